@@ -1,0 +1,1 @@
+//! Benchmarks that print what they measured.

@@ -1,0 +1,16 @@
+//! The least-squares adjustment of a block, and its statistics.
+//!
+//! [`Network`] holds unknowns and observations, [`solve`] finds the poses and targets with their
+//! covariance, [`Solution`] carries the tests. Planned networks go through the same code: see
+//! [`crate::plan`].
+
+mod defect;
+mod network;
+mod normal;
+mod solve;
+mod tests_of_hypotheses;
+
+pub use defect::Defect;
+pub use network::{Network, Observation, ScanUnknown, TargetUnknown};
+pub use solve::{AdjustError, Residual, Solution, solve};
+pub use tests_of_hypotheses::Moved;

@@ -1,0 +1,35 @@
+//! The rules and the mathematics of the job, without input, output or interface.
+//!
+//! The folders follow the surveyor's work: [`instrument`] says what one measured point is
+//! worth, [`plan`] what a station will see, [`target`] finds spheres and checkers in a scan,
+//! [`register`] matches them between scans, [`adjust`] solves the block by least squares,
+//! [`georef`] puts it on the grid and [`check`] compares the result with the requirement.
+//!
+//! Everything inside is SI (metre, radian, second) in `f64`; [`units`] converts at the edge.
+//! Dependencies point one way, in the order of the list above.
+
+#![warn(clippy::pedantic)]
+#![allow(
+    clippy::cast_precision_loss,
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    clippy::cast_possible_wrap,
+    clippy::many_single_char_names,
+    clippy::similar_names,
+    clippy::must_use_candidate,
+    clippy::module_name_repetitions
+)]
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+pub mod adjust;
+pub mod check;
+pub mod deliver;
+pub mod geometry;
+pub mod georef;
+pub mod instrument;
+pub mod plan;
+pub mod register;
+pub mod scan;
+pub mod stats;
+pub mod target;
+pub mod units;

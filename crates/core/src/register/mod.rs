@@ -1,0 +1,10 @@
+//! From targets in separate scans to one block: matching without names, first poses, ties.
+
+mod block;
+mod clique;
+mod matching;
+mod tie;
+
+pub use block::{Block, Observed, ScanTargets, Unplaced, assemble};
+pub use matching::{Match, MatchOptions, Matched, match_points};
+pub use tie::{Grade, Tie, TieInput, grade_ties};

@@ -1,0 +1,163 @@
+//! One scan in memory: points in the scanner frame and the grid of directions they came in.
+
+/// Marks a grid cell without a return.
+pub const NO_POINT: u32 = u32::MAX;
+
+/// What is wrong with the points of a scan.
+#[derive(Debug, thiserror::Error, PartialEq)]
+pub enum ScanError {
+    /// There is nothing in it.
+    #[error("the scan holds no points with finite coordinates; at least {0} were expected")]
+    Empty(usize),
+    /// Too few points, or all in one direction.
+    #[error("the points do not surround the scanner: they span {found:.1}° of elevation; expected a scan with its scanner at the origin")]
+    NotAroundScanner {
+        /// Span of elevations found, degrees.
+        found: f64,
+    },
+}
+
+/// A scan: points in the scanner frame (z up, right-handed, metres; `f32` is exact to some
+/// micrometres at scanning ranges), intensities in 0..1, and a grid of directions.
+///
+/// `grid[row * cols + col]` is an index into `points`, or [`NO_POINT`]. Points that fell into
+/// a taken cell (unordered sources) stay in `points` and are exported, only the grid skips them.
+#[derive(Clone, Debug, Default)]
+pub struct Scan {
+    /// Coordinates, metres.
+    pub points: Vec<[f32; 3]>,
+    /// Intensity of each point, 0..1.
+    pub intensity: Vec<f32>,
+    /// Number of rows of the grid.
+    pub rows: u32,
+    /// Number of columns of the grid.
+    pub cols: u32,
+    /// Cell to point.
+    pub grid: Vec<u32>,
+    /// Angle between rows, radians.
+    pub row_step: f64,
+    /// Angle between columns at the horizon, radians.
+    pub col_step: f64,
+}
+
+impl Scan {
+    /// From points with their row and column. Steps are estimated from neighbouring points.
+    ///
+    /// # Errors
+    /// [`ScanError::Empty`] when fewer than 100 points are finite.
+    pub fn from_grid(rows: u32, cols: u32, cells: &[(u32, u32)], points: Vec<[f32; 3]>, intensity: Vec<f32>) -> Result<Self, ScanError> {
+        if points.len() < 100 {
+            return Err(ScanError::Empty(100));
+        }
+        let mut grid = vec![NO_POINT; rows as usize * cols as usize];
+        for (i, &(r, c)) in cells.iter().enumerate() {
+            if r < rows && c < cols {
+                grid[r as usize * cols as usize + c as usize] = i as u32;
+            }
+        }
+        let mut scan = Self { points, intensity, rows, cols, grid, row_step: 0.0, col_step: 0.0 };
+        let (row_step, col_step) = scan.estimate_steps();
+        scan.row_step = row_step;
+        scan.col_step = col_step;
+        if row_step <= 0.0 || col_step <= 0.0 {
+            let intensity = std::mem::take(&mut scan.intensity);
+            return Self::from_unordered(std::mem::take(&mut scan.points), intensity);
+        }
+        Ok(scan)
+    }
+
+    /// From points without structure whose scanner stood at the origin: directions are binned
+    /// at the mean angular spacing.
+    ///
+    /// # Errors
+    /// [`ScanError`] when there are too few points or they do not surround the origin.
+    pub fn from_unordered(points: Vec<[f32; 3]>, intensity: Vec<f32>) -> Result<Self, ScanError> {
+        if points.len() < 100 {
+            return Err(ScanError::Empty(100));
+        }
+        let angles: Vec<(f64, f64)> = points
+            .iter()
+            .map(|p| {
+                let (x, y, z) = (f64::from(p[0]), f64::from(p[1]), f64::from(p[2]));
+                (y.atan2(x), z.atan2(x.hypot(y)))
+            })
+            .collect();
+        // a sample is enough for the extent; the 0.1 % tails would let one stray point set it
+        let mut sample: Vec<f64> = angles.iter().step_by((angles.len() / 20_000).max(1)).map(|a| a.1).collect();
+        sample.sort_unstable_by(f64::total_cmp);
+        let lo = sample[sample.len() / 1000];
+        let hi = sample[sample.len() - 1 - sample.len() / 1000];
+        if hi - lo < 0.01 {
+            return Err(ScanError::NotAroundScanner { found: (hi - lo).to_degrees() });
+        }
+        // share of azimuths in use, in half-degree bins
+        let mut used = vec![false; 720];
+        for a in &angles {
+            used[(((a.0 + std::f64::consts::PI).to_degrees() * 2.0) as usize).min(719)] = true;
+        }
+        let span = used.iter().filter(|u| **u).count() as f64 / 720.0 * std::f64::consts::TAU;
+        let step = (span * (hi - lo) / angles.len() as f64).sqrt().max(2e-5);
+        let cols = ((std::f64::consts::TAU / step).ceil() as u32).max(1);
+        let rows = (((hi - lo) / step).ceil() as u32).max(1);
+        let mut grid = vec![NO_POINT; rows as usize * cols as usize];
+        let ranges = |i: usize| points[i].iter().map(|v| v * v).sum::<f32>();
+        for (i, (az, el)) in angles.iter().enumerate() {
+            let row = ((hi - el) / step) as i64;
+            if row < 0 || row >= i64::from(rows) {
+                continue;
+            }
+            let col = (((az + std::f64::consts::PI) / step) as u32).min(cols - 1);
+            let cell = &mut grid[row as usize * cols as usize + col as usize];
+            if *cell == NO_POINT || ranges(i) < ranges(*cell as usize) {
+                *cell = i as u32;
+            }
+        }
+        Ok(Self { points, intensity, rows, cols, grid, row_step: step, col_step: step })
+    }
+
+    /// The point index in a cell. Columns wrap round the full circle; rows do not.
+    pub fn cell(&self, row: i64, col: i64) -> Option<usize> {
+        if row < 0 || row >= i64::from(self.rows) {
+            return None;
+        }
+        let col = col.rem_euclid(i64::from(self.cols));
+        let i = self.grid[row as usize * self.cols as usize + col as usize];
+        (i != NO_POINT).then_some(i as usize)
+    }
+
+    /// The point in a cell, scanner frame, metres.
+    pub fn point(&self, row: i64, col: i64) -> Option<crate::geometry::Vec3> {
+        self.cell(row, col).map(|i| self.at(i))
+    }
+
+    /// The point with an index, scanner frame, metres.
+    pub fn at(&self, index: usize) -> crate::geometry::Vec3 {
+        let p = self.points[index];
+        crate::geometry::Vec3::new(f64::from(p[0]), f64::from(p[1]), f64::from(p[2]))
+    }
+
+    /// Median angle between neighbours along columns and along rows, from a sample of cells.
+    fn estimate_steps(&self) -> (f64, f64) {
+        let (mut rows, mut cols) = (Vec::new(), Vec::new());
+        let stride = (self.grid.len() / 40_000).max(1);
+        for cell in (0..self.grid.len()).step_by(stride) {
+            let (r, c) = ((cell / self.cols as usize) as i64, (cell % self.cols as usize) as i64);
+            let Some(p) = self.point(r, c) else { continue };
+            let horizontal = p.x.hypot(p.y);
+            if horizontal < 0.3 * p.norm() {
+                continue;
+            }
+            if let Some(q) = self.point(r + 1, c) {
+                rows.push((q.z.atan2(q.x.hypot(q.y)) - p.z.atan2(horizontal)).abs());
+            }
+            if c + 1 < i64::from(self.cols) && let Some(q) = self.point(r, c + 1) {
+                let d = q.y.atan2(q.x) - p.y.atan2(p.x);
+                cols.push(d.sin().atan2(d.cos()).abs());
+            }
+        }
+        (
+            crate::stats::median(&mut rows).unwrap_or(0.0),
+            crate::stats::median(&mut cols).unwrap_or(0.0),
+        )
+    }
+}

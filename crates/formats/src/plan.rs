@@ -1,0 +1,89 @@
+//! Plans as GeoJSON: lines become walls, polygons obstacles, points are left to the user.
+
+use crate::error::FormatError;
+use geojson::{FeatureCollection, GeoJson};
+
+/// A shape read from a plan.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PlanShape {
+    /// A closed outline (an obstacle) or a line (a wall).
+    pub closed: bool,
+    /// Vertices, metres.
+    pub line: Vec<[f64; 2]>,
+    /// Foot, metres (`base`), 0 without.
+    pub base: f64,
+    /// Top, metres (`top`, or `base + height`), 3 m above the foot without.
+    pub top: f64,
+    /// `name`.
+    pub name: Option<String>,
+}
+
+/// Reads the shapes of a GeoJSON text.
+///
+/// # Errors
+/// [`FormatError::Damaged`] when it is not GeoJSON, names the feature that is wrong, or says that
+/// there are no lines or polygons.
+pub fn read_geojson(text: &str) -> Result<Vec<PlanShape>, FormatError> {
+    let json: GeoJson = text.parse().map_err(|e: geojson::Error| FormatError::Damaged(format!("not GeoJSON: {e}")))?;
+    let features = match json {
+        GeoJson::FeatureCollection(FeatureCollection { features, .. }) => features,
+        GeoJson::Feature(f) => vec![f],
+        GeoJson::Geometry(_) => return Err(FormatError::Damaged("found a bare geometry, expected features with lines or polygons".into())),
+    };
+    let mut out = Vec::new();
+    for (i, feature) in features.iter().enumerate() {
+        let bad = |what: &str| FormatError::Damaged(format!("feature {}: {what}", i + 1));
+        let number = |key: &str| feature.property(key).and_then(geojson::JsonValue::as_f64);
+        let base = number("base").unwrap_or(0.0);
+        let top = number("top").or_else(|| number("height").map(|h| base + h)).unwrap_or(base + 3.0);
+        if top <= base {
+            return Err(bad(&format!("top {top} m is not above base {base} m")));
+        }
+        let name = feature.property("name").and_then(|v| v.as_str()).map(str::to_owned);
+        let mut add = |closed: bool, line: Vec<[f64; 2]>| -> Result<(), FormatError> {
+            if line.len() < 2 + usize::from(closed) {
+                return Err(bad("too few vertices"));
+            }
+            if line.iter().flatten().any(|v| !v.is_finite() || v.abs() > 1e7) {
+                return Err(bad("a coordinate is not a sensible number of metres"));
+            }
+            out.push(PlanShape { closed, line, base, top, name: name.clone() });
+            Ok(())
+        };
+        let Some(geometry) = &feature.geometry else { continue };
+        let value = lines_of(geometry);
+        for (closed, line) in value {
+            add(closed, line)?;
+        }
+    }
+    if out.is_empty() {
+        return Err(FormatError::Damaged(format!("{} features, but no lines or polygons among them", features.len())));
+    }
+    Ok(out)
+}
+
+/// Lines and outer rings of a geometry, through its JSON form.
+fn lines_of(geometry: &geojson::Geometry) -> Vec<(bool, Vec<[f64; 2]>)> {
+    let json = geojson::JsonValue::from(&geometry.value);
+    let kind = json.get("type").and_then(|t| t.as_str()).unwrap_or("").to_owned();
+    let Some(c) = json.get("coordinates") else { return Vec::new() };
+    let list = |v: &geojson::JsonValue| -> Vec<geojson::JsonValue> { v.as_array().cloned().unwrap_or_default() };
+    let line = |v: &geojson::JsonValue| -> Vec<[f64; 2]> {
+        list(v).iter().filter_map(|p| Some([p.get(0)?.as_f64()?, p.get(1)?.as_f64()?])).collect()
+    };
+    // a ring repeats its first vertex at the end
+    let ring = |v: &geojson::JsonValue| -> Vec<[f64; 2]> {
+        let mut l = line(v);
+        if l.len() > 1 && l.first() == l.last() {
+            l.pop();
+        }
+        l
+    };
+    match kind.as_str() {
+        "LineString" => vec![(false, line(c))],
+        "MultiLineString" => list(c).iter().map(|l| (false, line(l))).collect(),
+        "Polygon" => list(c).first().map(|r| (true, ring(r))).into_iter().collect(),
+        "MultiPolygon" => list(c).iter().filter_map(|p| list(p).first().map(|r| (true, ring(r)))).collect(),
+        _ => Vec::new(),
+    }
+}

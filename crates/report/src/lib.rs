@@ -1,0 +1,1 @@
+//! The typeset registration report.

@@ -1,0 +1,1 @@
+//! The web application: routes, tasks, sign-in, and the program itself.

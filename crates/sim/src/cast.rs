@@ -1,0 +1,288 @@
+use crate::scene::Scene;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rand_distr::StandardNormal;
+use rayon::prelude::*;
+use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::instrument::Instrument;
+use vistazo_core::scan::{Scan, ScanError};
+
+/// What the scanner hands over: points in its own frame with their row and column.
+#[derive(Clone, Debug, Default)]
+pub struct RawScan {
+    /// Rows of the grid, from the highest elevation down.
+    pub rows: u32,
+    /// Columns of the grid, anticlockwise.
+    pub cols: u32,
+    /// Row and column of each point.
+    pub cells: Vec<(u32, u32)>,
+    /// Coordinates, metres.
+    pub points: Vec<[f32; 3]>,
+    /// Intensities, 0..1.
+    pub intensity: Vec<f32>,
+}
+
+impl RawScan {
+    /// The scan as the mathematics takes it.
+    ///
+    /// # Errors
+    /// When it holds too few points.
+    pub fn into_scan(self) -> Result<Scan, ScanError> {
+        Scan::from_grid(self.rows, self.cols, &self.cells, self.points, self.intensity)
+    }
+}
+
+#[derive(Clone, Copy)]
+enum Shape {
+    Panel { a: [f64; 2], b: [f64; 2], base: f64, top: f64 },
+    Sphere { c: Vec3, r: f64 },
+    Post { x: f64, y: f64, r: f64, base: f64, top: f64, albedo: f64 },
+    Board { c: Vec3, n: Vec3, half: f64, turn: f64 },
+}
+
+#[derive(Clone, Copy)]
+struct Hit {
+    range: f64,
+    cos: f64,
+    albedo: f64,
+}
+
+/// Scans the scene from a true pose. `epoch` is the number of the scan in the order taken.
+///
+/// Noise: range by the profile (range and incidence), two angles, mixed ranges at edges from the
+/// beam's width, intensity. `progress` gets the share done and returns whether to go on; `None`
+/// when it said no.
+pub fn scan(
+    scene: &Scene,
+    instrument: &Instrument,
+    pose: &Pose,
+    epoch: usize,
+    seed: u64,
+    progress: &(dyn Fn(f64) -> bool + Sync),
+) -> Option<RawScan> {
+    let cols = (std::f64::consts::TAU / instrument.step).round() as usize;
+    let rows = ((instrument.elevation_max - instrument.elevation_min) / instrument.step) as usize;
+    let shapes = shapes(scene, epoch);
+    let candidates = by_column(&shapes, pose, cols);
+    let ray = |row: f64, col: f64| {
+        let el = instrument.elevation_max - row * instrument.step;
+        let az = col / cols as f64 * std::f64::consts::TAU;
+        Vec3::new(el.cos() * az.cos(), el.cos() * az.sin(), el.sin())
+    };
+    let world = |d: &Vec3| pose.rotation * d;
+    let bands: Vec<usize> = (0..rows).step_by(16).collect();
+    let mut ranges = vec![(f32::NAN, 0.0_f32); rows * cols];
+    let stopped = std::sync::atomic::AtomicBool::new(false);
+    let done = std::sync::atomic::AtomicUsize::new(0);
+    ranges.par_chunks_mut(16 * cols).zip(bands.par_iter()).for_each(|(out, &first)| {
+        if stopped.load(std::sync::atomic::Ordering::Relaxed) {
+            return;
+        }
+        let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ first as u64);
+        let mut normal = || rng.sample::<f64, _>(StandardNormal);
+        for (k, cell) in out.iter_mut().enumerate() {
+            let (row, col) = (first + k / cols, k % cols);
+            let nominal = ray(row as f64, col as f64);
+            let side = nominal.cross(&Vec3::z()).normalize();
+            let up = side.cross(&nominal);
+            let true_ray = (nominal + side * (normal() * instrument.angular_sigma) + up * (normal() * instrument.angular_sigma)).normalize();
+            let Some(hit) = nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&true_ray), instrument) else { continue };
+            let mut range = hit.range;
+            // a second ray inside the beam: where it meets something else, the ranges mix
+            let w = instrument.footprint_sigma(range) / range;
+            let beam = (true_ray + side * (normal() * w) + up * (normal() * w)).normalize();
+            let share: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
+            if is_edge(&shapes, &candidates[col], &hit, &pose.translation, &world(&true_ray), w)
+                && let Some(other) = nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&beam), instrument)
+                && (other.range - range).abs() > 0.02
+                && (other.range - range).abs() < 3.0
+            {
+                range = range * share + other.range * (1.0 - share);
+            }
+            range += normal() * instrument.range_noise(hit.range, hit.cos);
+            if range < instrument.min_range || range > instrument.max_range {
+                continue;
+            }
+            let intensity = hit.albedo * (0.4 + 0.6 * hit.cos) + normal() * 0.012;
+            *cell = (range as f32, intensity.clamp(0.0, 1.0) as f32);
+        }
+        let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
+        if !progress(n as f64 / bands.len() as f64) {
+            stopped.store(true, std::sync::atomic::Ordering::Relaxed);
+        }
+    });
+    if stopped.into_inner() {
+        return None;
+    }
+    let mut raw = RawScan { rows: rows as u32, cols: cols as u32, ..RawScan::default() };
+    for (k, &(range, intensity)) in ranges.iter().enumerate() {
+        if range.is_finite() {
+            let (row, col) = (k / cols, k % cols);
+            let p = ray(row as f64, col as f64) * f64::from(range);
+            raw.cells.push((row as u32, col as u32));
+            raw.points.push([p.x as f32, p.y as f32, p.z as f32]);
+            raw.intensity.push(intensity);
+        }
+    }
+    Some(raw)
+}
+
+fn shapes(scene: &Scene, epoch: usize) -> Vec<Shape> {
+    let mut out: Vec<Shape> = scene
+        .site
+        .panels()
+        .iter()
+        .map(|p| Shape::Panel { a: [p.a.x, p.a.y], b: [p.b.x, p.b.y], base: p.base, top: p.top })
+        .collect();
+    for (i, s) in scene.spheres.iter().enumerate() {
+        let c = scene.sphere_at(i, epoch);
+        out.push(Shape::Sphere { c, r: s.radius });
+        out.push(Shape::Post { x: c.x, y: c.y, r: 0.012, base: scene.ground, top: c.z - 0.9 * s.radius, albedo: 0.12 });
+    }
+    out.extend(scene.columns.iter().map(|c| Shape::Post { x: c.x, y: c.y, r: c.radius, base: c.base, top: c.top, albedo: 0.4 }));
+    out.extend(scene.boards.iter().map(|b| Shape::Board { c: b.centre, n: b.normal, half: b.half, turn: b.turn }));
+    out
+}
+
+/// For each column of the scan, the shapes that its rays may meet.
+fn by_column(shapes: &[Shape], pose: &Pose, cols: usize) -> Vec<Vec<u32>> {
+    let mut out = vec![Vec::new(); cols];
+    let to_scanner = pose.inverse();
+    let azimuth = |x: f64, y: f64| {
+        let p = to_scanner.apply(&Vec3::new(x, y, pose.translation.z));
+        p.y.atan2(p.x)
+    };
+    for (i, s) in shapes.iter().enumerate() {
+        let around = |x: f64, y: f64, r: f64| {
+            let d = (x - pose.translation.x).hypot(y - pose.translation.y);
+            let half = if d > r { (r / d).asin() } else { std::f64::consts::PI };
+            let a = azimuth(x, y);
+            (a - half, a + half)
+        };
+        let (from, to) = match *s {
+            Shape::Panel { a, b, .. } => {
+                let (p, q) = (azimuth(a[0], a[1]), azimuth(b[0], b[1]));
+                let d = (q - p).sin().atan2((q - p).cos());
+                if d >= 0.0 { (p, p + d) } else { (p + d, p) }
+            }
+            Shape::Sphere { c, r } => around(c.x, c.y, r),
+            Shape::Post { x, y, r, .. } => around(x, y, r),
+            Shape::Board { c, half, .. } => around(c.x, c.y, half * 1.5),
+        };
+        let per = cols as f64 / std::f64::consts::TAU;
+        for c in ((from - 0.01) * per).floor() as i64..=((to + 0.01) * per).ceil() as i64 {
+            let column = &mut out[c.rem_euclid(cols as i64) as usize];
+            if column.last() != Some(&(i as u32)) {
+                column.push(i as u32);
+            }
+        }
+    }
+    out
+}
+
+fn nearest(shapes: &[Shape], candidates: &[u32], ground: f64, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
+    let mut best: Option<Hit> = None;
+    if d.z < -1e-6 {
+        let range = (ground - o.z) / d.z;
+        best = Some(Hit { range, cos: -d.z, albedo: 0.22 });
+    }
+    for &k in candidates {
+        if let Some(h) = meet(&shapes[k as usize], o, d, instrument) && best.is_none_or(|b| h.range < b.range) {
+            best = Some(h);
+        }
+    }
+    best.filter(|h| h.range < instrument.max_range + 1.0)
+}
+
+fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
+    match *s {
+        Shape::Panel { a, b, base, top } => {
+            let e = [b[0] - a[0], b[1] - a[1]];
+            let det = d.x * e[1] - d.y * e[0];
+            if det.abs() < 1e-12 {
+                return None;
+            }
+            let w = [a[0] - o.x, a[1] - o.y];
+            let s = (w[0] * e[1] - w[1] * e[0]) / det;
+            let t = (w[0] * d.y - w[1] * d.x) / det;
+            let z = o.z + s * d.z;
+            (s > 1e-6 && (0.0..=1.0).contains(&t) && z >= base && z <= top).then(|| Hit { range: s, cos: det.abs() / e[0].hypot(e[1]), albedo: 0.45 })
+        }
+        Shape::Sphere { c, r } => {
+            let m = c - o;
+            let along = m.dot(d);
+            let miss = m.norm_squared() - along * along;
+            (miss < r * r && along > 0.0).then(|| {
+                let half = (r * r - miss).sqrt();
+                Hit { range: along - half, cos: half / r, albedo: 0.8 }
+            })
+        }
+        Shape::Post { x, y, r, base, top, albedo } => {
+            let (mx, my) = (o.x - x, o.y - y);
+            let a = d.x * d.x + d.y * d.y;
+            let b = mx * d.x + my * d.y;
+            let disc = b * b - a * (mx * mx + my * my - r * r);
+            if disc <= 0.0 || a < 1e-12 {
+                return None;
+            }
+            let s = (-b - disc.sqrt()) / a;
+            let z = o.z + s * d.z;
+            (s > 1e-6 && z >= base && z <= top).then(|| {
+                let n = ((mx + s * d.x) / r, (my + s * d.y) / r);
+                Hit { range: s, cos: -(n.0 * d.x + n.1 * d.y), albedo }
+            })
+        }
+        Shape::Board { c, n, half, turn } => {
+            let across = d.dot(&n);
+            if across.abs() < 1e-9 {
+                return None;
+            }
+            let s = (c - o).dot(&n) / across;
+            let q = o + d * s - c;
+            let (sin, cos) = turn.sin_cos();
+            let flat = q.dot(&Vec3::z().cross(&n));
+            let (u, v) = (cos * flat + sin * q.z, cos * q.z - sin * flat);
+            (s > 1e-6 && u.abs() < half && v.abs() < half).then(|| {
+                // the picture as the beam's width blurs it
+                let w = instrument.footprint_sigma(s) * std::f64::consts::SQRT_2;
+                let pattern = soft(u / w) * soft(v / w);
+                Hit { range: s, cos: across.abs(), albedo: 0.47 + 0.38 * pattern }
+            })
+        }
+    }
+}
+
+/// Whether the beam of half-width `w` (radians) may meet something besides what its axis meets:
+/// only spheres, posts, boards and panel ends near the ray ask for a second cast.
+fn is_edge(shapes: &[Shape], candidates: &[u32], hit: &Hit, o: &Vec3, d: &Vec3, w: f64) -> bool {
+    candidates.iter().any(|&k| match shapes[k as usize] {
+        Shape::Sphere { c, r } => {
+            let m = c - o;
+            let along = m.dot(d);
+            if along < 0.0 || along - r > hit.range + 0.01 {
+                return false;
+            }
+            let miss = (m.norm_squared() - along * along).max(0.0).sqrt();
+            (miss - r).abs() < 4.0 * w * along
+        }
+        Shape::Post { x, y, r, .. } => {
+            let a = d.x.hypot(d.y);
+            let miss = ((x - o.x) * d.y - (y - o.y) * d.x).abs() / a;
+            (miss - r).abs() < 4.0 * w * (x - o.x).hypot(y - o.y)
+        }
+        Shape::Panel { a, b, top, .. } => {
+            let z = o.z + hit.range * d.z;
+            let p = [o.x + hit.range * d.x, o.y + hit.range * d.y];
+            let near = 4.0 * w * hit.range;
+            (p[0] - a[0]).hypot(p[1] - a[1]) < near || (p[0] - b[0]).hypot(p[1] - b[1]) < near || (z - top).abs() < near
+        }
+        Shape::Board { .. } => false,
+    })
+}
+
+/// The error function to 2.5e-5 (Abramowitz & Stegun 7.1.25), enough for a picture.
+fn soft(x: f64) -> f64 {
+    let t = 1.0 / (1.0 + 0.470_47 * x.abs());
+    let y = 1.0 - (0.348_024_2 * t - 0.095_879_8 * t * t + 0.747_855_6 * t * t * t) * (-x * x).exp();
+    y.copysign(x)
+}

@@ -1,0 +1,17 @@
+//! Simulated sites and a simulated scanner.
+//!
+//! The scanner ray-casts a [`Scene`] with the noise of an [`vistazo_core::instrument::Instrument`]
+//! and gives what a real one gives: a gridded scan in its own frame. [`Truth`] is a value of its
+//! own, and nothing that judges data ever receives it.
+
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+mod cast;
+mod rooms;
+mod roundhouse;
+mod scene;
+
+pub use cast::{RawScan, scan};
+pub use rooms::{SmallJob, small_job};
+pub use roundhouse::{Roundhouse, roundhouse};
+pub use scene::{Board, Column, Scene, Sphere, Truth};

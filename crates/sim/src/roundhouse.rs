@@ -1,0 +1,131 @@
+use crate::scene::{Board, Column, Scene, Sphere, Truth};
+use nalgebra::Vector2;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rand_distr::StandardNormal;
+use vistazo_core::geometry::Vec3;
+use vistazo_core::instrument::Instrument;
+use vistazo_core::plan::{Obstacle, Site, Wall};
+
+/// The terrestrial part of the demo job: the Corvane Roundhouse.
+pub struct Roundhouse {
+    /// What stands there, in plan coordinates.
+    pub scene: Scene,
+    /// True poses in plan coordinates.
+    pub truth: Truth,
+    /// The scanner.
+    pub instrument: Instrument,
+    /// Stations as planned: name and centre of the instrument, plan coordinates.
+    pub stations: Vec<(String, Vec3)>,
+    /// Planned targets: name, centre, sphere or board.
+    pub targets: Vec<(String, Vec3, bool)>,
+    /// Grid coordinates (E, N, H) of the plan's origin, metres.
+    pub origin: Vec3,
+    /// Surveyed control: name, grid coordinates with their survey error, index into `targets`.
+    pub control: Vec<(String, Vec3, usize)>,
+    /// Standard deviation of the control, metres.
+    pub control_sigma: Vec3,
+}
+
+const BAYS: usize = 9;
+
+/// Builds the scene. The third sphere is knocked between the fourth and the fifth scan.
+pub fn roundhouse() -> Roundhouse {
+    let mut rng = ChaCha8Rng::seed_from_u64(1897);
+    let instrument = Instrument::mid_range();
+    let at = |r: f64, degrees: f64| {
+        let (s, c) = degrees.to_radians().sin_cos();
+        Vector2::new(r * c, r * s)
+    };
+    let bay = 22.0;
+    let first = 90.0 - bay * BAYS as f64 / 2.0;
+    let mut walls = Vec::new();
+    let mut wall = |line: Vec<Vector2<f64>>, top: f64, spacing: Option<f64>| {
+        walls.push(Wall { id: walls.len(), line, base: 0.0, top, required_spacing: spacing });
+    };
+    // back wall: one flat face a bay
+    let back: Vec<_> = (0..=BAYS).map(|k| at(27.0, first + bay * k as f64)).collect();
+    wall(back, 6.5, Some(0.06));
+    // end walls and the short piers between bays
+    for k in 0..=BAYS {
+        let a = first + bay * k as f64;
+        let inner = if k == 0 || k == BAYS { 15.5 } else { 24.0 };
+        wall(vec![at(inner, a), at(27.0, a)], 6.5, None);
+    }
+    // yard fence
+    wall(vec![at(26.0, first - 6.0), at(26.0, first - 40.0), at(26.0, 270.0), at(26.0, first + bay * BAYS as f64 + 40.0), at(26.0, first + bay * BAYS as f64 + 6.0)], 1.4, None);
+    let crates = [(-12.0, -9.0, 1.6, 1.1, 1.2), (14.5, -7.0, 2.4, 1.2, 0.9), (5.5, 19.5, 1.2, 2.6, 1.4)];
+    let obstacles = crates
+        .iter()
+        .map(|&(x, y, w, d, h)| Obstacle {
+            outline: [(0.0, 0.0), (w, 0.0), (w, d), (0.0, d)].iter().map(|p| Vector2::new(x + p.0, y + p.1)).collect(),
+            base: 0.0,
+            top: h,
+        })
+        .collect();
+    let columns = (1..BAYS)
+        .map(|k| {
+            let p = at(16.0, first + bay * k as f64);
+            Column { x: p.x, y: p.y, radius: 0.16, base: 0.0, top: 6.0 }
+        })
+        .collect();
+    let spheres = [
+        (9.2, 6.1, 1.35), (-8.4, 7.9, 1.62), (1.6, 13.1, 1.48), (-2.9, -6.6, 1.20), (11.8, -2.4, 1.71),
+        (-13.2, 1.3, 1.41), (5.1, -12.7, 1.33), (-8.6, -14.2, 1.88), (15.6, 11.9, 1.55), (-14.9, 13.4, 1.45),
+    ];
+    let spheres: Vec<Sphere> = spheres
+        .iter()
+        .enumerate()
+        .map(|(i, &(x, y, z))| Sphere { centre: Vec3::new(x, y, z), radius: 0.1, knocked: (i == 2).then(|| (4, Vec3::new(0.017, -0.011, 0.0))) })
+        .collect();
+    // boards on four back walls, two centimetres in front of the face
+    let boards: Vec<Board> = [1.5, 3.5, 5.5, 7.5]
+        .iter()
+        .enumerate()
+        .map(|(i, k)| {
+            let a = first + bay * k;
+            let inward = -at(1.0, a);
+            let middle = (at(27.0, a - bay / 2.0) + at(27.0, a + bay / 2.0)) / 2.0 + inward * 0.02;
+            Board { centre: Vec3::new(middle.x, middle.y, 1.9 + 0.17 * i as f64), normal: Vec3::new(inward.x, inward.y, 0.0), half: 0.2, turn: 0.35 }
+        })
+        .collect();
+    let stations = [
+        (0.8, 1.4), (7.1, 11.4), (-5.6, 14.6), (-12.3, 6.2), (-6.9, -6.3), (3.2, -8.4), (11.5, 2.9), (10.6, -13.1), (-13.6, -9.9),
+    ];
+    let stations: Vec<(String, Vec3)> = stations
+        .iter()
+        .enumerate()
+        .map(|(i, &(x, y))| (format!("S{}", i + 1), Vec3::new(x, y, 1.62 + 0.03 * (i % 4) as f64)))
+        .collect();
+    // set up within some centimetres of the plan, turned anyhow
+    let poses = stations
+        .iter()
+        .map(|(_, p)| {
+            let off = Vec3::new(rng.random_range(-0.15..0.15), rng.random_range(-0.15..0.15), rng.random_range(-0.05..0.05));
+            crate::rooms::levelled(&mut rng, &instrument, p + off)
+        })
+        .collect();
+    let mut targets: Vec<(String, Vec3, bool)> = spheres.iter().enumerate().map(|(i, s)| (format!("K{}", i + 1), s.centre, true)).collect();
+    targets.extend(boards.iter().enumerate().map(|(i, b)| (format!("B{}", i + 1), b.centre, false)));
+    let origin = Vec3::new(412_350.0, 5_604_820.0, 87.0);
+    let control_sigma = Vec3::new(0.0015, 0.0015, 0.002);
+    let control = [10, 13, 6, 4, 5, 7, 8, 1]
+        .iter()
+        .enumerate()
+        .map(|(i, &t)| {
+            let mut n = || rng.sample::<f64, _>(StandardNormal);
+            let noise = Vec3::new(n(), n(), n()).component_mul(&control_sigma);
+            (format!("CP{}", 101 + i), origin + targets[t].1 + noise, t)
+        })
+        .collect();
+    Roundhouse {
+        scene: Scene { site: Site { walls, obstacles }, ground: 0.0, spheres, boards, columns },
+        truth: Truth { poses },
+        instrument,
+        stations,
+        targets,
+        origin,
+        control,
+        control_sigma,
+    }
+}

@@ -1,0 +1,74 @@
+use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::plan::Site;
+
+/// A sphere on a thin post.
+#[derive(Clone, Debug)]
+pub struct Sphere {
+    /// Centre, metres.
+    pub centre: Vec3,
+    /// Radius, metres.
+    pub radius: f64,
+    /// Knocked: from this scan on (index in the order taken) the centre is displaced.
+    pub knocked: Option<(usize, Vec3)>,
+}
+
+/// A flat four-quarter board.
+#[derive(Clone, Debug)]
+pub struct Board {
+    /// Crossing of the quarters, metres.
+    pub centre: Vec3,
+    /// Unit normal, horizontal.
+    pub normal: Vec3,
+    /// Half-side, metres.
+    pub half: f64,
+    /// Turn in its own plane, radians.
+    pub turn: f64,
+}
+
+/// A round column.
+#[derive(Clone, Debug)]
+pub struct Column {
+    /// Axis on the plan, metres.
+    pub x: f64,
+    /// Axis on the plan, metres.
+    pub y: f64,
+    /// Radius, metres.
+    pub radius: f64,
+    /// Foot, metres.
+    pub base: f64,
+    /// Top, metres.
+    pub top: f64,
+}
+
+/// What the simulated scanner looks at. The ground is level.
+#[derive(Clone, Debug, Default)]
+pub struct Scene {
+    /// Walls and obstacles.
+    pub site: Site,
+    /// Height of the ground, metres.
+    pub ground: f64,
+    /// Spheres.
+    pub spheres: Vec<Sphere>,
+    /// Boards.
+    pub boards: Vec<Board>,
+    /// Columns.
+    pub columns: Vec<Column>,
+}
+
+impl Scene {
+    /// Where a sphere stands when scan number `epoch` is taken.
+    pub fn sphere_at(&self, sphere: usize, epoch: usize) -> Vec3 {
+        let s = &self.spheres[sphere];
+        match s.knocked {
+            Some((from, shift)) if epoch >= from => s.centre + shift,
+            _ => s.centre,
+        }
+    }
+}
+
+/// What really is. Read by tests and by nothing else.
+#[derive(Clone, Debug, Default)]
+pub struct Truth {
+    /// True pose of every scan in the frame of the scene.
+    pub poses: Vec<Pose>,
+}

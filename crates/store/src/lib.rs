@@ -1,0 +1,1 @@
+//! PostgreSQL and object storage.

@@ -1,0 +1,1 @@
+//! End-to-end tests: a real server, a real database, a real browser.
