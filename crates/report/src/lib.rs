@@ -1,1 +1,85 @@
 //! The typeset registration report.
+//!
+//! The caller says what is on the page as facts, tables and a sketch; the template says how it
+//! looks. Numbers arrive as text, already in the job's unit.
+
+use serde::Serialize;
+use typst::foundations::{Dict, IntoValue};
+use typst_as_lib::TypstEngine;
+
+/// What a report says.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Report {
+    /// Name of the job.
+    pub title: String,
+    /// Line under it.
+    pub subtitle: String,
+    /// Verdict in one line.
+    pub verdict: String,
+    /// `met`, `not met` or `not shown`: how the verdict is marked.
+    pub verdict_kind: String,
+    /// Named facts, in two columns.
+    pub facts: Vec<(String, String)>,
+    /// Sections in order.
+    pub sections: Vec<Section>,
+    /// Sketch of stations and targets.
+    pub sketch: Sketch,
+    /// The foot of each page.
+    pub foot: String,
+    /// Who signs: role and name (or a blank to sign).
+    pub signatures: Vec<(String, String)>,
+}
+
+/// A headed table.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Section {
+    /// Heading.
+    pub heading: String,
+    /// A sentence before the table.
+    pub note: String,
+    /// Column headings with units.
+    pub columns: Vec<String>,
+    /// How many columns at the left hold words; the rest hold numbers and are set right.
+    pub words: usize,
+    /// Rows.
+    pub rows: Vec<Vec<String>>,
+}
+
+/// Points on a square sheet, coordinates 0..1 from the lower left.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Sketch {
+    /// Label, x, y, and what it is: `station`, `target` or `control`.
+    pub points: Vec<(String, f64, f64, String)>,
+    /// Walls: x1, y1, x2, y2.
+    pub lines: Vec<[f64; 4]>,
+    /// Length of the scale bar as a share of the sheet, and its label.
+    pub scale: (f64, String),
+}
+
+/// Why a report could not be set.
+#[derive(Debug, thiserror::Error)]
+pub enum ReportError {
+    /// The data could not be handed to the template.
+    #[error("the report's data could not be written: {0}")]
+    Data(#[from] serde_json::Error),
+    /// The template refused.
+    #[error("the report could not be typeset: {0}")]
+    Typeset(String),
+}
+
+/// Sets the report as PDF.
+///
+/// # Errors
+/// [`ReportError`] when the template cannot be compiled with this data.
+///
+/// ```
+/// let pdf = vistazo_report::typeset(&vistazo_report::Report { title: "A job".into(), ..Default::default() }).unwrap();
+/// assert!(pdf.starts_with(b"%PDF"));
+/// ```
+pub fn typeset(report: &Report) -> Result<Vec<u8>, ReportError> {
+    let mut inputs = Dict::new();
+    inputs.insert("report".into(), serde_json::to_string(report)?.into_value());
+    let engine = TypstEngine::builder().main_file(include_str!("report.typ")).fonts(typst_assets::fonts()).build();
+    let document = engine.compile_with_input(inputs).output.map_err(|e| ReportError::Typeset(format!("{e:?}")))?;
+    typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).map_err(|e| ReportError::Typeset(format!("{e:?}")))
+}

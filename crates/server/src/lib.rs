@@ -1,1 +1,80 @@
-//! The web application: routes, tasks, sign-in, and the program itself.
+//! The web application: routes, background tasks, sign-in.
+//!
+//! `routes` are thin: they check the role through an extractor and hand on to `work`, which puts
+//! stored rows together for the core and stores what comes back; `tasks` runs the long work;
+//! `dto` is what the API speaks.
+
+#![allow(unreachable_pub)] // handlers are public for the macro that describes them
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+pub mod auth;
+pub mod demo;
+pub mod dto;
+mod error;
+mod pages;
+pub mod routes;
+pub mod tasks;
+mod work;
+
+pub use error::ApiError;
+
+use std::sync::Arc;
+use vistazo_store::{Objects, PgPool};
+
+/// What every handler gets. Cheap to clone; holds no state that another server would need.
+#[derive(Clone)]
+pub struct App {
+    /// Database.
+    pub db: PgPool,
+    /// Bulk bytes.
+    pub objects: Objects,
+    /// Settings.
+    pub settings: Arc<Settings>,
+}
+
+/// Settings from the environment.
+#[derive(Clone, Debug)]
+pub struct Settings {
+    /// `VISTAZO_DATABASE_URL`.
+    pub database_url: String,
+    /// `VISTAZO_DATA`: folder of the object store.
+    pub data: std::path::PathBuf,
+    /// `VISTAZO_ADDRESS`: where to listen.
+    pub address: String,
+    /// `VISTAZO_MAX_UPLOAD`: bytes accepted in one file.
+    pub max_upload: u64,
+    /// `VISTAZO_SCAN_SPEED`: how much faster than life the simulated scanner runs.
+    pub scan_speed: f64,
+    /// `VISTAZO_SECURE_COOKIES`: `0` allows cookies over plain HTTP to other machines.
+    pub secure_cookies: bool,
+}
+
+impl Settings {
+    /// Reads the environment; everything but the database has a default.
+    ///
+    /// # Errors
+    /// Names the variable that is missing.
+    pub fn from_env() -> anyhow::Result<Self> {
+        let var = |name: &str| std::env::var(name).ok();
+        Ok(Self {
+            database_url: var("VISTAZO_DATABASE_URL").ok_or_else(|| anyhow::anyhow!("VISTAZO_DATABASE_URL is not set; expected postgres://user@host:port/name (scripts/demo sets it)"))?,
+            data: var("VISTAZO_DATA").unwrap_or_else(|| "data/objects".into()).into(),
+            address: var("VISTAZO_ADDRESS").unwrap_or_else(|| "127.0.0.1:4780".into()),
+            max_upload: var("VISTAZO_MAX_UPLOAD").and_then(|v| v.parse().ok()).unwrap_or(8_000_000_000),
+            scan_speed: var("VISTAZO_SCAN_SPEED").and_then(|v| v.parse().ok()).unwrap_or(60.0),
+            secure_cookies: var("VISTAZO_SECURE_COOKIES").as_deref() != Some("0"),
+        })
+    }
+}
+
+impl App {
+    /// Connects to the database and opens the object store.
+    ///
+    /// # Errors
+    /// When either cannot be reached.
+    pub async fn open(settings: Settings) -> anyhow::Result<Self> {
+        let db = vistazo_store::connect(&settings.database_url).await?;
+        let objects = Objects::in_folder(&settings.data)?;
+        Ok(Self { db, objects, settings: Arc::new(settings) })
+    }
+}

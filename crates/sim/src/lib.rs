@@ -12,6 +12,6 @@ mod roundhouse;
 mod scene;
 
 pub use cast::{RawScan, scan};
-pub use rooms::{SmallJob, small_job};
+pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};
 pub use scene::{Board, Column, Scene, Sphere, Truth};

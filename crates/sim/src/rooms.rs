@@ -60,3 +60,10 @@ pub(crate) fn levelled(rng: &mut ChaCha8Rng, instrument: &Instrument, at: Vec3) 
     pose.rotation = nalgebra::UnitQuaternion::from_scaled_axis(tilt) * pose.rotation;
     pose
 }
+
+/// A set-up within some centimetres of a planned position, turned and tilted at random.
+pub fn set_up_near(planned: Vec3, instrument: &Instrument, seed: u64) -> Pose {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed ^ 0x5EED);
+    let off = Vec3::new(rng.random_range(-0.15..0.15), rng.random_range(-0.15..0.15), rng.random_range(-0.05..0.05));
+    levelled(&mut rng, instrument, planned + off)
+}

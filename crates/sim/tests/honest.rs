@@ -23,7 +23,7 @@ fn process(job: &SmallJob, seed: u64) -> (Network, Block, Vec<ScanTargets>) {
                 .iter()
                 .filter(|d| d.size == SizeVerdict::Agrees)
                 .enumerate()
-                .map(|(id, d)| Observed { id, kind: d.kind, centre: d.centre, covariance: d.covariance })
+                .map(|(id, d)| Observed { id, kind: d.kind, group: 0, centre: d.centre, covariance: d.covariance })
                 .collect();
             ScanTargets { name: format!("S{}", k + 1), levelled: true, targets }
         })

@@ -1,1 +1,70 @@
-//! PostgreSQL and object storage.
+//! PostgreSQL and object storage. All SQL of the product is here; rows are the types the API
+//! speaks where they carry no secret.
+
+#![allow(missing_docs)] // rows mirror their tables; the migrations say what each column means
+#![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
+
+pub mod field;
+pub mod jobs;
+pub mod objects;
+pub mod people;
+pub mod results;
+pub mod tasks;
+
+pub use objects::Objects;
+pub use sqlx::PgPool;
+pub use uuid::Uuid;
+
+/// Why a store call failed.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    /// Somebody else changed it since it was read.
+    #[error("somebody changed this since you opened it; it has been reloaded, please look and repeat your change")]
+    Conflict,
+    /// A name that must be unique is taken.
+    #[error("the name “{0}” is used already in this job; expected a name that is used once")]
+    Duplicate(String),
+    /// It is not there.
+    #[error("not found")]
+    NotFound,
+    #[error("database: {0}")]
+    Database(#[from] sqlx::Error),
+    #[error("object store: {0}")]
+    Object(#[from] object_store::Error),
+    #[error("database migration: {0}")]
+    Migration(#[from] sqlx::migrate::MigrateError),
+}
+
+pub type Result<T> = std::result::Result<T, StoreError>;
+
+/// Connects and brings the schema up to date.
+///
+/// # Errors
+/// When the database cannot be reached or a migration fails.
+pub async fn connect(url: &str) -> Result<PgPool> {
+    let pool = sqlx::postgres::PgPoolOptions::new()
+        .max_connections(24)
+        .acquire_timeout(std::time::Duration::from_secs(20))
+        .connect(url)
+        .await?;
+    sqlx::migrate!().run(&pool).await?;
+    Ok(pool)
+}
+
+/// A time-ordered identifier.
+pub fn new_id() -> Uuid {
+    Uuid::now_v7()
+}
+
+/// Turns "no row changed" into the conflict it is.
+fn changed(rows: u64) -> Result<()> {
+    if rows == 0 { Err(StoreError::Conflict) } else { Ok(()) }
+}
+
+/// Names the duplicate when a unique index refused it.
+fn unique(name: &str) -> impl FnOnce(sqlx::Error) -> StoreError + '_ {
+    move |e| match &e {
+        sqlx::Error::Database(d) if d.is_unique_violation() => StoreError::Duplicate(name.to_owned()),
+        _ => StoreError::Database(e),
+    }
+}

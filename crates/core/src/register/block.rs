@@ -20,6 +20,9 @@ pub struct Observed {
     pub id: usize,
     /// Sphere or checker.
     pub kind: TargetKind,
+    /// Observations of different groups are never the same target: a target that moved is split
+    /// into its first (0) and its second place (1).
+    pub group: i32,
     /// Centre, scanner frame, metres.
     pub centre: Vec3,
     /// Covariance, m².
@@ -130,7 +133,8 @@ impl Block {
             let same = (0..self.positions.len())
                 .filter(|&j| {
                     let (s, i) = self.members[j][0];
-                    scans[s].targets[i].kind == t.kind && self.members[j].iter().all(|m| m.0 != scan)
+                    let first = &scans[s].targets[i];
+                    first.kind == t.kind && first.group == t.group && self.members[j].iter().all(|m| m.0 != scan)
                 })
                 .map(|j| (j, (self.positions[j] - p).norm()))
                 .filter(|&(_, d)| d < SAME_PLACE)

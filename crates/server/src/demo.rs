@@ -1,0 +1,99 @@
+//! The demo job: invented people, an invented site, scans by the simulator.
+
+use crate::dto::{Brief, PlanData, RequirementDto};
+use crate::{App, auth};
+use vistazo_store::jobs::{self, PlanEdit, Role};
+use vistazo_store::{people, tasks};
+
+/// Addresses, names and roles of the demo's people; they share one password.
+pub const PEOPLE: [(&str, &str, Role); 4] = [
+    ("olin@corvane.example", "Olin Varga", Role::Owner),
+    ("sera@corvane.example", "Sera Lindqvist", Role::Surveyor),
+    ("rafe@corvane.example", "Rafe Okonkwo", Role::Reviewer),
+    ("cleo@corvane.example", "Cleo Marchetti", Role::Client),
+];
+/// The password of the demo's people.
+pub const PASSWORD: &str = "turntable-1897";
+
+/// Makes the people, the job, its plan and its control, and queues the scans. Does nothing when
+/// there is anybody already.
+///
+/// # Errors
+/// When the store fails.
+pub async fn load(app: &App) -> anyhow::Result<()> {
+    if people::user_count(&app.db).await? > 0 {
+        return Ok(());
+    }
+    let hash = auth::hash_password(PASSWORD)?;
+    let mut users = Vec::new();
+    for (email, name, role) in PEOPLE {
+        users.push((people::add_user(&app.db, email, name, &hash).await?, role));
+    }
+    let house = vistazo_sim::roundhouse();
+    let brief = Brief {
+        client: "Corvane Heritage Trust".into(),
+        site: "Corvane Roundhouse: locomotive shed around a turntable, yard to the south".into(),
+        purpose: "As-built survey for the conversion into a museum".into(),
+        hazards: "Turntable pit: fall edge, stay behind the rope. Uneven sleepers in the yard. Laser class 1 in use: do not look into the beam with optics.".into(),
+        epsg: Some(25832),
+        origin: house.origin.into(),
+        requirement: RequirementDto { horizontal95: Some(0.005), vertical95: Some(0.005), spatial95: Some(0.006), check_rmse: Some(0.006) },
+        sphere_diameter: Some(0.2),
+        checker_side: Some(0.4),
+        ..Brief::default()
+    };
+    let job = jobs::create(&app.db, users[0].0.id, "Corvane Roundhouse", &serde_json::json!(brief), Some("roundhouse")).await?;
+    for (user, role) in &users[1..] {
+        jobs::set_member(&app.db, job.id, user.id, Some(*role)).await?;
+    }
+    let mut edits = Vec::new();
+    let mut add = |kind: &str, data: PlanData| edits.push(PlanEdit { id: vistazo_store::new_id(), kind: kind.into(), data: serde_json::json!(data), version: None, deleted: false });
+    let line = |l: &[nalgebra::Vector2<f64>]| l.iter().map(|p| [p.x, p.y]).collect();
+    for (i, w) in house.scene.site.walls.iter().enumerate() {
+        add("wall", PlanData { name: format!("Wall {}", i + 1), line: line(&w.line), base: w.base, top: w.top, required_spacing: w.required_spacing, ..PlanData::default() });
+    }
+    for (i, o) in house.scene.site.obstacles.iter().enumerate() {
+        add("obstacle", PlanData { name: format!("Crates {}", i + 1), line: line(&o.outline), base: o.base, top: o.top, ..PlanData::default() });
+    }
+    for (i, c) in house.scene.columns.iter().enumerate() {
+        let ring = (0..8).map(|k| f64::from(k) * std::f64::consts::FRAC_PI_4).map(|a| [c.x + c.radius * a.cos(), c.y + c.radius * a.sin()]).collect();
+        add("obstacle", PlanData { name: format!("Column {}", i + 1), line: ring, base: c.base, top: c.top, ..PlanData::default() });
+    }
+    for (name, p) in &house.stations {
+        add("station", PlanData { name: name.clone(), position: (*p).into(), ..PlanData::default() });
+    }
+    for (i, (name, p, sphere)) in house.targets.iter().enumerate() {
+        let control = house.control.iter().any(|c| c.2 == i);
+        add(
+            "target",
+            PlanData {
+                name: name.clone(),
+                position: (*p).into(),
+                target: Some(if *sphere { "sphere" } else { "checker" }.into()),
+                control_sigma: control.then_some([house.control_sigma.x, house.control_sigma.z]),
+                ..PlanData::default()
+            },
+        );
+    }
+    jobs::edit_plan(&app.db, job.id, &edits).await?;
+    jobs::note(&app.db, job.id, Some(users[0].0.id), "created the demo job").await?;
+    for e in edits.iter().filter(|e| e.kind == "station") {
+        let log = serde_json::json!({
+            "operator": "Sera Lindqvist", "instrument_height": e.data["position"][2], "note": "",
+            "settings": format!("{}, {:.2} mrad", house.instrument.name, house.instrument.step * 1e3), "time": chrono::Utc::now(),
+        });
+        let payload = serde_json::json!({ "station": e.id, "log": log, "name": e.data["name"] });
+        tasks::add(&app.db, job.id, "scan", &payload, Some(users[1].0.id)).await?;
+    }
+    Ok(())
+}
+
+/// The demo's control file, as the surveyor of the control would hand it over.
+pub fn control_file() -> String {
+    let house = vistazo_sim::roundhouse();
+    let mut out = "# Corvane Roundhouse, control by total station, made up\nName;Easting;Northing;Height\n".to_owned();
+    for (name, p, _) in &house.control {
+        out += &format!("{name};{:.4};{:.4};{:.4}\n", p.x, p.y, p.z);
+    }
+    out
+}

@@ -1,0 +1,82 @@
+use axum::Json;
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use vistazo_store::StoreError;
+
+/// An error as the client sees it.
+#[derive(Debug)]
+pub struct ApiError {
+    status: StatusCode,
+    message: String,
+    field: Option<String>,
+}
+
+/// The body of an error.
+#[derive(serde::Serialize, utoipa::ToSchema)]
+pub struct ErrorBody {
+    /// What is wrong, what was found and what was expected.
+    pub error: String,
+    /// The field it is about, when it is about one.
+    pub field: Option<String>,
+}
+
+impl ApiError {
+    fn new(status: StatusCode, message: impl Into<String>) -> Self {
+        Self { status, message: message.into(), field: None }
+    }
+    /// 400: the request cannot be understood.
+    pub fn bad(message: impl Into<String>) -> Self {
+        Self::new(StatusCode::BAD_REQUEST, message)
+    }
+    /// 422: a field has a value that cannot be.
+    pub fn field(field: &str, message: impl Into<String>) -> Self {
+        Self { field: Some(field.into()), ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, message) }
+    }
+    /// 401: sign in first.
+    pub fn sign_in(message: impl Into<String>) -> Self {
+        Self::new(StatusCode::UNAUTHORIZED, message)
+    }
+    /// 403: the role does not allow it.
+    pub fn forbidden(message: impl Into<String>) -> Self {
+        Self::new(StatusCode::FORBIDDEN, message)
+    }
+    /// 404.
+    pub fn not_found() -> Self {
+        Self::new(StatusCode::NOT_FOUND, "not found")
+    }
+    /// 409: the state of the job does not allow it.
+    pub fn conflict(message: impl Into<String>) -> Self {
+        Self::new(StatusCode::CONFLICT, message)
+    }
+    /// 429.
+    pub fn too_many(message: impl Into<String>) -> Self {
+        Self::new(StatusCode::TOO_MANY_REQUESTS, message)
+    }
+}
+
+impl std::fmt::Display for ApiError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.message)
+    }
+}
+
+impl std::error::Error for ApiError {}
+
+impl From<StoreError> for ApiError {
+    fn from(e: StoreError) -> Self {
+        match e {
+            StoreError::Conflict | StoreError::Duplicate(_) => Self::conflict(e.to_string()),
+            StoreError::NotFound => Self::not_found(),
+            StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
+                tracing::error!(error = %e, "store");
+                Self::new(StatusCode::INTERNAL_SERVER_ERROR, "the server could not reach its data; nothing was changed, please try again")
+            }
+        }
+    }
+}
+
+impl IntoResponse for ApiError {
+    fn into_response(self) -> Response {
+        (self.status, Json(ErrorBody { error: self.message, field: self.field })).into_response()
+    }
+}

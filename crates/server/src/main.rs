@@ -1,0 +1,74 @@
+//! The program `vistazo`.
+
+use vistazo_server::{App, Settings, demo, routes, tasks};
+
+const HELP: &str = "vistazo <command>
+  serve          serve pages and API, and do background work
+  worker         do background work only (same database and object store)
+  load-demo      make the demo job, when the database is empty
+  demo-control   print the demo's control file
+  openapi        print the description of the API
+  add-user EMAIL NAME   add a person; the password comes on standard input
+Settings: VISTAZO_DATABASE_URL, VISTAZO_DATA, VISTAZO_ADDRESS, VISTAZO_MAX_UPLOAD, VISTAZO_SCAN_SPEED";
+
+#[tokio::main]
+async fn main() -> anyhow::Result<()> {
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "vistazo_server=info,warn".into());
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let args: Vec<String> = std::env::args().skip(1).collect();
+    match args.first().map(String::as_str) {
+        Some("serve") => serve(App::open(Settings::from_env()?).await?).await,
+        Some("worker") => {
+            tasks::work(App::open(Settings::from_env()?).await?).await;
+            Ok(())
+        }
+        Some("load-demo") => demo::load(&App::open(Settings::from_env()?).await?).await,
+        Some("demo-control") => {
+            print!("{}", demo::control_file());
+            Ok(())
+        }
+        Some("openapi") => {
+            println!("{}", routes::openapi().to_pretty_json()?);
+            Ok(())
+        }
+        Some("add-user") if args.len() == 3 => {
+            let app = App::open(Settings::from_env()?).await?;
+            let mut password = String::new();
+            std::io::stdin().read_line(&mut password)?;
+            anyhow::ensure!(password.trim().len() >= 10, "found a password of {} characters, expected at least 10", password.trim().len());
+            let hash = vistazo_server::auth::hash_password(password.trim())?;
+            let user = vistazo_store::people::add_user(&app.db, &args[1], &args[2], &hash).await?;
+            println!("{} can sign in as {}", user.name, user.email);
+            Ok(())
+        }
+        _ => {
+            println!("{HELP}");
+            Ok(())
+        }
+    }
+}
+
+async fn serve(app: App) -> anyhow::Result<()> {
+    let listener = tokio::net::TcpListener::bind(&app.settings.address).await?;
+    println!("listening on http://{}", listener.local_addr()?);
+    tokio::spawn(tasks::work(app.clone()));
+    axum::serve(listener, routes::router(app)).with_graceful_shutdown(stopped()).await?;
+    Ok(())
+}
+
+/// Waits for Ctrl-C or a request to end. Streams of events would keep the server open for ever,
+/// so it waits for the others no longer than two seconds.
+async fn stopped() {
+    let mut term = match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+        Ok(t) => t,
+        Err(_) => return,
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        _ = term.recv() => {}
+    }
+    tokio::spawn(async {
+        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+        std::process::exit(0);
+    });
+}

@@ -1,0 +1,24 @@
+//! The verdict.
+
+use crate::auth::{Access, Deliver, Edit};
+use crate::dto::VerdictDto;
+use crate::work::verdict::State as JobState;
+use crate::{ApiError, App};
+use axum::Json;
+use axum::extract::State;
+use vistazo_store::tasks::{self, Task};
+
+/// One row for each requirement.
+#[utoipa::path(get, path = "/api/jobs/{job}/verdicts", tag = "check", params(("job" = Uuid, Path)), responses((status = 200, body = [VerdictDto])))]
+pub async fn verdicts(State(app): State<App>, access: Access<Deliver>) -> Result<Json<Vec<VerdictDto>>, ApiError> {
+    Ok(Json(JobState::load(&app, access.job).await?.verdicts()))
+}
+
+/// Measure the point spacing achieved on required surfaces, in the background.
+#[utoipa::path(post, path = "/api/jobs/{job}/spacing", tag = "check", params(("job" = Uuid, Path)), responses((status = 200, body = Task), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn spacing(State(app): State<App>, access: Access<Edit>) -> Result<Json<Task>, ApiError> {
+    if JobState::load(&app, access.job).await?.spacing_inputs().is_none() {
+        return Err(ApiError::conflict("the block is not on the grid, or out of date: georeference it first"));
+    }
+    Ok(Json(tasks::add(&app.db, access.job, "spacing", &serde_json::json!({}), Some(access.user.id)).await?))
+}

@@ -1,0 +1,106 @@
+//! The routes, one file for each sheet of the job.
+
+mod brief;
+mod check;
+mod deliver;
+mod field;
+mod georeference;
+mod plan;
+mod register;
+mod session;
+mod task;
+mod web;
+
+use crate::App;
+use axum::extract::DefaultBodyLimit;
+use axum::http::{HeaderName, HeaderValue, header};
+use std::time::Duration;
+use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::compression::CompressionLayer;
+use tower_http::set_header::SetResponseHeaderLayer;
+use tower_http::timeout::TimeoutLayer;
+use tower_http::trace::TraceLayer;
+use utoipa::OpenApi;
+use utoipa::openapi::security::{HttpAuthScheme, HttpBuilder, SecurityScheme};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+#[derive(OpenApi)]
+#[openapi(info(title = "Vistazo", description = "The whole job of a laser scanning survey: brief, plan, field, register, georeference, check, deliver. Lengths are metres and angles radians unless a field says otherwise."))]
+struct Doc;
+
+/// Every route of the API, with its description.
+fn api() -> OpenApiRouter<App> {
+    let quick = OpenApiRouter::with_openapi(Doc::openapi())
+        .routes(routes!(session::sign_in))
+        .routes(routes!(session::me, session::sign_out))
+        .routes(routes!(session::tokens, session::add_token))
+        .routes(routes!(session::remove_token))
+        .routes(routes!(brief::jobs, brief::create))
+        .routes(routes!(brief::get, brief::update))
+        .routes(routes!(brief::members, brief::set_member))
+        .routes(routes!(brief::summary))
+        .routes(routes!(brief::log, brief::note))
+        .routes(routes!(brief::reference))
+        .routes(routes!(plan::get))
+        .routes(routes!(plan::edit))
+        .routes(routes!(plan::import))
+        .routes(routes!(plan::cover))
+        .routes(routes!(field::scans))
+        .routes(routes!(field::update, field::remove))
+        .routes(routes!(field::points))
+        .routes(routes!(field::simulate))
+        .routes(routes!(register::detections, register::decide))
+        .routes(routes!(register::run))
+        .routes(routes!(register::adjustment))
+        .routes(routes!(register::lock, register::unlock))
+        .routes(routes!(georeference::preview))
+        .routes(routes!(georeference::control, georeference::put_control))
+        .routes(routes!(georeference::update_control))
+        .routes(routes!(georeference::get, georeference::run))
+        .routes(routes!(check::verdicts))
+        .routes(routes!(check::spacing))
+        .routes(routes!(deliver::packages, deliver::make))
+        .routes(routes!(deliver::sign))
+        .routes(routes!(task::tasks))
+        .routes(routes!(task::cancel))
+        .layer(TimeoutLayer::with_status_code(axum::http::StatusCode::GATEWAY_TIMEOUT, Duration::from_secs(60)))
+        .layer(DefaultBodyLimit::max(16 << 20));
+    // these last as long as they last
+    let long = OpenApiRouter::new()
+        .routes(routes!(field::upload))
+        .routes(routes!(deliver::download))
+        .routes(routes!(task::events))
+        .layer(DefaultBodyLimit::disable());
+    quick.merge(long)
+}
+
+/// The whole application: API, its description and the pages.
+pub fn router(app: App) -> axum::Router {
+    let (router, openapi) = api().split_for_parts();
+    let description = serde_json::to_value(describe(openapi)).unwrap_or_default();
+    let header = |name: HeaderName, value: &'static str| SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value));
+    router
+        .route("/api/openapi.json", axum::routing::get(move || { let d = description.clone(); async move { axum::Json(d) } }))
+        .route("/api/health", axum::routing::get(|| async { "ok" }))
+        .fallback(web::page)
+        .layer(header(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
+        .layer(header(header::REFERRER_POLICY, "same-origin"))
+        .layer(header(header::CONTENT_SECURITY_POLICY, "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; connect-src 'self'; worker-src 'self' blob:; frame-ancestors 'none'"))
+        .layer(CompressionLayer::new())
+        .layer(CatchPanicLayer::new())
+        .layer(TraceLayer::new_for_http())
+        .with_state(app)
+}
+
+/// The description of the API.
+pub fn openapi() -> utoipa::openapi::OpenApi {
+    describe(api().into_openapi())
+}
+
+fn describe(mut d: utoipa::openapi::OpenApi) -> utoipa::openapi::OpenApi {
+    let mut c = d.components.take().unwrap_or_default();
+    c.add_security_scheme("token", SecurityScheme::Http(HttpBuilder::new().scheme(HttpAuthScheme::Bearer).build()));
+    d.components = Some(c);
+    d
+}

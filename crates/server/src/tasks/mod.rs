@@ -1,0 +1,131 @@
+//! Background work: the loop that takes tasks, and one file for each kind.
+//!
+//! A task may be started again from the beginning at any time, by this program or another: each
+//! one writes its results in one step at its end, under keys that do not depend on the attempt.
+
+mod ingest;
+mod package;
+mod register;
+mod scan;
+mod spacing;
+
+use crate::App;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::time::Duration;
+use vistazo_store::tasks::{self, Task};
+
+/// Why a task ended early.
+#[derive(Debug)]
+pub(crate) enum Stop {
+    /// The user wished so, or another worker took over.
+    Cancelled,
+    /// With the reason for the user.
+    Failed(String),
+}
+
+impl<E: std::fmt::Display> From<E> for Stop {
+    fn from(e: E) -> Self {
+        Self::Failed(e.to_string())
+    }
+}
+
+/// How a running task reports and learns that it should stop.
+#[derive(Clone)]
+pub(crate) struct Progress {
+    stop: Arc<AtomicBool>,
+    share: Arc<AtomicU64>,
+    message: Arc<std::sync::Mutex<String>>,
+}
+
+impl Progress {
+    /// Notes the share done and what is being done.
+    pub(crate) fn at(&self, share: f64, message: &str) -> Result<(), Stop> {
+        self.share.store((share * 1e6) as u64, Ordering::Relaxed);
+        if let Ok(mut m) = self.message.lock() {
+            message.clone_into(&mut m);
+        }
+        if self.stopped() { Err(Stop::Cancelled) } else { Ok(()) }
+    }
+
+    /// Notes the share only; returns whether to go on.
+    pub(crate) fn share(&self, share: f64) -> bool {
+        self.share.store((share * 1e6) as u64, Ordering::Relaxed);
+        !self.stopped()
+    }
+
+    pub(crate) fn stopped(&self) -> bool {
+        self.stop.load(Ordering::Relaxed)
+    }
+}
+
+/// Takes and does tasks until the program ends. Any number of these may run, in any number of
+/// programs on the same database and object store.
+pub async fn work(app: App) {
+    let worker = format!("{}-{}", std::process::id(), vistazo_store::new_id());
+    loop {
+        match tasks::take(&app.db, &worker).await {
+            Ok(Some(task)) => run(&app, &worker, task).await,
+            Ok(None) => tokio::time::sleep(Duration::from_millis(400)).await,
+            Err(e) => {
+                tracing::warn!(error = %e, "cannot reach the queue");
+                tokio::time::sleep(Duration::from_secs(2)).await;
+            }
+        }
+    }
+}
+
+async fn run(app: &App, worker: &str, task: Task) {
+    tracing::info!(kind = task.kind, id = %task.id, attempt = task.attempts, "task");
+    let progress = Progress { stop: Arc::default(), share: Arc::default(), message: Arc::default() };
+    let beat = tokio::spawn(beat(app.clone(), worker.to_owned(), task.clone(), progress.clone()));
+    let (a, t, p) = (app.clone(), task.clone(), progress.clone());
+    // a task of its own, so that a panic inside fails that task and nothing else
+    let outcome = tokio::spawn(async move {
+        match t.kind.as_str() {
+            "scan" => scan::run(&a, &t, &p).await,
+            "ingest" => ingest::run(&a, &t, &p).await,
+            "register" => register::run(&a, &t, &p).await,
+            "spacing" => spacing::run(&a, &t, &p).await,
+            "package" => package::run(&a, &t, &p).await,
+            other => Err(Stop::Failed(format!("this program does not know the task “{other}”"))),
+        }
+    })
+    .await;
+    beat.abort();
+    let (state, message) = match outcome {
+        Ok(Ok(message)) => ("done", message),
+        Ok(Err(Stop::Cancelled)) => ("cancelled", "cancelled; nothing was kept".to_owned()),
+        Ok(Err(Stop::Failed(reason))) => ("failed", reason),
+        Err(e) => {
+            tracing::error!(error = %e, "task ended unexpectedly");
+            ("failed", "it ended unexpectedly; nothing was kept. Please try again, and report it when it happens twice".to_owned())
+        }
+    };
+    if let Err(e) = tasks::finish(&app.db, &task, worker, state, &message).await {
+        tracing::warn!(error = %e, "cannot note the end of a task");
+    }
+}
+
+async fn beat(app: App, worker: String, task: Task, progress: Progress) {
+    loop {
+        tokio::time::sleep(Duration::from_millis(500)).await;
+        let share = progress.share.load(Ordering::Relaxed) as f64 / 1e6;
+        let message = progress.message.lock().map(|m| m.clone()).unwrap_or_default();
+        match tasks::beat(&app.db, &task, &worker, share, &message).await {
+            Ok(false) => {}
+            Ok(true) => progress.stop.store(true, Ordering::Relaxed),
+            Err(e) => tracing::warn!(error = %e, "cannot beat"),
+        }
+    }
+}
+
+/// A field of the payload.
+pub(crate) fn payload<T: serde::de::DeserializeOwned>(task: &Task, field: &str) -> Result<T, Stop> {
+    serde_json::from_value(task.payload[field].clone()).map_err(|e| Stop::Failed(format!("the task's {field} cannot be read: {e}")))
+}
+
+/// Runs mathematics off the threads that serve requests.
+pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Result<T, Stop> + Send + 'static) -> Result<T, Stop> {
+    tokio::task::spawn_blocking(work).await.map_err(|_| Stop::Failed("the computation ended unexpectedly; nothing was kept".into()))?
+}

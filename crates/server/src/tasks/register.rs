@@ -1,0 +1,61 @@
+//! Finds targets in scans that were not searched yet, then matches, adjusts and judges the block.
+
+use super::{Progress, Stop, blocking};
+use crate::App;
+use crate::dto::DetectionData;
+use crate::work::block::{Inputs, compute};
+use vistazo_core::instrument::Instrument;
+use vistazo_core::target::{Detection, SizeVerdict, TargetKind, detect};
+use vistazo_formats::canonical;
+use vistazo_store::tasks::Task;
+use vistazo_store::{StoreError, field, results};
+
+pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
+    let inputs = Inputs::load(app, task.job_id).await?;
+    let key = Inputs::search_key(&inputs.brief);
+    let count = inputs.scans.len().max(1) as f64;
+    for (i, scan) in inputs.scans.iter().enumerate() {
+        progress.at(0.9 * i as f64 / count, &format!("looking for targets in {}", scan.name))?;
+        if field::is_searched(&app.db, scan.id, &key).await? {
+            continue;
+        }
+        let bytes = app.objects.get(&scan.key).await?;
+        let (search, instrument) = (inputs.brief.search(), Instrument::from(&inputs.brief.instrument));
+        let found = blocking(move || Ok(detect(&canonical::read(&bytes)?, &instrument, &search))).await?;
+        let rows: Vec<_> = found.iter().map(row).collect();
+        field::put_detections(&app.db, task.job_id, scan.id, &key, &rows).await?;
+    }
+    progress.at(0.92, "matching and adjusting")?;
+    let inputs = Inputs::load(app, task.job_id).await?;
+    let fingerprint = inputs.fingerprint();
+    let (network, result) = blocking(move || Ok(compute(&inputs))).await?;
+    results::put_adjustment(&app.db, task.job_id, &fingerprint, &serde_json::json!(network), &serde_json::json!(result)).await.map_err(|e| match e {
+        StoreError::Conflict => Stop::Failed("the registration is locked; unlock it to run again".into()),
+        e => Stop::Failed(e.to_string()),
+    })?;
+    Ok(match &result.refused {
+        Some(reason) => format!("not adjusted: {reason}"),
+        None => format!("{} scans and {} targets adjusted, {} to decide", result.stations.len(), result.targets.len(), result.findings.len()),
+    })
+}
+
+fn row(d: &Detection) -> (&'static str, serde_json::Value, bool) {
+    let data = DetectionData {
+        centre: d.centre.into(),
+        covariance: std::array::from_fn(|k| d.covariance[(k / 3, k % 3)]),
+        hits: d.hits,
+        rms: d.rms,
+        s0: d.s0,
+        range: d.centre.norm(),
+        free_radius: d.free_radius.map(|r| [r.0, r.1]),
+        cap: d.cap,
+        size: match d.size {
+            SizeVerdict::Agrees => "agrees",
+            SizeVerdict::DiameterRadiusMixUp => "diameter_radius_mix_up",
+            SizeVerdict::WrongSize => "wrong_size",
+        }
+        .into(),
+    };
+    let kind = if d.kind == TargetKind::Sphere { "sphere" } else { "checker" };
+    (kind, serde_json::json!(data), d.size == SizeVerdict::Agrees)
+}

@@ -1,0 +1,109 @@
+//! The simulated scanner: a stand-in for an instrument on the network. It takes a planned station
+//! and delivers a gridded E57, which then comes in as an upload does.
+
+use super::ingest::{Entry, grouped, store};
+use super::{Progress, Stop, blocking, payload};
+use crate::App;
+use crate::dto::Brief;
+use crate::work::planning;
+use std::time::Duration;
+use uuid::Uuid;
+use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::instrument::Instrument;
+use vistazo_formats::E57Writer;
+use vistazo_sim::{Board, Scene, Sphere};
+use vistazo_store::field;
+use vistazo_store::tasks::Task;
+
+/// What the scanner really stands in. The pose is the truth and does not leave this file.
+struct Setup {
+    scene: Scene,
+    pose: Pose,
+    epoch: usize,
+}
+
+pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
+    let station: Uuid = payload(task, "station")?;
+    let log: serde_json::Value = payload(task, "log")?;
+    let (job, brief) = crate::work::brief(app, task.job_id).await?;
+    let plan = planning::load(app, task.job_id).await?;
+    let Some(epoch) = plan.stations.iter().position(|s| s.0 == station) else {
+        return Err(Stop::Failed("the station is no longer on the plan".into()));
+    };
+    let name = plan.stations[epoch].1.name.clone();
+    let instrument = Instrument::from(&brief.instrument);
+    let speed = app.settings.scan_speed.max(1.0);
+    phase(progress, 0.0, 0.05, &format!("{name}: power on"), 20.0 / speed).await?;
+    phase(progress, 0.05, 0.15, &format!("{name}: warming up ({:.0} min on site)", instrument.warm_up / 60.0), instrument.warm_up / speed).await?;
+    let setup = set_up(&plan, &brief, job.simulated.as_deref(), epoch);
+    progress.at(0.15, &format!("{name}: scanning"))?;
+    let p = progress.clone();
+    let seed = epoch as u64 + 4711;
+    let scanned = blocking(move || {
+        let raw = vistazo_sim::scan(&setup.scene, &instrument, &setup.pose, setup.epoch, seed, &|s| p.share(0.15 + 0.55 * s)).ok_or(Stop::Cancelled)?;
+        Ok(raw.into_scan()?)
+    })
+    .await?;
+    progress.at(0.72, &format!("{name}: transferring {} points", grouped(scanned.points.len() as u64)))?;
+    let file = tempfile::NamedTempFile::new()?;
+    let (path, scan_name) = (file.path().to_owned(), name.clone());
+    blocking(move || {
+        let mut writer = E57Writer::create(&path, &Uuid::now_v7().to_string())?;
+        writer.add(&scan_name, &Uuid::now_v7().to_string(), &scanned, None, true)?;
+        Ok(writer.finish()?)
+    })
+    .await?;
+    progress.at(0.85, &format!("{name}: storing"))?;
+    // the upload has the identifier of the task: done twice, it is still one
+    let key = format!("jobs/{}/uploads/{}", task.job_id, task.id);
+    let (bytes, sum) = app.objects.put_file(&key, file.path()).await.map_err(Stop::Failed)?;
+    let upload = field::add_upload(&app.db, task.job_id, task.id, &format!("{name}.e57"), &key, bytes as i64, &sum).await?;
+    let (_, points) = store(app, task.job_id, &upload, file.path(), Vec3::zeros(), progress, &|part| Entry {
+        name: Some(name.clone()),
+        part,
+        station: Some(station),
+        levelled: brief.instrument.compensator_sigma.is_some(),
+        log: log.clone(),
+    })
+    .await?;
+    Ok(format!("{name}: {} points", grouped(points)))
+}
+
+/// Waits while reporting; the simulated scanner's minutes run faster than life.
+async fn phase(progress: &Progress, from: f64, to: f64, message: &str, seconds: f64) -> Result<(), Stop> {
+    let steps = (seconds / 0.1).ceil().max(1.0);
+    for k in 0..steps as usize {
+        progress.at(from + (to - from) * k as f64 / steps, message)?;
+        tokio::time::sleep(Duration::from_secs_f64(seconds / steps)).await;
+    }
+    Ok(())
+}
+
+/// The demo job has a scene of its own; for any other job the plan is taken for the truth, set up
+/// some centimetres off and turned anyhow.
+fn set_up(plan: &planning::Plan, brief: &Brief, simulated: Option<&str>, epoch: usize) -> Setup {
+    let planned = plan.stations[epoch].1.position;
+    if simulated == Some("roundhouse") {
+        let house = vistazo_sim::roundhouse();
+        // stations keep their hidden set-up while they stand where the demo planned them
+        if let Some(k) = house.stations.iter().position(|s| (s.1 - planned).norm() < 0.5) {
+            return Setup { pose: house.truth.poses[k], epoch: k, scene: house.scene };
+        }
+        return Setup { scene: house.scene, pose: vistazo_sim::set_up_near(planned, &house.instrument, epoch as u64), epoch };
+    }
+    let mut scene = Scene { site: plan.site.clone(), ..Scene::default() };
+    for (_, t, is_sphere) in &plan.targets {
+        if *is_sphere {
+            scene.spheres.push(Sphere { centre: t.position, radius: brief.sphere_diameter.unwrap_or(0.2) / 2.0, knocked: None });
+        } else {
+            // boards are hung facing the middle of the stations, turned by 20°
+            let middle = plan.stations.iter().map(|s| s.1.position).sum::<Vec3>() / plan.stations.len().max(1) as f64;
+            let mut normal = middle - t.position;
+            normal.z = 0.0;
+            let normal = normal.try_normalize(1e-6).unwrap_or_else(Vec3::x);
+            scene.boards.push(Board { centre: t.position, normal, half: brief.checker_side.unwrap_or(0.3) / 2.0, turn: 0.35 });
+        }
+    }
+    let instrument = Instrument::from(&brief.instrument);
+    Setup { scene, pose: vistazo_sim::set_up_near(planned, &instrument, epoch as u64), epoch }
+}

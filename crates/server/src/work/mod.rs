@@ -1,0 +1,34 @@
+//! Puts stored rows together for the core, and what the core says into what is stored and sent.
+
+pub(crate) mod block;
+pub(crate) mod grid;
+pub(crate) mod network;
+pub(crate) mod planning;
+pub(crate) mod verdict;
+
+use crate::dto::Brief;
+use crate::{ApiError, App};
+use sha2::{Digest, Sha256};
+use uuid::Uuid;
+use vistazo_store::jobs;
+
+/// The brief of a job.
+pub(crate) async fn brief(app: &App, job: Uuid) -> Result<(jobs::Job, Brief), ApiError> {
+    let row = jobs::get(&app.db, job).await?;
+    let brief = serde_json::from_value(row.brief.clone()).map_err(|e| ApiError::bad(format!("the stored brief cannot be read: {e}")))?;
+    Ok((row, brief))
+}
+
+/// A short sum of whatever a result depends on: when it differs, the result is out of date.
+pub(crate) fn fingerprint(parts: &impl serde::Serialize) -> String {
+    let text = serde_json::to_vec(parts).unwrap_or_default();
+    vistazo_store::objects::hex(&Sha256::digest(text)[..12])
+}
+
+/// Runs mathematics off the threads that serve requests.
+pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, ApiError> {
+    tokio::task::spawn_blocking(work).await.map_err(|e| {
+        tracing::error!(error = %e, "computation ended unexpectedly");
+        ApiError::conflict("the computation ended unexpectedly; nothing was stored")
+    })
+}

@@ -1,0 +1,191 @@
+//! Uploads, scans and what was detected in them.
+
+use crate::{PgPool, Result, StoreError, changed, new_id};
+use chrono::{DateTime, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct Upload {
+    pub id: Uuid,
+    pub file_name: String,
+    #[serde(skip)]
+    pub key: String,
+    pub bytes: i64,
+    pub sha256: String,
+    pub created_at: DateTime<Utc>,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct ScanRow {
+    pub id: Uuid,
+    pub upload_id: Uuid,
+    pub part: i32,
+    /// Order in which the scans were taken.
+    pub sequence: i64,
+    pub name: String,
+    pub station_id: Option<Uuid>,
+    pub gridded: bool,
+    pub levelled: bool,
+    pub points: i64,
+    pub skipped: i64,
+    #[serde(skip)]
+    pub key: String,
+    /// Settings, instrument height, operator, time, note.
+    #[schema(value_type = Object)]
+    pub log: Value,
+    pub version: i32,
+}
+
+/// A scan about to be stored.
+#[derive(Debug)]
+pub struct NewScan<'a> {
+    pub job: Uuid,
+    pub upload: Uuid,
+    pub part: i32,
+    pub name: &'a str,
+    pub station: Option<Uuid>,
+    pub gridded: bool,
+    pub levelled: bool,
+    pub points: i64,
+    pub skipped: i64,
+    pub key: &'a str,
+    pub log: &'a Value,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct DetectionRow {
+    pub id: Uuid,
+    pub scan_id: Uuid,
+    pub kind: String,
+    pub data: Value,
+    pub usable: bool,
+    pub excluded: bool,
+    /// Targets split in two (moved): 0 before, 1 after.
+    pub part: i32,
+    pub version: i32,
+}
+
+pub async fn add_upload(db: &PgPool, job: Uuid, id: Uuid, file_name: &str, key: &str, bytes: i64, sha256: &str) -> Result<Upload> {
+    Ok(sqlx::query_as("insert into uploads (id, job_id, file_name, key, bytes, sha256) values ($1, $2, $3, $4, $5, $6) on conflict (id) do update set bytes = $5, sha256 = $6 returning *")
+        .bind(id)
+        .bind(job)
+        .bind(file_name)
+        .bind(key)
+        .bind(bytes)
+        .bind(sha256)
+        .fetch_one(db)
+        .await?)
+}
+
+pub async fn upload(db: &PgPool, job: Uuid, id: Uuid) -> Result<Upload> {
+    sqlx::query_as("select * from uploads where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+}
+
+pub async fn remove_upload(db: &PgPool, job: Uuid, id: Uuid) -> Result<()> {
+    sqlx::query("delete from uploads where job_id = $1 and id = $2").bind(job).bind(id).execute(db).await?;
+    Ok(())
+}
+
+pub async fn scans(db: &PgPool, job: Uuid) -> Result<Vec<ScanRow>> {
+    Ok(sqlx::query_as("select * from scans where job_id = $1 order by sequence").bind(job).fetch_all(db).await?)
+}
+
+pub async fn scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<ScanRow> {
+    sqlx::query_as("select * from scans where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+}
+
+/// Stores a scan; doing it again for the same part of the same upload changes nothing but the data
+/// derived from the file.
+pub async fn put_scan(db: &PgPool, s: &NewScan<'_>) -> Result<ScanRow> {
+    sqlx::query_as(
+        "insert into scans (id, job_id, upload_id, part, name, station_id, gridded, levelled, points, skipped, key, log) \
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) \
+         on conflict (upload_id, part) do update set points = $9, skipped = $10, key = $11 returning *",
+    )
+    .bind(new_id())
+    .bind(s.job)
+    .bind(s.upload)
+    .bind(s.part)
+    .bind(s.name)
+    .bind(s.station)
+    .bind(s.gridded)
+    .bind(s.levelled)
+    .bind(s.points)
+    .bind(s.skipped)
+    .bind(s.key)
+    .bind(s.log)
+    .fetch_one(db)
+    .await
+    .map_err(crate::unique(s.name))
+}
+
+pub async fn update_scan(db: &PgPool, job: Uuid, id: Uuid, name: &str, levelled: bool, log: &Value, version: i32) -> Result<()> {
+    changed(
+        sqlx::query("update scans set name = $3, levelled = $4, log = $5, version = version + 1 where job_id = $1 and id = $2 and version = $6")
+            .bind(job)
+            .bind(id)
+            .bind(name)
+            .bind(levelled)
+            .bind(log)
+            .bind(version)
+            .execute(db)
+            .await
+            .map_err(crate::unique(name))?
+            .rows_affected(),
+    )
+}
+
+pub async fn remove_scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<()> {
+    changed(sqlx::query("delete from scans where job_id = $1 and id = $2").bind(job).bind(id).execute(db).await?.rows_affected())
+}
+
+pub async fn is_searched(db: &PgPool, scan: Uuid, search: &str) -> Result<bool> {
+    Ok(sqlx::query_scalar::<_, i32>("select 1 from searched where scan_id = $1 and search = $2").bind(scan).bind(search).fetch_optional(db).await?.is_some())
+}
+
+/// Replaces the detections of a scan in one step: a search that is interrupted leaves the old ones.
+pub async fn put_detections(db: &PgPool, job: Uuid, scan: Uuid, search: &str, found: &[(&str, Value, bool)]) -> Result<()> {
+    let mut tx = db.begin().await?;
+    sqlx::query("delete from detections where scan_id = $1").bind(scan).execute(&mut *tx).await?;
+    sqlx::query("delete from searched where scan_id = $1").bind(scan).execute(&mut *tx).await?;
+    for (kind, data, usable) in found {
+        sqlx::query("insert into detections (id, job_id, scan_id, search, kind, data, usable) values ($1, $2, $3, $4, $5, $6, $7)")
+            .bind(new_id())
+            .bind(job)
+            .bind(scan)
+            .bind(search)
+            .bind(kind)
+            .bind(data)
+            .bind(usable)
+            .execute(&mut *tx)
+            .await?;
+    }
+    sqlx::query("insert into searched (scan_id, search) values ($1, $2)").bind(scan).bind(search).execute(&mut *tx).await?;
+    tx.commit().await?;
+    Ok(())
+}
+
+pub async fn detections(db: &PgPool, job: Uuid) -> Result<Vec<DetectionRow>> {
+    Ok(sqlx::query_as("select d.* from detections d join scans s on s.id = d.scan_id where d.job_id = $1 order by s.sequence, d.id").bind(job).fetch_all(db).await?)
+}
+
+/// Excludes, restores or splits observations, each named with the version that was seen.
+pub async fn decide(db: &PgPool, job: Uuid, changes: &[(Uuid, i32, bool, i32)]) -> Result<()> {
+    let mut tx = db.begin().await?;
+    for (id, version, excluded, part) in changes {
+        changed(
+            sqlx::query("update detections set excluded = $4, part = $5, version = version + 1 where job_id = $1 and id = $2 and version = $3")
+                .bind(job)
+                .bind(id)
+                .bind(version)
+                .bind(excluded)
+                .bind(part)
+                .execute(&mut *tx)
+                .await?
+                .rows_affected(),
+        )?;
+    }
+    tx.commit().await?;
+    Ok(())
+}

@@ -1,0 +1,188 @@
+//! Jobs, their members, their plan and their log.
+
+use crate::{PgPool, Result, StoreError, new_id};
+use chrono::{DateTime, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+/// What a member may do in a job.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, sqlx::Type, serde::Serialize, serde::Deserialize, utoipa::ToSchema)]
+#[sqlx(type_name = "role", rename_all = "lowercase")]
+#[serde(rename_all = "lowercase")]
+pub enum Role {
+    Owner,
+    Surveyor,
+    Reviewer,
+    Client,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct Job {
+    pub id: Uuid,
+    pub name: String,
+    pub brief: Value,
+    pub version: i32,
+    pub simulated: Option<String>,
+    pub created_at: DateTime<Utc>,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct Member {
+    pub user_id: Uuid,
+    pub email: String,
+    pub name: String,
+    pub role: Role,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct PlanItem {
+    pub id: Uuid,
+    pub kind: String,
+    #[schema(value_type = Object)]
+    pub data: Value,
+    pub version: i32,
+    pub deleted: bool,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct LogEntry {
+    pub id: i64,
+    pub at: DateTime<Utc>,
+    pub who: Option<String>,
+    pub what: String,
+}
+
+/// One change of a plan. `version` is the one the editor saw; `None` makes a new item.
+#[derive(Debug, Clone, serde::Deserialize, utoipa::ToSchema)]
+pub struct PlanEdit {
+    pub id: Uuid,
+    pub kind: String,
+    #[schema(value_type = Object)]
+    pub data: Value,
+    pub version: Option<i32>,
+    #[serde(default)]
+    pub deleted: bool,
+}
+
+pub async fn create(db: &PgPool, owner: Uuid, name: &str, brief: &Value, simulated: Option<&str>) -> Result<Job> {
+    let mut tx = db.begin().await?;
+    let job: Job = sqlx::query_as("insert into jobs (id, name, brief, simulated) values ($1, $2, $3, $4) returning *")
+        .bind(new_id())
+        .bind(name)
+        .bind(brief)
+        .bind(simulated)
+        .fetch_one(&mut *tx)
+        .await?;
+    sqlx::query("insert into members (job_id, user_id, role) values ($1, $2, 'owner')").bind(job.id).bind(owner).execute(&mut *tx).await?;
+    tx.commit().await?;
+    Ok(job)
+}
+
+pub async fn of_user(db: &PgPool, user: Uuid) -> Result<Vec<(Job, Role)>> {
+    let rows: Vec<(Uuid, Role)> = sqlx::query_as("select job_id, role from members where user_id = $1").bind(user).fetch_all(db).await?;
+    let mut out = Vec::new();
+    for (id, role) in rows {
+        out.push((get(db, id).await?, role));
+    }
+    out.sort_by_key(|j| std::cmp::Reverse(j.0.created_at));
+    Ok(out)
+}
+
+pub async fn get(db: &PgPool, id: Uuid) -> Result<Job> {
+    sqlx::query_as("select * from jobs where id = $1").bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+}
+
+pub async fn role(db: &PgPool, job: Uuid, user: Uuid) -> Result<Option<Role>> {
+    Ok(sqlx::query_scalar("select role from members where job_id = $1 and user_id = $2").bind(job).bind(user).fetch_optional(db).await?)
+}
+
+pub async fn update(db: &PgPool, id: Uuid, name: &str, brief: &Value, version: i32) -> Result<Job> {
+    sqlx::query_as("update jobs set name = $2, brief = $3, version = version + 1 where id = $1 and version = $4 returning *")
+        .bind(id)
+        .bind(name)
+        .bind(brief)
+        .bind(version)
+        .fetch_optional(db)
+        .await?
+        .ok_or(StoreError::Conflict)
+}
+
+pub async fn members(db: &PgPool, job: Uuid) -> Result<Vec<Member>> {
+    Ok(sqlx::query_as("select m.user_id, u.email, u.name, m.role from members m join users u on u.id = m.user_id where m.job_id = $1 order by u.name")
+        .bind(job)
+        .fetch_all(db)
+        .await?)
+}
+
+/// Sets a member's role; `None` takes the member out. The last owner stays.
+pub async fn set_member(db: &PgPool, job: Uuid, user: Uuid, role: Option<Role>) -> Result<()> {
+    let mut tx = db.begin().await?;
+    sqlx::query("select 1 from jobs where id = $1 for update").bind(job).execute(&mut *tx).await?;
+    match role {
+        Some(role) => {
+            sqlx::query("insert into members (job_id, user_id, role) values ($1, $2, $3) on conflict (job_id, user_id) do update set role = $3")
+                .bind(job)
+                .bind(user)
+                .bind(role)
+                .execute(&mut *tx)
+                .await?;
+        }
+        None => {
+            sqlx::query("delete from members where job_id = $1 and user_id = $2").bind(job).bind(user).execute(&mut *tx).await?;
+        }
+    }
+    let owners: i64 = sqlx::query_scalar("select count(*) from members where job_id = $1 and role = 'owner'").bind(job).fetch_one(&mut *tx).await?;
+    if owners == 0 {
+        return Err(StoreError::Conflict);
+    }
+    tx.commit().await?;
+    Ok(())
+}
+
+pub async fn plan(db: &PgPool, job: Uuid) -> Result<Vec<PlanItem>> {
+    Ok(sqlx::query_as("select * from plan_items where job_id = $1 and not deleted order by id").bind(job).fetch_all(db).await?)
+}
+
+/// Applies edits all together or not at all. Items are never removed, only marked, so that undo
+/// and a second editor always find them.
+pub async fn edit_plan(db: &PgPool, job: Uuid, edits: &[PlanEdit]) -> Result<Vec<PlanItem>> {
+    let mut tx = db.begin().await?;
+    let mut out = Vec::new();
+    for e in edits {
+        let item: Option<PlanItem> = if let Some(version) = e.version {
+            sqlx::query_as("update plan_items set data = $3, deleted = $4, version = version + 1 where id = $1 and job_id = $2 and version = $5 returning *")
+                .bind(e.id)
+                .bind(job)
+                .bind(&e.data)
+                .bind(e.deleted)
+                .bind(version)
+                .fetch_optional(&mut *tx)
+                .await?
+        } else {
+            sqlx::query_as("insert into plan_items (id, job_id, kind, data, deleted) values ($1, $2, $3, $4, $5) on conflict (id) do nothing returning *")
+                .bind(e.id)
+                .bind(job)
+                .bind(&e.kind)
+                .bind(&e.data)
+                .bind(e.deleted)
+                .fetch_optional(&mut *tx)
+                .await?
+        };
+        out.push(item.ok_or(StoreError::Conflict)?);
+    }
+    tx.commit().await?;
+    Ok(out)
+}
+
+pub async fn note(db: &PgPool, job: Uuid, user: Option<Uuid>, what: &str) -> Result<()> {
+    sqlx::query("insert into log (job_id, user_id, what) values ($1, $2, $3)").bind(job).bind(user).bind(what).execute(db).await?;
+    Ok(())
+}
+
+pub async fn log(db: &PgPool, job: Uuid) -> Result<Vec<LogEntry>> {
+    Ok(sqlx::query_as("select l.id, l.at, u.name as who, l.what from log l left join users u on u.id = l.user_id where l.job_id = $1 order by l.id desc limit 300")
+        .bind(job)
+        .fetch_all(db)
+        .await?)
+}
+

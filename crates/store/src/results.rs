@@ -1,0 +1,216 @@
+//! Adjustments, control, georeferencing, packages: results with the fingerprint of their inputs.
+
+use crate::{PgPool, Result, StoreError, changed, new_id};
+use chrono::{DateTime, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct Adjustment {
+    pub id: Uuid,
+    pub revision: i32,
+    pub inputs: String,
+    pub network: Value,
+    pub result: Value,
+    pub created_at: DateTime<Utc>,
+    pub locked_by: Option<Uuid>,
+    pub locked_at: Option<DateTime<Utc>>,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct ControlRow {
+    pub id: Uuid,
+    pub name: String,
+    /// Easting, metres.
+    pub e: f64,
+    /// Northing, metres.
+    pub n: f64,
+    /// Height, metres.
+    pub h: f64,
+    /// Standard deviation of easting and northing, metres.
+    pub sigma_h: f64,
+    /// Standard deviation of the height, metres.
+    pub sigma_v: f64,
+    /// Held back as a check.
+    pub is_check: bool,
+    /// Target it was paired with by hand; empty lets geometry and names decide.
+    pub target: Option<String>,
+    pub version: i32,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct Stored {
+    pub inputs: String,
+    pub result: Value,
+}
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct Package {
+    pub id: Uuid,
+    pub revision: i32,
+    #[serde(skip)]
+    pub inputs: String,
+    #[serde(skip)]
+    pub key: String,
+    pub bytes: i64,
+    #[schema(value_type = Object)]
+    pub manifest: Value,
+    pub created_at: DateTime<Utc>,
+    pub prepared_by: Option<String>,
+    pub prepared_at: Option<DateTime<Utc>>,
+    pub checked_by: Option<String>,
+    pub checked_at: Option<DateTime<Utc>>,
+}
+
+pub async fn adjustment(db: &PgPool, job: Uuid) -> Result<Option<Adjustment>> {
+    Ok(sqlx::query_as("select * from adjustments where job_id = $1 order by revision desc limit 1").bind(job).fetch_optional(db).await?)
+}
+
+/// Stores a new revision, unless the last one is locked.
+pub async fn put_adjustment(db: &PgPool, job: Uuid, inputs: &str, network: &Value, result: &Value) -> Result<()> {
+    let mut tx = db.begin().await?;
+    sqlx::query("select 1 from jobs where id = $1 for update").bind(job).execute(&mut *tx).await?;
+    let last: Option<(i32, Option<DateTime<Utc>>)> =
+        sqlx::query_as("select revision, locked_at from adjustments where job_id = $1 order by revision desc limit 1").bind(job).fetch_optional(&mut *tx).await?;
+    if last.is_some_and(|l| l.1.is_some()) {
+        return Err(StoreError::Conflict);
+    }
+    sqlx::query("insert into adjustments (id, job_id, revision, inputs, network, result) values ($1, $2, $3, $4, $5, $6)")
+        .bind(new_id())
+        .bind(job)
+        .bind(last.map_or(1, |l| l.0 + 1))
+        .bind(inputs)
+        .bind(network)
+        .bind(result)
+        .execute(&mut *tx)
+        .await?;
+    tx.commit().await?;
+    Ok(())
+}
+
+pub async fn lock(db: &PgPool, job: Uuid, id: Uuid, user: Option<Uuid>) -> Result<()> {
+    changed(
+        sqlx::query("update adjustments set locked_by = $3, locked_at = case when $3::uuid is null then null else now() end where job_id = $1 and id = $2")
+            .bind(job)
+            .bind(id)
+            .bind(user)
+            .execute(db)
+            .await?
+            .rows_affected(),
+    )
+}
+
+pub async fn control(db: &PgPool, job: Uuid) -> Result<Vec<ControlRow>> {
+    Ok(sqlx::query_as("select * from control_points where job_id = $1 order by name").bind(job).fetch_all(db).await?)
+}
+
+/// One control point to store: name, easting, northing, height (metres), σ horizontal, σ vertical.
+pub type NewControl = (String, f64, f64, f64, f64, f64);
+
+/// Replaces or adds control points, all together. Roles already given by name are kept.
+pub async fn put_control(db: &PgPool, job: Uuid, points: &[NewControl], replace: bool) -> Result<()> {
+    let mut tx = db.begin().await?;
+    if replace {
+        let names: Vec<String> = points.iter().map(|p| p.0.to_lowercase()).collect();
+        sqlx::query("delete from control_points where job_id = $1 and not lower(name) = any($2)").bind(job).bind(&names).execute(&mut *tx).await?;
+    }
+    for (name, e, n, h, sh, sv) in points {
+        sqlx::query(
+            "insert into control_points (id, job_id, name, e, n, h, sigma_h, sigma_v) values ($1, $2, $3, $4, $5, $6, $7, $8) \
+             on conflict (job_id, lower(name)) do update set e = $4, n = $5, h = $6, sigma_h = $7, sigma_v = $8, version = control_points.version + 1",
+        )
+        .bind(new_id())
+        .bind(job)
+        .bind(name)
+        .bind(e)
+        .bind(n)
+        .bind(h)
+        .bind(sh)
+        .bind(sv)
+        .execute(&mut *tx)
+        .await?;
+    }
+    tx.commit().await?;
+    Ok(())
+}
+
+pub async fn update_control(db: &PgPool, job: Uuid, id: Uuid, is_check: bool, target: Option<&str>, version: i32) -> Result<()> {
+    changed(
+        sqlx::query("update control_points set is_check = $3, target = $4, version = version + 1 where job_id = $1 and id = $2 and version = $5")
+            .bind(job)
+            .bind(id)
+            .bind(is_check)
+            .bind(target)
+            .bind(version)
+            .execute(db)
+            .await?
+            .rows_affected(),
+    )
+}
+
+pub async fn georef(db: &PgPool, job: Uuid) -> Result<Option<Stored>> {
+    Ok(sqlx::query_as("select inputs, result from georefs where job_id = $1 order by created_at desc limit 1").bind(job).fetch_optional(db).await?)
+}
+
+pub async fn put_georef(db: &PgPool, job: Uuid, inputs: &str, result: &Value) -> Result<()> {
+    sqlx::query("insert into georefs (id, job_id, inputs, result) values ($1, $2, $3, $4)").bind(new_id()).bind(job).bind(inputs).bind(result).execute(db).await?;
+    Ok(())
+}
+
+pub async fn spacing(db: &PgPool, job: Uuid) -> Result<Option<Stored>> {
+    Ok(sqlx::query_as("select inputs, result from spacings where job_id = $1").bind(job).fetch_optional(db).await?)
+}
+
+pub async fn put_spacing(db: &PgPool, job: Uuid, inputs: &str, result: &Value) -> Result<()> {
+    sqlx::query("insert into spacings (job_id, inputs, result) values ($1, $2, $3) on conflict (job_id) do update set inputs = $2, result = $3")
+        .bind(job)
+        .bind(inputs)
+        .bind(result)
+        .execute(db)
+        .await?;
+    Ok(())
+}
+
+const PACKAGE: &str = "select p.id, p.revision, p.inputs, p.key, p.bytes, p.manifest, p.created_at, a.name as prepared_by, p.prepared_at, b.name as checked_by, p.checked_at \
+     from packages p left join users a on a.id = p.prepared_by left join users b on b.id = p.checked_by";
+
+pub async fn packages(db: &PgPool, job: Uuid) -> Result<Vec<Package>> {
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{PACKAGE} where p.job_id = $1 order by p.revision desc"))).bind(job).fetch_all(db).await?)
+}
+
+pub async fn package(db: &PgPool, job: Uuid, id: Uuid) -> Result<Package> {
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{PACKAGE} where p.job_id = $1 and p.id = $2"))).bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+}
+
+pub async fn next_package_revision(db: &PgPool, job: Uuid) -> Result<i32> {
+    Ok(sqlx::query_scalar("select coalesce(max(revision), 0) + 1 from packages where job_id = $1").bind(job).fetch_one(db).await?)
+}
+
+pub async fn put_package(db: &PgPool, job: Uuid, id: Uuid, revision: i32, inputs: &str, key: &str, bytes: i64, manifest: &Value) -> Result<()> {
+    sqlx::query("insert into packages (id, job_id, revision, inputs, key, bytes, manifest) values ($1, $2, $3, $4, $5, $6, $7)")
+        .bind(id)
+        .bind(job)
+        .bind(revision)
+        .bind(inputs)
+        .bind(key)
+        .bind(bytes)
+        .bind(manifest)
+        .execute(db)
+        .await?;
+    Ok(())
+}
+
+/// The identifiers of who has signed: prepared, checked.
+pub async fn signers(db: &PgPool, job: Uuid, id: Uuid) -> Result<(Option<Uuid>, Option<Uuid>)> {
+    sqlx::query_as("select prepared_by, checked_by from packages where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+}
+
+/// Signs, if the place is still free; the schema itself refuses the same person twice.
+pub async fn sign(db: &PgPool, job: Uuid, id: Uuid, user: Uuid, checked: bool) -> Result<()> {
+    let sql = if checked {
+        "update packages set checked_by = $3, checked_at = now() where job_id = $1 and id = $2 and checked_by is null and prepared_by is not null and prepared_by <> $3"
+    } else {
+        "update packages set prepared_by = $3, prepared_at = now() where job_id = $1 and id = $2 and prepared_by is null"
+    };
+    changed(sqlx::query(sql).bind(job).bind(id).bind(user).execute(db).await?.rows_affected())
+}

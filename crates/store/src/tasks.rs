@@ -1,0 +1,140 @@
+//! The queue of background work.
+//!
+//! A worker takes a task with `FOR UPDATE SKIP LOCKED`, so two never take the same, and beats
+//! while it works. A task whose worker has not beaten for [`SILENCE`] is taken again, at most three
+//! times. Progress is announced on the channel `tasks` for whoever listens.
+
+use crate::{PgPool, Result, StoreError, new_id};
+use chrono::{DateTime, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+/// Seconds without a beat after which a worker is taken for dead.
+pub const SILENCE: i32 = 10;
+
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct Task {
+    pub id: Uuid,
+    pub job_id: Uuid,
+    /// `scan`, `ingest`, `register`, `spacing` or `package`.
+    pub kind: String,
+    #[schema(value_type = Object)]
+    pub payload: Value,
+    /// `queued`, `running`, `done`, `failed` or `cancelled`.
+    pub state: String,
+    /// Share done, 0..1.
+    pub progress: f64,
+    /// What it is doing, or why it failed.
+    pub message: String,
+    pub attempts: i32,
+    pub cancel: bool,
+    pub created_by: Option<Uuid>,
+    pub created_at: DateTime<Utc>,
+    pub finished_at: Option<DateTime<Utc>>,
+}
+
+async fn announce(db: &PgPool, job: Uuid) -> Result<()> {
+    sqlx::query("select pg_notify('tasks', $1)").bind(job.to_string()).execute(db).await?;
+    Ok(())
+}
+
+pub async fn add(db: &PgPool, job: Uuid, kind: &str, payload: &Value, user: Option<Uuid>) -> Result<Task> {
+    let task = sqlx::query_as("insert into tasks (id, job_id, kind, payload, created_by) values ($1, $2, $3, $4, $5) returning *")
+        .bind(new_id())
+        .bind(job)
+        .bind(kind)
+        .bind(payload)
+        .bind(user)
+        .fetch_one(db)
+        .await?;
+    announce(db, job).await?;
+    Ok(task)
+}
+
+/// Whether work of a kind is waiting or running in a job.
+pub async fn is_active(db: &PgPool, job: Uuid, kind: &str) -> Result<bool> {
+    Ok(sqlx::query_scalar::<_, i32>("select 1 from tasks where job_id = $1 and kind = $2 and state in ('queued', 'running') limit 1")
+        .bind(job)
+        .bind(kind)
+        .fetch_optional(db)
+        .await?
+        .is_some())
+}
+
+pub async fn of_job(db: &PgPool, job: Uuid) -> Result<Vec<Task>> {
+    Ok(sqlx::query_as("select * from tasks where job_id = $1 order by created_at desc limit 60").bind(job).fetch_all(db).await?)
+}
+
+pub async fn get(db: &PgPool, job: Uuid, id: Uuid) -> Result<Task> {
+    sqlx::query_as("select * from tasks where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+}
+
+/// Takes the oldest task that waits, or one whose worker fell silent. Scans of one job are taken
+/// one after the other: there is one instrument.
+pub async fn take(db: &PgPool, worker: &str) -> Result<Option<Task>> {
+    // a task that keeps killing its worker is given up
+    let given_up: Vec<Uuid> = sqlx::query_scalar(
+        "update tasks set state = 'failed', finished_at = now(), message = 'stopped: the program ended three times while doing this' \
+         where state = 'running' and attempts >= 3 and beat_at < now() - make_interval(secs => $1) returning job_id",
+    )
+    .bind(f64::from(SILENCE))
+    .fetch_all(db)
+    .await?;
+    for job in given_up {
+        announce(db, job).await?;
+    }
+    let task: Option<Task> = sqlx::query_as(
+        "update tasks set state = 'running', worker = $1, beat_at = now(), attempts = attempts + 1 where id = ( \
+           select id from tasks t where (state = 'queued' or (state = 'running' and beat_at < now() - make_interval(secs => $2))) \
+             and not (kind = 'scan' and exists (select 1 from tasks o where o.job_id = t.job_id and o.kind = 'scan' and o.state = 'running' \
+                      and o.id <> t.id and o.beat_at >= now() - make_interval(secs => $2))) \
+           order by created_at for update skip locked limit 1) returning *",
+    )
+    .bind(worker)
+    .bind(f64::from(SILENCE))
+    .fetch_optional(db)
+    .await?;
+    if let Some(t) = &task {
+        announce(db, t.job_id).await?;
+    }
+    Ok(task)
+}
+
+/// Notes progress; returns whether the task should stop (cancelled, or taken over by another).
+pub async fn beat(db: &PgPool, task: &Task, worker: &str, progress: f64, message: &str) -> Result<bool> {
+    let cancel: Option<bool> = sqlx::query_scalar(
+        "update tasks set beat_at = now(), progress = $3, message = $4 where id = $1 and worker = $2 and state = 'running' returning cancel",
+    )
+    .bind(task.id)
+    .bind(worker)
+    .bind(progress)
+    .bind(message)
+    .fetch_optional(db)
+    .await?;
+    announce(db, task.job_id).await?;
+    Ok(cancel.unwrap_or(true))
+}
+
+/// Ends a task that this worker still holds.
+pub async fn finish(db: &PgPool, task: &Task, worker: &str, state: &str, message: &str) -> Result<()> {
+    sqlx::query("update tasks set state = $3, message = $4, progress = case when $3 = 'done' then 1 else progress end, finished_at = now() where id = $1 and worker = $2 and state = 'running'")
+        .bind(task.id)
+        .bind(worker)
+        .bind(state)
+        .bind(message)
+        .execute(db)
+        .await?;
+    announce(db, task.job_id).await
+}
+
+pub async fn cancel(db: &PgPool, job: Uuid, id: Uuid) -> Result<()> {
+    sqlx::query(
+        "update tasks set cancel = true, state = case when state = 'queued' then 'cancelled' else state end, \
+         finished_at = case when state = 'queued' then now() else finished_at end where job_id = $1 and id = $2 and state in ('queued', 'running')",
+    )
+    .bind(job)
+    .bind(id)
+    .execute(db)
+    .await?;
+    announce(db, job).await
+}
