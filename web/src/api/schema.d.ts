@@ -12,10 +12,10 @@ export interface paths {
             cookie?: never;
         };
         /** Jobs of the user. */
-        get: operations["jobs"];
+        get: operations["brief_jobs"];
         put?: never;
         /** Create a job; its creator is the owner. */
-        post: operations["create"];
+        post: operations["brief_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -30,9 +30,9 @@ export interface paths {
             cookie?: never;
         };
         /** One job. */
-        get: operations["get"];
+        get: operations["brief_get"];
         /** Change the brief. */
-        put: operations["update"];
+        put: operations["brief_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -48,7 +48,7 @@ export interface paths {
             cookie?: never;
         };
         /** The last adjustment. */
-        get: operations["adjustment"];
+        get: operations["register_adjustment"];
         put?: never;
         post?: never;
         delete?: never;
@@ -67,9 +67,9 @@ export interface paths {
         get?: never;
         put?: never;
         /** Lock the adjustment as final. */
-        post: operations["lock"];
+        post: operations["register_lock"];
         /** Unlock it. */
-        delete: operations["unlock"];
+        delete: operations["register_unlock"];
         options?: never;
         head?: never;
         patch?: never;
@@ -83,10 +83,10 @@ export interface paths {
             cookie?: never;
         };
         /** Control and check points. */
-        get: operations["control"];
+        get: operations["georeference_control"];
         put?: never;
         /** Store a control file. */
-        post: operations["put_control"];
+        post: operations["georeference_put_control"];
         delete?: never;
         options?: never;
         head?: never;
@@ -103,7 +103,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Show what would be understood of a control file. */
-        post: operations["preview"];
+        post: operations["georeference_preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -119,7 +119,7 @@ export interface paths {
         };
         get?: never;
         /** Change the use of a control point, or pair it by hand. */
-        put: operations["update_control"];
+        put: operations["georeference_update_control"];
         post?: never;
         delete?: never;
         options?: never;
@@ -135,14 +135,14 @@ export interface paths {
             cookie?: never;
         };
         /** Targets found in the scans. */
-        get: operations["detections"];
+        get: operations["register_detections"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
         /** Exclude, restore or split observations. Kept in the log with name and time. */
-        patch: operations["decide"];
+        patch: operations["register_decide"];
         trace?: never;
     };
     "/api/jobs/{job}/events": {
@@ -153,7 +153,7 @@ export interface paths {
             cookie?: never;
         };
         /** Says `tasks` whenever a task of the job moves, as server-sent events. */
-        get: operations["events"];
+        get: operations["tasks_events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -172,7 +172,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Let the simulated scanner take planned stations, one after the other. */
-        post: operations["simulate"];
+        post: operations["field_simulate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -187,10 +187,10 @@ export interface paths {
             cookie?: never;
         };
         /** The last georeferencing. */
-        get: operations["get"];
+        get: operations["georeference_get"];
         put?: never;
         /** Fit the adjusted block to control. Refused while there is no adjusted block. */
-        post: operations["run"];
+        post: operations["georeference_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -205,10 +205,10 @@ export interface paths {
             cookie?: never;
         };
         /** Decisions and changes, newest first. */
-        get: operations["log"];
+        get: operations["brief_log"];
         put?: never;
         /** Add a note to the log. */
-        post: operations["note"];
+        post: operations["brief_note"];
         delete?: never;
         options?: never;
         head?: never;
@@ -223,9 +223,9 @@ export interface paths {
             cookie?: never;
         };
         /** Members of a job. */
-        get: operations["members"];
+        get: operations["brief_members"];
         /** Give a member a role, or take the member out. */
-        put: operations["set_member"];
+        put: operations["brief_set_member"];
         post?: never;
         delete?: never;
         options?: never;
@@ -241,10 +241,10 @@ export interface paths {
             cookie?: never;
         };
         /** Packages, newest first. */
-        get: operations["packages"];
+        get: operations["deliver_packages"];
         put?: never;
         /** Make a package in the background. */
-        post: operations["make"];
+        post: operations["deliver_make"];
         delete?: never;
         options?: never;
         head?: never;
@@ -259,7 +259,7 @@ export interface paths {
             cookie?: never;
         };
         /** Download a package as one archive. */
-        get: operations["download"];
+        get: operations["deliver_download"];
         put?: never;
         post?: never;
         delete?: never;
@@ -281,7 +281,7 @@ export interface paths {
          * Sign a package. The preparer is an owner or surveyor, the checker an owner or reviewer, and
          *     they are two people.
          */
-        post: operations["sign"];
+        post: operations["deliver_sign"];
         delete?: never;
         options?: never;
         head?: never;
@@ -296,7 +296,7 @@ export interface paths {
             cookie?: never;
         };
         /** Items of the plan. */
-        get: operations["get"];
+        get: operations["plan_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -313,7 +313,7 @@ export interface paths {
             cookie?: never;
         };
         /** What the stations cover, how they overlap, and the error that will come out. */
-        get: operations["cover"];
+        get: operations["plan_cover"];
         put?: never;
         post?: never;
         delete?: never;
@@ -332,7 +332,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Apply edits, all together or not at all. Each names the version it saw. */
-        post: operations["edit"];
+        post: operations["plan_edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -349,7 +349,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Import walls (lines) and obstacles (polygons) from GeoJSON, plan coordinates in metres. */
-        post: operations["import"];
+        post: operations["plan_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -366,7 +366,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Find targets, match and adjust, in the background. */
-        post: operations["run"];
+        post: operations["register_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -381,7 +381,7 @@ export interface paths {
             cookie?: never;
         };
         /** Scans in the order taken. */
-        get: operations["scans"];
+        get: operations["field_scans"];
         put?: never;
         post?: never;
         delete?: never;
@@ -399,10 +399,10 @@ export interface paths {
         };
         get?: never;
         /** Change the log entry of a scan. */
-        put: operations["update"];
+        put: operations["field_update"];
         post?: never;
         /** Remove a scan from the job. The uploaded file stays stored. */
-        delete: operations["remove"];
+        delete: operations["field_remove"];
         options?: never;
         head?: never;
         patch?: never;
@@ -419,7 +419,7 @@ export interface paths {
          * Points of a scan in its own frame: a u32 count, then x y z as f32 each, then intensity as u8,
          *     little-endian.
          */
-        get: operations["points"];
+        get: operations["field_points"];
         put?: never;
         post?: never;
         delete?: never;
@@ -438,7 +438,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Measure the point spacing achieved on required surfaces, in the background. */
-        post: operations["spacing"];
+        post: operations["check_spacing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -453,7 +453,7 @@ export interface paths {
             cookie?: never;
         };
         /** The title block and the state of the sheets. */
-        get: operations["summary"];
+        get: operations["brief_summary"];
         put?: never;
         post?: never;
         delete?: never;
@@ -470,7 +470,7 @@ export interface paths {
             cookie?: never;
         };
         /** Tasks, newest first. */
-        get: operations["tasks"];
+        get: operations["tasks_tasks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -490,7 +490,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Cancel a task. */
-        delete: operations["cancel"];
+        delete: operations["tasks_cancel"];
         options?: never;
         head?: never;
         patch?: never;
@@ -506,7 +506,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Upload a scan file (E57, LAS, LAZ or XYZ text) as the body; it is read in the background. */
-        post: operations["upload"];
+        post: operations["field_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -521,7 +521,7 @@ export interface paths {
             cookie?: never;
         };
         /** One row for each requirement. */
-        get: operations["verdicts"];
+        get: operations["check_verdicts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -538,11 +538,11 @@ export interface paths {
             cookie?: never;
         };
         /** Who is signed in. */
-        get: operations["me"];
+        get: operations["session_me"];
         put?: never;
         post?: never;
         /** Sign out. */
-        delete: operations["sign_out"];
+        delete: operations["session_sign_out"];
         options?: never;
         head?: never;
         patch?: never;
@@ -556,7 +556,7 @@ export interface paths {
             cookie?: never;
         };
         /** Look up an EPSG code. */
-        get: operations["reference"];
+        get: operations["brief_reference"];
         put?: never;
         post?: never;
         delete?: never;
@@ -575,7 +575,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Sign in; sets the session cookie. */
-        post: operations["sign_in"];
+        post: operations["session_sign_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -590,10 +590,10 @@ export interface paths {
             cookie?: never;
         };
         /** Tokens of the user. */
-        get: operations["tokens"];
+        get: operations["session_tokens"];
         put?: never;
         /** Make a token. */
-        post: operations["add_token"];
+        post: operations["session_add_token"];
         delete?: never;
         options?: never;
         head?: never;
@@ -611,7 +611,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Withdraw a token. */
-        delete: operations["remove_token"];
+        delete: operations["session_remove_token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1029,6 +1029,30 @@ export interface components {
             /** @description The job changed since it was made. */
             stale: boolean;
         };
+        /** @description The data of a plan item; which fields are used depends on its kind. Plan coordinates, metres. */
+        PlanData: {
+            /**
+             * Format: double
+             * @description Walls and obstacles: foot and top.
+             */
+            base?: number;
+            /** @description Targets that will be control: σ horizontal and vertical. */
+            control_sigma?: number[] | null;
+            /** @description Walls and obstacles: vertices. */
+            line?: number[][];
+            name: string;
+            /** @description Stations (centre of the instrument) and targets (centre). */
+            position?: number[];
+            /**
+             * Format: double
+             * @description Walls: point spacing asked for.
+             */
+            required_spacing?: number | null;
+            /** @description Targets: `sphere` or `checker`. */
+            target?: string | null;
+            /** Format: double */
+            top?: number;
+        };
         /** @description One change of a plan. `version` is the one the editor saw; `None` makes a new item. */
         PlanEdit: {
             data: Record<string, never>;
@@ -1324,7 +1348,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    jobs: {
+    brief_jobs: {
         parameters: {
             query?: never;
             header?: never;
@@ -1343,7 +1367,7 @@ export interface operations {
             };
         };
     };
-    create: {
+    brief_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -1366,7 +1390,7 @@ export interface operations {
             };
         };
     };
-    get: {
+    brief_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1387,7 +1411,7 @@ export interface operations {
             };
         };
     };
-    update: {
+    brief_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -1420,7 +1444,7 @@ export interface operations {
             };
         };
     };
-    adjustment: {
+    register_adjustment: {
         parameters: {
             query?: never;
             header?: never;
@@ -1441,7 +1465,7 @@ export interface operations {
             };
         };
     };
-    lock: {
+    register_lock: {
         parameters: {
             query?: never;
             header?: never;
@@ -1468,7 +1492,7 @@ export interface operations {
             };
         };
     };
-    unlock: {
+    register_unlock: {
         parameters: {
             query?: never;
             header?: never;
@@ -1495,7 +1519,7 @@ export interface operations {
             };
         };
     };
-    control: {
+    georeference_control: {
         parameters: {
             query?: never;
             header?: never;
@@ -1516,7 +1540,7 @@ export interface operations {
             };
         };
     };
-    put_control: {
+    georeference_put_control: {
         parameters: {
             query?: never;
             header?: never;
@@ -1549,7 +1573,7 @@ export interface operations {
             };
         };
     };
-    preview: {
+    georeference_preview: {
         parameters: {
             query?: never;
             header?: never;
@@ -1582,7 +1606,7 @@ export interface operations {
             };
         };
     };
-    update_control: {
+    georeference_update_control: {
         parameters: {
             query?: never;
             header?: never;
@@ -1616,7 +1640,7 @@ export interface operations {
             };
         };
     };
-    detections: {
+    register_detections: {
         parameters: {
             query?: never;
             header?: never;
@@ -1637,7 +1661,7 @@ export interface operations {
             };
         };
     };
-    decide: {
+    register_decide: {
         parameters: {
             query?: never;
             header?: never;
@@ -1670,7 +1694,7 @@ export interface operations {
             };
         };
     };
-    events: {
+    tasks_events: {
         parameters: {
             query?: never;
             header?: never;
@@ -1691,7 +1715,7 @@ export interface operations {
             };
         };
     };
-    simulate: {
+    field_simulate: {
         parameters: {
             query?: never;
             header?: never;
@@ -1716,7 +1740,7 @@ export interface operations {
             };
         };
     };
-    get: {
+    georeference_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1737,7 +1761,7 @@ export interface operations {
             };
         };
     };
-    run: {
+    georeference_run: {
         parameters: {
             query?: never;
             header?: never;
@@ -1770,7 +1794,7 @@ export interface operations {
             };
         };
     };
-    log: {
+    brief_log: {
         parameters: {
             query?: never;
             header?: never;
@@ -1791,7 +1815,7 @@ export interface operations {
             };
         };
     };
-    note: {
+    brief_note: {
         parameters: {
             query?: never;
             header?: never;
@@ -1814,7 +1838,7 @@ export interface operations {
             };
         };
     };
-    members: {
+    brief_members: {
         parameters: {
             query?: never;
             header?: never;
@@ -1835,7 +1859,7 @@ export interface operations {
             };
         };
     };
-    set_member: {
+    brief_set_member: {
         parameters: {
             query?: never;
             header?: never;
@@ -1860,7 +1884,7 @@ export interface operations {
             };
         };
     };
-    packages: {
+    deliver_packages: {
         parameters: {
             query?: never;
             header?: never;
@@ -1881,7 +1905,7 @@ export interface operations {
             };
         };
     };
-    make: {
+    deliver_make: {
         parameters: {
             query?: never;
             header?: never;
@@ -1910,7 +1934,7 @@ export interface operations {
             };
         };
     };
-    download: {
+    deliver_download: {
         parameters: {
             query?: never;
             header?: never;
@@ -1932,7 +1956,7 @@ export interface operations {
             };
         };
     };
-    sign: {
+    deliver_sign: {
         parameters: {
             query?: never;
             header?: never;
@@ -1966,7 +1990,7 @@ export interface operations {
             };
         };
     };
-    get: {
+    plan_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1987,7 +2011,7 @@ export interface operations {
             };
         };
     };
-    cover: {
+    plan_cover: {
         parameters: {
             query?: never;
             header?: never;
@@ -2008,7 +2032,7 @@ export interface operations {
             };
         };
     };
-    edit: {
+    plan_edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -2041,7 +2065,7 @@ export interface operations {
             };
         };
     };
-    import: {
+    plan_import: {
         parameters: {
             query?: never;
             header?: never;
@@ -2074,7 +2098,7 @@ export interface operations {
             };
         };
     };
-    run: {
+    register_run: {
         parameters: {
             query?: never;
             header?: never;
@@ -2103,7 +2127,7 @@ export interface operations {
             };
         };
     };
-    scans: {
+    field_scans: {
         parameters: {
             query?: never;
             header?: never;
@@ -2124,7 +2148,7 @@ export interface operations {
             };
         };
     };
-    update: {
+    field_update: {
         parameters: {
             query?: never;
             header?: never;
@@ -2150,7 +2174,7 @@ export interface operations {
             };
         };
     };
-    remove: {
+    field_remove: {
         parameters: {
             query?: never;
             header?: never;
@@ -2170,7 +2194,7 @@ export interface operations {
             };
         };
     };
-    points: {
+    field_points: {
         parameters: {
             query?: {
                 /** @description Most points; evenly thinned. */
@@ -2195,7 +2219,7 @@ export interface operations {
             };
         };
     };
-    spacing: {
+    check_spacing: {
         parameters: {
             query?: never;
             header?: never;
@@ -2224,7 +2248,7 @@ export interface operations {
             };
         };
     };
-    summary: {
+    brief_summary: {
         parameters: {
             query?: never;
             header?: never;
@@ -2245,7 +2269,7 @@ export interface operations {
             };
         };
     };
-    tasks: {
+    tasks_tasks: {
         parameters: {
             query?: never;
             header?: never;
@@ -2266,7 +2290,7 @@ export interface operations {
             };
         };
     };
-    cancel: {
+    tasks_cancel: {
         parameters: {
             query?: never;
             header?: never;
@@ -2288,7 +2312,7 @@ export interface operations {
             };
         };
     };
-    upload: {
+    field_upload: {
         parameters: {
             query: {
                 /** @description File name. */
@@ -2332,7 +2356,7 @@ export interface operations {
             };
         };
     };
-    verdicts: {
+    check_verdicts: {
         parameters: {
             query?: never;
             header?: never;
@@ -2353,7 +2377,7 @@ export interface operations {
             };
         };
     };
-    me: {
+    session_me: {
         parameters: {
             query?: never;
             header?: never;
@@ -2372,7 +2396,7 @@ export interface operations {
             };
         };
     };
-    sign_out: {
+    session_sign_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -2389,7 +2413,7 @@ export interface operations {
             };
         };
     };
-    reference: {
+    brief_reference: {
         parameters: {
             query?: never;
             header?: never;
@@ -2418,7 +2442,7 @@ export interface operations {
             };
         };
     };
-    sign_in: {
+    session_sign_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -2449,7 +2473,7 @@ export interface operations {
             };
         };
     };
-    tokens: {
+    session_tokens: {
         parameters: {
             query?: never;
             header?: never;
@@ -2468,7 +2492,7 @@ export interface operations {
             };
         };
     };
-    add_token: {
+    session_add_token: {
         parameters: {
             query?: never;
             header?: never;
@@ -2491,7 +2515,7 @@ export interface operations {
             };
         };
     };
-    remove_token: {
+    session_remove_token: {
         parameters: {
             query?: never;
             header?: never;

@@ -26,7 +26,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 #[derive(OpenApi)]
-#[openapi(info(title = "Vistazo", description = "The whole job of a laser scanning survey: brief, plan, field, register, georeference, check, deliver. Lengths are metres and angles radians unless a field says otherwise."))]
+#[openapi(components(schemas(crate::dto::PlanData)), info(title = "Vistazo", description = "The whole job of a laser scanning survey: brief, plan, field, register, georeference, check, deliver. Lengths are metres and angles radians unless a field says otherwise."))]
 struct Doc;
 
 /// Every route of the API, with its description.
@@ -102,5 +102,13 @@ fn describe(mut d: utoipa::openapi::OpenApi) -> utoipa::openapi::OpenApi {
     let mut c = d.components.take().unwrap_or_default();
     c.add_security_scheme("token", SecurityScheme::Http(HttpBuilder::new().scheme(HttpAuthScheme::Bearer).build()));
     d.components = Some(c);
+    // two sheets may have a handler of the same name: the sheet makes them unique
+    for item in d.paths.paths.values_mut() {
+        let operations = [&mut item.get, &mut item.post, &mut item.put, &mut item.patch, &mut item.delete];
+        for operation in operations.into_iter().flatten() {
+            let tag = operation.tags.as_ref().and_then(|t| t.first()).cloned().unwrap_or_default();
+            operation.operation_id = operation.operation_id.take().map(|id| format!("{tag}_{id}"));
+        }
+    }
     d
 }

@@ -1,0 +1,114 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { Button, Input, InputNumber, Select } from 'antd'
+import { type ReactNode, useEffect, useState } from 'react'
+import { api, ApiError, type Schema, unwrap } from '../api/client'
+import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
+import { UNIT_NAMES } from '../lib/units'
+import { Caution, Head, Ledger } from '../parts'
+import { LengthInput } from '../parts/LengthInput'
+
+type BriefT = Schema['Brief']
+
+/** Who wants what, how good, where, and what to beware of. */
+export default function Brief() {
+  const job = useJob()
+  const queries = useQueryClient()
+  const draftKey = `vistazo-brief-${job.id}`
+  const [name, setName] = useState(job.name)
+  const [brief, setBrief] = useState<BriefT>(() => {
+    const kept = sessionStorage.getItem(draftKey)
+    return kept ? (JSON.parse(kept) as BriefT) : job.brief
+  })
+  const [wrong, setWrong] = useState<{ field?: string; text: string } | null>(null)
+  const edit = canEdit(job)
+  const changed = JSON.stringify(brief) !== JSON.stringify(job.brief) || name !== job.name
+  useEffect(() => {
+    if (changed) sessionStorage.setItem(draftKey, JSON.stringify(brief))
+    else sessionStorage.removeItem(draftKey)
+  }, [brief, changed, draftKey])
+  const save = useChange(async () => {
+    try {
+      return unwrap(await api.PUT('/api/jobs/{job}', { params: { path: { job: job.id } }, body: { name, brief, version: job.version } }))
+    } catch (e) {
+      if (e instanceof ApiError) setWrong({ field: e.field, text: e.message })
+      throw e
+    }
+  }, (saved) => {
+    setWrong(null)
+    sessionStorage.removeItem(draftKey)
+    queries.setQueryData(['job', job.id, 'job'], saved)
+  })
+  const reference = useQuery({
+    queryKey: ['reference', brief.epsg],
+    queryFn: async () => unwrap(await api.GET('/api/references/{code}', { params: { path: { code: brief.epsg ?? 0 } } })),
+    enabled: !!brief.epsg, retry: false,
+  })
+  const set = (part: Partial<BriefT>) => setBrief({ ...brief, ...part })
+  const need = (part: Partial<BriefT['requirement']>) => set({ requirement: { ...brief.requirement, ...part } })
+  const tool = (part: Partial<BriefT['instrument']>) => set({ instrument: { ...brief.instrument, ...part } })
+  const field = (key: string, label: string, input: ReactNode, wide = false) => (
+    <div className={`field ${wide ? 'wide' : ''}`}><label>{label}</label>{input}{wrong?.field === key && <div className="wrong" role="alert">{wrong.text}</div>}</div>
+  )
+  const text = (key: 'client' | 'site' | 'purpose', label: string) => field(key, label, <Input aria-label={label} value={brief[key]} disabled={!edit} onChange={(e) => set({ [key]: e.target.value })} />)
+  const arc = 206264.806
+  return (
+    <div className="page">
+      <Head aside={edit && <Button type="primary" disabled={!changed} loading={save.isPending} onClick={() => save.mutate(undefined)}>{changed ? 'Save brief' : 'Saved'}</Button>}>Brief</Head>
+      <div className="fields">
+        {field('name', 'Job', <Input aria-label="Job" value={name} disabled={!edit} onChange={(e) => setName(e.target.value)} />)}
+        {text('client', 'Client')}{text('site', 'Site')}{text('purpose', 'Purpose')}
+      </div>
+      <Head aside="what the client needs; empty where nothing is asked">Requirement</Head>
+      <div className="fields">
+        {field('horizontal95', 'Horizontal position of targets, 95 %', <LengthInput small unit={brief.unit} label="Horizontal limit" value={brief.requirement.horizontal95} disabled={!edit} onChange={(v) => need({ horizontal95: v })} />)}
+        {field('vertical95', 'Height of targets, 95 %', <LengthInput small unit={brief.unit} label="Vertical limit" value={brief.requirement.vertical95} disabled={!edit} onChange={(v) => need({ vertical95: v })} />)}
+        {field('spatial95', 'Position of targets in space, 95 %', <LengthInput small unit={brief.unit} label="3-D limit" value={brief.requirement.spatial95} disabled={!edit} onChange={(v) => need({ spatial95: v })} />)}
+        {field('check_rmse', 'Check points, root mean square', <LengthInput small unit={brief.unit} label="Check point limit" value={brief.requirement.check_rmse} disabled={!edit} onChange={(v) => need({ check_rmse: v })} />)}
+      </div>
+      <p className="faint">Point spacing is asked for per surface: mark walls on the plan.</p>
+      <Head>Coordinates and units</Head>
+      <div className="fields">
+        {field('unit', 'Lengths are shown and entered in', <Select aria-label="Unit" value={brief.unit} disabled={!edit} style={{ width: '100%' }} onChange={(unit) => set({ unit })} options={Object.entries(UNIT_NAMES).map(([value, label]) => ({ value, label: `${label} (${value})` }))} />)}
+        {field('epsg', 'EPSG code (empty: local grid)', <><InputNumber aria-label="EPSG code" controls={false} style={{ width: '100%' }} value={brief.epsg} disabled={!edit} onChange={(v) => set({ epsg: v == null ? null : Number(v) })} /><small className={reference.isError ? 'warn' : 'faint'}>{brief.epsg ? (reference.data?.name ?? reference.error?.message) : 'local grid'}</small></>)}
+        {(['E', 'N', 'H'] as const).map((axis, i) => field('origin', `Plan origin on the grid, ${axis}`, <LengthInput label={`Origin ${axis}`} unit={brief.unit} value={brief.origin[i]} disabled={!edit} onChange={(v) => set({ origin: brief.origin.map((o, k) => (k === i ? (v ?? 0) : o)) as BriefT['origin'] })} />))}
+      </div>
+      <Head>Targets and instrument</Head>
+      <div className="fields">
+        {field('sphere_diameter', 'Sphere diameter (not radius)', <LengthInput small unit={brief.unit} label="Sphere diameter" value={brief.sphere_diameter} disabled={!edit} onChange={(v) => set({ sphere_diameter: v })} />)}
+        {field('checker_side', 'Side of the checkers', <LengthInput small unit={brief.unit} label="Checker side" value={brief.checker_side} disabled={!edit} onChange={(v) => set({ checker_side: v })} />)}
+        {field('instrument.name', 'Instrument profile', <Input aria-label="Instrument profile" value={brief.instrument.name} disabled={!edit} onChange={(e) => tool({ name: e.target.value })} />)}
+        {field('instrument.range_sigma', 'Range noise, 1σ', <LengthInput small unit={brief.unit} label="Range noise" value={brief.instrument.range_sigma} disabled={!edit} onChange={(v) => tool({ range_sigma: v ?? 0 })} />)}
+        {field('instrument.angular_sigma', 'Angular noise, 1σ [″]', <InputNumber aria-label="Angular noise" controls={false} style={{ width: '100%' }} disabled={!edit} value={Number((brief.instrument.angular_sigma * arc).toFixed(3))} onChange={(v) => tool({ angular_sigma: Number(v ?? 0) / arc })} />)}
+        {field('instrument.compensator_sigma', 'Compensator, 1σ [″] (empty: none)', <InputNumber aria-label="Compensator" controls={false} style={{ width: '100%' }} disabled={!edit} value={brief.instrument.compensator_sigma == null ? null : Number((brief.instrument.compensator_sigma * arc).toFixed(3))} onChange={(v) => tool({ compensator_sigma: v == null ? null : Number(v) / arc })} />)}
+        {field('instrument.step', 'Angular step [mrad]', <InputNumber aria-label="Angular step" controls={false} style={{ width: '100%' }} disabled={!edit} value={Number((brief.instrument.step * 1e3).toFixed(4))} onChange={(v) => tool({ step: Number(v ?? 0) / 1e3 })} />)}
+        {field('instrument.max_range', 'Longest range', <LengthInput label="Longest range" unit={brief.unit} value={brief.instrument.max_range} disabled={!edit} onChange={(v) => tool({ max_range: v ?? 0 })} />)}
+      </div>
+      <Head>Hazards and permissions</Head>
+      <Input.TextArea aria-label="Hazards" value={brief.hazards} disabled={!edit} autoSize={{ minRows: 2 }} onChange={(e) => set({ hazards: e.target.value })} />
+      <Caution>Brief the crew on these before work. The site's own rules and local codes come first; tripods are trip hazards, and the laser class of the instrument decides who may look towards it.</Caution>
+      <Members />
+    </div>
+  )
+}
+
+function Members() {
+  const job = useJob()
+  const [email, setEmail] = useState('')
+  const members = useRead<Schema['Member'][]>('/api/jobs/{job}/members')
+  const set = useChange(async (b: { email: string; role: Schema['Role'] | null }) => unwrap(await api.PUT('/api/jobs/{job}/members', { params: { path: { job: job.id } }, body: b })), () => setEmail(''))
+  const roles = ['owner', 'surveyor', 'reviewer', 'client'].map((value) => ({ value, label: value }))
+  const owner = job.role === 'owner'
+  return (
+    <>
+      <Head aside="whoever prepares a package cannot check it">People</Head>
+      <Ledger label="People" rows={members.data ?? []} id={(m) => m.user_id} empty="Nobody yet." columns={[
+        { head: 'Name', cell: (m) => m.name }, { head: 'Address', cell: (m) => m.email },
+        { head: 'Role', cell: (m) => (owner ? <Select aria-label={`Role of ${m.name}`} size="small" value={m.role} style={{ width: 120 }} options={[...roles, { value: '', label: 'take out' }]} onChange={(role) => set.mutate({ email: m.email, role: (role || null) as Schema['Role'] | null })} /> : m.role) },
+      ]} />
+      {owner && <form className="bar" onSubmit={(e) => { e.preventDefault(); set.mutate({ email, role: 'surveyor' }) }}>
+        <Input aria-label="Address of a person" placeholder="Address of a person with an account" value={email} onChange={(e) => setEmail(e.target.value)} style={{ width: 300 }} />
+        <Button htmlType="submit" disabled={!email}>Add as surveyor</Button>
+      </form>}
+    </>
+  )
+}

@@ -1,0 +1,116 @@
+import { Button, Segmented } from 'antd'
+import { useMemo, useState } from 'react'
+import { useSearchParams } from 'react-router-dom'
+import { api, type Schema, unwrap } from '../api/client'
+import { CloudView } from '../cloud/CloudView'
+import { canEdit, useChange, useJob, useKey, useRead } from '../lib/hooks'
+import { useUnits } from '../lib/units'
+import { Grade, Head, Ledger, VerdictCard } from '../parts'
+import { Tasks } from '../shell/Tasks'
+
+type Adjustment = Schema['AdjustmentDto'] | null
+type Decision = { ids: string[]; excluded?: boolean; part?: number }
+
+/** Finds, matches, adjusts; shows what is doubtful and lets the registrar decide. */
+export default function Register() {
+  const job = useJob()
+  const u = useUnits()
+  const edit = canEdit(job)
+  const [query, setQuery] = useSearchParams()
+  const [view, setView] = useState<'ties' | 'observations' | 'targets' | 'stations'>('ties')
+  const picked = query.get('target')
+  const pick = (name: string | null) => setQuery(name ? { target: name } : {}, { replace: true })
+  const adjustment = useRead<Adjustment>('/api/jobs/{job}/adjustment')
+  const detections = useRead<Schema['DetectionDto'][]>('/api/jobs/{job}/detections')
+  const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks')
+  const running = tasks.data?.some((t) => t.kind === 'register' && (t.state === 'running' || t.state === 'queued'))
+  const a = adjustment.data
+  const r = a?.result
+  const path = { params: { path: { job: job.id } } }
+  const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/register', path)))
+  const lock = useChange(async (on: boolean) => unwrap(on ? await api.POST('/api/jobs/{job}/adjustment/lock', path) : await api.DELETE('/api/jobs/{job}/adjustment/lock', path)))
+  const decide = useChange(async (d: Decision) => {
+    const body = d.ids.flatMap((id) => {
+      const now = detections.data?.find((x) => x.id === id)
+      return now ? [{ id, version: now.version, excluded: d.excluded ?? now.excluded, part: d.part ?? now.part }] : []
+    })
+    unwrap(await api.PATCH('/api/jobs/{job}/detections', { ...path, body }))
+    return unwrap(await api.POST('/api/jobs/{job}/register', path))
+  })
+  const keep = useChange(async (what: string) => unwrap(await api.POST('/api/jobs/{job}/log', { ...path, body: { what } })))
+  useKey('r', () => run.mutate(undefined), edit && !running && !a?.locked)
+  const shown = useMemo(() => ({
+    scans: (r?.stations ?? []).map((s) => ({ id: s.scan, name: s.name, pose: s.pose })),
+    targets: r?.targets ?? [],
+    ties: r?.ties ?? [],
+  }), [r])
+  const order = { failed: 0, doubtful: 1, 'not judged': 2, sound: 3 } as Record<string, number>
+  const ties = [...shown.ties].sort((x, y) => (order[x.grade] ?? 9) - (order[y.grade] ?? 9))
+  const observations = (r?.observations ?? []).filter((o) => !picked || o.target === picked || o.scan === picked)
+  return (
+    <div className="split">
+      <div className="canvas"><CloudView {...shown} selected={picked} /></div>
+      <aside className="side">
+        <Head aside={a ? `revision ${a.revision}${a.locked ? ', locked' : ''}` : ''}>Registration</Head>
+        {edit && (
+          <div className="bar">
+            <Button type="primary" loading={running || run.isPending} disabled={a?.locked} onClick={() => run.mutate(undefined)}>{a ? 'Run again' : 'Find targets and adjust'}</Button>
+            {a && !r?.refused && <Button onClick={() => lock.mutate(!a.locked)} disabled={!a.locked && a.stale}>{a.locked ? 'Unlock' : 'Lock result'}</Button>}
+            {a?.stale && <span className="warn">scans or observations changed: this result is out of date</span>}
+          </div>
+        )}
+        <Tasks kinds={['register']} ended={running ? 0 : 1} />
+        {!a && !running && <p className="empty">No result yet. Targets are found in every scan, matched by their layout, and all scans are adjusted together.</p>}
+        {r?.refused && <VerdictCard tone="failed" title="The block could not be adjusted" evidence={[r.refused]} />}
+        {r?.findings.map((f) => (
+          <VerdictCard key={f.title} tone={f.kind === 'unplaced' || f.kind === 'size' ? 'failed' : 'doubtful'} title={f.title} evidence={f.evidence} meaning={f.meaning}>
+            {f.target && <Button size="small" onClick={() => { pick(f.target ?? null); setView('observations') }}>Show {f.target}</Button>}
+            {edit && !a?.locked && f.kind === 'moved' && (
+              <>
+                <Button size="small" type="primary" onClick={() => decide.mutate({ ids: f.after, part: 1 })}>Treat as two targets</Button>
+                <Button size="small" onClick={() => decide.mutate({ ids: f.after, excluded: true })}>Leave out the {f.after.length} after</Button>
+                <Button size="small" onClick={() => decide.mutate({ ids: f.before, excluded: true })}>Leave out the {f.before.length} before</Button>
+              </>
+            )}
+            {edit && !a?.locked && f.kind === 'outlier' && <Button size="small" type="primary" onClick={() => decide.mutate({ ids: f.after, excluded: true })}>Leave it out</Button>}
+            {edit && f.kind !== 'size' && <Button size="small" type="text" onClick={() => keep.mutate(`kept as it is: ${f.title}`)}>Keep, note in the log</Button>}
+          </VerdictCard>
+        ))}
+        {r && !r.refused && (
+          <>
+            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p = ${r.global_p.toFixed(3)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${r.observations.filter((o) => o.active).length} observations; no outlier and no moved target at 0.1 % risk`]} />}
+            {r.findings.length > 0 && <p className="faint">Global test p = {r.global_p.toFixed(4)}, {r.dof} degrees of freedom{r.variance_factor > 1 && `; errors are stated ${Math.sqrt(r.variance_factor).toFixed(2)} times larger until this is settled`}</p>}
+            <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'observations', 'targets', 'stations']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
+            {view === 'ties' && <Ledger label="Ties" rows={ties.filter((t) => !picked || t.a === picked || t.b === picked || t.shared.includes(picked))} id={(t) => `${t.a}–${t.b}`} empty="No ties." columns={[
+              { head: 'Tie', cell: (t) => `${t.a}–${t.b}` }, { head: 'Grade', cell: (t) => <Grade value={t.grade} /> },
+              { head: 'shared', num: true, cell: (t) => t.shared.length },
+              { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms) },
+              { head: 'Reason', cell: (t) => t.reasons.join('; ') },
+            ]} />}
+            {view === 'observations' && <Ledger label="Observations" rows={observations} id={(o) => o.detection} empty="None." tone={(o) => (!o.active ? 'off' : o.suspect ? 'bad' : undefined)} columns={[
+              { head: 'Target', cell: (o) => <a href="#t" onClick={(e) => { e.preventDefault(); pick(o.target) }}>{o.target}</a> }, { head: 'Scan', cell: (o) => o.scan },
+              { head: <>range [{u.code}]</>, num: true, cell: (o) => u.len(o.range, 1) },
+              { head: <>residual [{u.small}]</>, num: true, cell: (o) => u.err(o.length) },
+              { head: <>its noise 95 % [{u.small}]</>, num: true, cell: (o) => u.err(o.expected) },
+              { head: <>detectable [{u.small}]</>, num: true, cell: (o) => u.err(o.detectable) },
+              { head: 'red.', num: true, cell: (o) => (o.active ? o.redundancy.toFixed(1) : '') },
+              { head: 'p', num: true, cell: (o) => (o.p_value < 0.001 ? '<0.001' : o.p_value.toFixed(3)) },
+              { head: '', cell: (o) => edit && !a?.locked && <a href="#x" onClick={(e) => { e.preventDefault(); decide.mutate({ ids: [o.detection], excluded: o.active }) }}>{o.active ? 'leave out' : 'restore'}</a> },
+            ]} />}
+            {view === 'targets' && <Ledger label="Targets" rows={r.targets} id={(t) => t.name} selected={picked} onSelect={pick} empty="None." columns={[
+              { head: 'Target', cell: (t) => t.name }, { head: 'Kind', cell: (t) => t.kind }, { head: 'scans', num: true, cell: (t) => t.scans },
+              ...(['x', 'y', 'z'] as const).map((axis, i) => ({ head: `${axis} [${u.code}]`, num: true, cell: (t: Schema['TargetDto']) => u.len(t.position[i]) })),
+              { head: <>3-D 95 % [{u.small}]</>, num: true, cell: (t) => u.err(t.error.spatial) },
+            ]} />}
+            {view === 'stations' && <Ledger label="Stations" rows={r.stations} id={(s) => s.name} selected={picked} onSelect={pick} empty="None." columns={[
+              { head: 'Station', cell: (s) => s.name }, { head: 'targets', num: true, cell: (s) => s.targets },
+              ...(['x', 'y', 'z'] as const).map((axis, i) => ({ head: `${axis} [${u.code}]`, num: true, cell: (s: Schema['StationDto']) => u.len(s.pose.translation[i]) })),
+              { head: <>3-D 95 % [{u.small}]</>, num: true, cell: (s) => u.err(s.error.spatial) },
+              { head: 'heading 95 % [″]', num: true, cell: (s) => (s.heading95 * 206264.8).toFixed(1) },
+            ]} />}
+          </>
+        )}
+      </aside>
+    </div>
+  )
+}

@@ -1,0 +1,37 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { Button, Input } from 'antd'
+import { useState } from 'react'
+import { api, unwrap } from '../api/client'
+
+export function SignIn() {
+  const queries = useQueryClient()
+  const [email, setEmail] = useState('')
+  const [password, setPassword] = useState('')
+  const [wrong, setWrong] = useState('')
+  const [busy, setBusy] = useState(false)
+  const go = async () => {
+    setBusy(true)
+    try {
+      unwrap(await api.POST('/api/session', { body: { email, password } }))
+      await queries.invalidateQueries()
+    } catch (e) {
+      setWrong((e as Error).message)
+    } finally {
+      setBusy(false)
+    }
+  }
+  return (
+    <main className="center">
+      <div className="signin">
+        <h1>Vistazo</h1>
+        <p className="faint">From scans to a signed package, with the error stated at every step.</p>
+        <form onSubmit={(e) => { e.preventDefault(); void go() }}>
+          <label>Address<Input name="email" autoComplete="username" value={email} onChange={(e) => setEmail(e.target.value)} autoFocus /></label>
+          <label>Password<Input.Password name="password" autoComplete="current-password" value={password} onChange={(e) => setPassword(e.target.value)} /></label>
+          {wrong && <p role="alert" style={{ color: 'var(--red)', margin: 0 }}>{wrong}</p>}
+          <Button type="primary" htmlType="submit" loading={busy}>Sign in</Button>
+        </form>
+      </div>
+    </main>
+  )
+}
