@@ -1,1 +1,9 @@
-//! End-to-end tests: a real server, a real database, a real browser.
+//! What the end-to-end tests share: a real server on a database of its own, a person signed in
+//! over HTTP, a real browser.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs)]
+
+pub mod browser;
+pub mod job;
+pub mod server;
+
+pub use server::{Client, Server};

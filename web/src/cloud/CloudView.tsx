@@ -113,9 +113,9 @@ export function CloudView({ scans, targets, ties, selected, onPick }: { scans: C
         geometry.setAttribute('position', new THREE.BufferAttribute(new Float32Array(data.slice(4, 4 + n * 12)), 3))
         geometry.setAttribute('level', new THREE.BufferAttribute(new Uint8Array(data, 4 + n * 12, n), 1, true))
         const material = new THREE.ShaderMaterial({
-          uniforms: { hue: { value: new THREE.Color(COLOURS[i % COLOURS.length]) }, byLevel: { value: 0 } },
+          uniforms: { hue: { value: new THREE.Color().setHex(COLOURS[i % COLOURS.length]!, THREE.LinearSRGBColorSpace) }, byLevel: { value: 0 } },
           vertexShader: 'attribute float level; varying float l; void main() { l = level; vec4 p = modelViewMatrix * vec4(position, 1.0); gl_PointSize = clamp(38.0 / -p.z, 1.2, 4.0); gl_Position = projectionMatrix * p; }',
-          fragmentShader: 'uniform vec3 hue; uniform float byLevel; varying float l; void main() { gl_FragColor = vec4(mix(hue * (0.55 + 0.75 * l), vec3(sqrt(l)), byLevel), 1.0); }',
+          fragmentShader: 'uniform vec3 hue; uniform float byLevel; varying float l; void main() { gl_FragColor = vec4(mix(hue * (0.75 + 0.8 * l) + 0.06, vec3(sqrt(l)), byLevel), 1.0); }',
         })
         const cloud = new THREE.Points(geometry, material)
         cloud.matrixAutoUpdate = false

@@ -122,7 +122,7 @@ export function PlanCanvas(p: Props) {
       fitted.current = true
       const points = p.items.flatMap((i) => (i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)]))
       a.map.updateSize()
-      a.map.getView().fit(boundingExtent(points), { padding: [60, 40, 60, 40], maxZoom: 40 })
+      a.map.getView().fit(boundingExtent(points), { padding: [84, 40, 84, 40], maxZoom: 40 })
     }
   }, [p.items])
 

@@ -42,7 +42,7 @@ export default function Field() {
               </div>
               <div className="bar">
                 <Input aria-label="Operator" placeholder="Operator" value={operator} onChange={(e) => setOperator(e.target.value)} style={{ width: 190 }} />
-                <div style={{ width: 190 }}><LengthInput label="Instrument height" value={height} onChange={setHeight} /></div>
+                 <span className="faint">Instrument height</span><div style={{ width: 130 }}><LengthInput label="Instrument height" value={height} onChange={setHeight} /></div>
                 <Input aria-label="Note" placeholder="Note" value={note} onChange={(e) => setNote(e.target.value)} style={{ width: 280 }} />
                 <Button type="primary" disabled={picked.length === 0 || !operator.trim()} loading={start.isPending} onClick={() => start.mutate(undefined)}>Scan {picked.length || ''} station{picked.length === 1 ? '' : 's'}</Button>
               </div>

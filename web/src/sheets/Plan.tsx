@@ -56,7 +56,8 @@ export default function Plan() {
   const item = plan.items.find((i) => i.id === selected)
   const at = cover.data?.stations.findIndex((s) => s.station === selected) ?? -1
   const limit = job.brief.requirement.horizontal95
-  const enlarge = 200
+  const widest = Math.max(1e-6, ...(cover.data?.prediction.targets ?? []).map((t) => t.error.horizontal))
+  const enlarge = [10, 20, 50, 100, 200, 500, 1000].findLast((f) => f * widest < 2.2) ?? 10
   const ellipses = useMemo(() => (cover.data?.prediction.targets ?? []).map((t) => ({ at: [t.position[0], t.position[1]] as [number, number], a: t.error.horizontal, b: t.error.horizontal_minor, bearing: t.error.bearing, over: limit != null && t.error.horizontal > limit })), [cover.data, limit])
   return (
     <div className="split">

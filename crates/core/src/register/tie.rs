@@ -104,9 +104,9 @@ fn judge(input: &TieInput, pair: (usize, usize), count: usize, spread: f64, brea
         worse(if count - suspects.len().min(count) >= 3 { Grade::Doubtful } else { Grade::Failed });
         reasons.push(format!("the two scans put a shared target {} apart, more than their noise explains", (input.length)(worst)));
     }
-    for s in suspects {
+    if !suspects.is_empty() {
         worse(Grade::Doubtful);
-        reasons.push(format!("the outlier test points at {s}"));
+        reasons.push(format!("the tests point at {}", suspects.join(", ")));
     }
     if breadth < 0.08 {
         worse(if breadth < 0.02 { Grade::Failed } else { Grade::Doubtful });

@@ -205,7 +205,10 @@ fn judge(inputs: &Inputs, net: &StoredNetwork, solution: &Solution, block: &Bloc
     let strongest_single = (0..net.observations.len())
         .filter(|&i| net.observations[i].active && solution.residuals[i].p_value < ALPHA)
         .max_by(|&a, &b| solution.residuals[a].statistic.total_cmp(&solution.residuals[b].statistic));
-    let suspect = |i: usize| strongest_single == Some(i) || (net.observations[i].active && solution.residuals[i].p_value < 1e-6);
+    let suspect = |i: usize| match moved.first() {
+        Some(m) => net.observations[i].active && net.observations[i].target == m.target,
+        None => strongest_single == Some(i),
+    };
     if let Some(m) = moved.first() {
         findings.insert(0, moved_finding(brief, net, solution, m, moved.len() - 1));
     } else if let Some(i) = strongest_single {

@@ -1,0 +1,57 @@
+//! A small job of one's own, as files: four simulated scans and a control file.
+
+use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_formats::E57Writer;
+use vistazo_sim::{SmallJob, scan, small_job};
+
+/// Where the room stands on the grid.
+pub const ORIGIN: Vec3 = Vec3::new(3_412_000.0, 5_604_000.0, 112.0);
+pub const SEED: u64 = 7;
+
+pub struct Files {
+    pub job: SmallJob,
+    /// File name and bytes, in the order taken.
+    pub scans: Vec<(String, Vec<u8>)>,
+    /// Names of the control points and what they truly are, in the room.
+    pub control: Vec<(String, Vec3)>,
+    pub control_text: String,
+}
+
+/// The brief that suits the files.
+pub fn brief(job: &SmallJob) -> serde_json::Value {
+    let mut brief = serde_json::json!(vistazo_server::dto::Brief::default());
+    brief["instrument"] = serde_json::json!(vistazo_server::dto::InstrumentDto::from(&job.instrument));
+    brief["requirement"] = serde_json::json!({ "horizontal95": 0.006, "vertical95": 0.006, "spatial95": 0.008, "check_rmse": 0.010 });
+    brief["epsg"] = 25832.into();
+    brief
+}
+
+/// Makes the files; truth stays in `job`.
+pub fn files() -> Files {
+    let job = small_job(SEED);
+    let scans = (0..job.truth.poses.len()).map(|k| (format!("room-{}.e57", k + 1), e57(&job, &[k]))).collect();
+    let control: Vec<(String, Vec3)> = job.scene.spheres.iter().enumerate().map(|(i, s)| (format!("P{}", i + 1), s.centre)).collect();
+    // easting is x, northing is y, exact to a tenth of a millimetre
+    let control_text = control.iter().fold("Point;Northing;Easting;Height\n".to_owned(), |t, (name, p)| {
+        let g = p + ORIGIN;
+        t + &format!("{name};{:.4};{:.4};{:.4}\n", g.y, g.x, g.z)
+    });
+    Files { job, scans, control, control_text }
+}
+
+/// One E57 with the given scans of a job.
+pub fn e57(job: &SmallJob, which: &[usize]) -> Vec<u8> {
+    let file = tempfile::NamedTempFile::new().unwrap();
+    let mut writer = E57Writer::create(file.path(), "test").unwrap();
+    for &k in which {
+        let raw = scan(&job.scene, &job.instrument, &job.truth.poses[k], k, 900 + k as u64, &|_| true).unwrap();
+        writer.add(&format!("R{}", k + 1), &format!("guid-{k}"), &raw.into_scan().unwrap(), None, true).unwrap();
+    }
+    writer.finish().unwrap();
+    std::fs::read(file.path()).unwrap()
+}
+
+/// The true pose of a scan on the grid.
+pub fn true_pose(job: &SmallJob, k: usize) -> Pose {
+    Pose { translation: job.truth.poses[k].translation + ORIGIN, ..job.truth.poses[k] }
+}

@@ -1,0 +1,175 @@
+use serde_json::{Value, json};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+pub const PASSWORD: &str = "a-long-test-password";
+
+/// The program itself, on a fresh database and object store.
+pub struct Server {
+    pub url: String,
+    pub database: String,
+    pub data: tempfile::TempDir,
+    child: Child,
+    address: String,
+    admin: String,
+    name: String,
+}
+
+impl Server {
+    /// Starts the program. `VISTAZO_DATABASE_URL` says where the test cluster is (scripts/test
+    /// sets it).
+    pub async fn start() -> Self {
+        let admin = std::env::var("VISTAZO_DATABASE_URL").expect("VISTAZO_DATABASE_URL: run the tests with scripts/test");
+        let name = format!("t{}", uuid::Uuid::now_v7().simple());
+        let pool = sqlx::PgPool::connect(&admin).await.unwrap();
+        sqlx::query(sqlx::AssertSqlSafe(format!("create database {name}"))).execute(&pool).await.unwrap();
+        pool.close().await;
+        let database = format!("{}/{name}", admin.rsplit_once('/').unwrap().0);
+        let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+        let address = format!("127.0.0.1:{port}");
+        let data = tempfile::tempdir().unwrap();
+        let child = spawn(&database, data.path(), &address);
+        let mut server = Self { url: format!("http://{address}"), database, data, child, address, admin, name };
+        server.ready().await;
+        server
+    }
+
+    async fn ready(&mut self) {
+        let begin = Instant::now();
+        while reqwest::get(format!("{}/api/health", self.url)).await.is_err() {
+            assert!(begin.elapsed() < Duration::from_secs(30), "the server did not start");
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+    }
+
+    /// kill -9.
+    pub fn kill(&mut self) {
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+    }
+
+    pub async fn restart(&mut self) {
+        self.child = spawn(&self.database, self.data.path(), &self.address);
+        self.ready().await;
+    }
+
+    pub async fn pool(&self) -> sqlx::PgPool {
+        sqlx::PgPool::connect(&self.database).await.unwrap()
+    }
+
+    /// A person with an account; returns a client that holds a token.
+    pub async fn person(&self, name: &str) -> Client {
+        let email = format!("{name}@test.example");
+        let hash = vistazo_server::auth::hash_password(PASSWORD).unwrap();
+        let db = self.pool().await;
+        let user = vistazo_store::people::add_user(&db, &email, name, &hash).await.unwrap();
+        let (_, secret) = vistazo_store::people::add_token(&db, user.id, "test").await.unwrap();
+        db.close().await;
+        Client { http: reqwest::Client::new(), url: self.url.clone(), token: Some(secret), email }
+    }
+}
+
+fn spawn(database: &str, data: &std::path::Path, address: &str) -> Child {
+    let program = std::env::var("VISTAZO_TEST_PROGRAM").expect("VISTAZO_TEST_PROGRAM: run the tests with scripts/test");
+    Command::new(program)
+        .arg("serve")
+        .env("VISTAZO_DATABASE_URL", database)
+        .env("VISTAZO_DATA", data)
+        .env("VISTAZO_ADDRESS", address)
+        .env("VISTAZO_SCAN_SPEED", "3000")
+        .env("VISTAZO_MAX_UPLOAD", "60000000")
+        .stdout(Stdio::null())
+        .spawn()
+        .unwrap()
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+        let (admin, name) = (self.admin.clone(), self.name.clone());
+        // a runtime of its own: this one may be ending
+        let _ = std::thread::spawn(move || {
+            tokio::runtime::Runtime::new().unwrap().block_on(async {
+                if let Ok(pool) = sqlx::PgPool::connect(&admin).await {
+                    let _ = sqlx::query(sqlx::AssertSqlSafe(format!("drop database {name} with (force)"))).execute(&pool).await;
+                }
+            });
+        })
+        .join();
+    }
+}
+
+/// A person at the API.
+#[derive(Clone)]
+pub struct Client {
+    pub http: reqwest::Client,
+    pub url: String,
+    pub token: Option<String>,
+    pub email: String,
+}
+
+impl Client {
+    pub fn request(&self, method: &str, path: &str) -> reqwest::RequestBuilder {
+        let r = self.http.request(method.parse().unwrap(), format!("{}{path}", self.url));
+        match &self.token {
+            Some(t) => r.bearer_auth(t),
+            None => r,
+        }
+    }
+
+    /// Status and body of a call with a JSON body.
+    pub async fn call(&self, method: &str, path: &str, body: Value) -> (u16, Value) {
+        let r = self.request(method, path);
+        let r = if body.is_null() { r } else { r.json(&body) };
+        let answer = r.send().await.unwrap();
+        (answer.status().as_u16(), answer.json().await.unwrap_or(Value::Null))
+    }
+
+    /// The body of a call that must succeed.
+    pub async fn ok(&self, method: &str, path: &str, body: Value) -> Value {
+        let (status, answer) = self.call(method, path, body).await;
+        assert!((200..300).contains(&status), "{method} {path}: {status} {answer}");
+        answer
+    }
+
+    /// The message of a call that must be refused with a status.
+    pub async fn refused(&self, status: u16, method: &str, path: &str, body: Value) -> String {
+        let (found, answer) = self.call(method, path, body).await;
+        assert_eq!(found, status, "{method} {path}: {answer}");
+        answer["error"].as_str().unwrap_or_default().to_owned()
+    }
+
+    /// Uploads bytes as a scan file and waits for the end of its ingest.
+    pub async fn upload(&self, job: &str, name: &str, bytes: Vec<u8>) -> Value {
+        let answer = self.request("POST", &format!("/api/jobs/{job}/uploads?name={name}")).body(bytes).send().await.unwrap();
+        let status = answer.status().as_u16();
+        let task: Value = answer.json().await.unwrap();
+        if status != 200 {
+            return json!({ "state": "refused", "message": task["error"] });
+        }
+        self.wait(job, &task).await
+    }
+
+    /// Waits until a task has ended.
+    pub async fn wait(&self, job: &str, task: &Value) -> Value {
+        let begin = Instant::now();
+        loop {
+            let all = self.ok("GET", &format!("/api/jobs/{job}/tasks"), Value::Null).await;
+            let now = all.as_array().unwrap().iter().find(|t| t["id"] == task["id"]).unwrap().clone();
+            if !["queued", "running"].contains(&now["state"].as_str().unwrap()) {
+                return now;
+            }
+            assert!(begin.elapsed() < Duration::from_secs(120), "{now}");
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+
+    /// Starts a task with a call and waits until it is done.
+    pub async fn run(&self, job: &str, path: &str) -> Value {
+        let task = self.ok("POST", &format!("/api/jobs/{job}{path}"), Value::Null).await;
+        let end = self.wait(job, &task).await;
+        assert_eq!(end["state"], "done", "{end}");
+        end
+    }
+}

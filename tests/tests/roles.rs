@@ -1,0 +1,161 @@
+//! Every route of the API against every role: the table must name each route, so a new route
+//! without a line here fails.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use serde_json::{Value, json};
+use vistazo_tests::Server;
+
+/// Method, path, and who may: o(wner), s(urveyor), r(eviewer), c(lient); `*` anybody signed in,
+/// `-` anybody at all.
+const TABLE: &[(&str, &str, &str)] = &[
+    ("post", "/api/session", "-"),
+    ("get", "/api/me", "*"),
+    ("delete", "/api/me", "*"),
+    ("get", "/api/tokens", "*"),
+    ("post", "/api/tokens", "*"),
+    ("delete", "/api/tokens/{id}", "*"),
+    ("get", "/api/jobs", "*"),
+    ("post", "/api/jobs", "*"),
+    ("get", "/api/references/{code}", "*"),
+    ("get", "/api/jobs/{job}", "osrc"),
+    ("put", "/api/jobs/{job}", "os"),
+    ("get", "/api/jobs/{job}/members", "osr"),
+    ("put", "/api/jobs/{job}/members", "o"),
+    ("get", "/api/jobs/{job}/summary", "osrc"),
+    ("get", "/api/jobs/{job}/log", "osr"),
+    ("post", "/api/jobs/{job}/log", "os"),
+    ("get", "/api/jobs/{job}/plan", "osr"),
+    ("post", "/api/jobs/{job}/plan/edits", "os"),
+    ("post", "/api/jobs/{job}/plan/import", "os"),
+    ("get", "/api/jobs/{job}/plan/cover", "osr"),
+    ("get", "/api/jobs/{job}/scans", "osr"),
+    ("put", "/api/jobs/{job}/scans/{scan}", "os"),
+    ("delete", "/api/jobs/{job}/scans/{scan}", "os"),
+    ("get", "/api/jobs/{job}/scans/{scan}/points", "osr"),
+    ("post", "/api/jobs/{job}/uploads", "os"),
+    ("post", "/api/jobs/{job}/field/scan", "os"),
+    ("get", "/api/jobs/{job}/detections", "osr"),
+    ("patch", "/api/jobs/{job}/detections", "os"),
+    ("post", "/api/jobs/{job}/register", "os"),
+    ("get", "/api/jobs/{job}/adjustment", "osr"),
+    ("post", "/api/jobs/{job}/adjustment/lock", "os"),
+    ("delete", "/api/jobs/{job}/adjustment/lock", "os"),
+    ("post", "/api/jobs/{job}/control/preview", "os"),
+    ("get", "/api/jobs/{job}/control", "osr"),
+    ("post", "/api/jobs/{job}/control", "os"),
+    ("put", "/api/jobs/{job}/control/{point}", "os"),
+    ("get", "/api/jobs/{job}/georeference", "osr"),
+    ("post", "/api/jobs/{job}/georeference", "os"),
+    ("get", "/api/jobs/{job}/verdicts", "osrc"),
+    ("post", "/api/jobs/{job}/spacing", "os"),
+    ("get", "/api/jobs/{job}/packages", "osrc"),
+    ("post", "/api/jobs/{job}/packages", "os"),
+    ("get", "/api/jobs/{job}/packages/{package}/download", "osrc"),
+    ("post", "/api/jobs/{job}/packages/{package}/sign", "osr"),
+    ("get", "/api/jobs/{job}/tasks", "osr"),
+    ("delete", "/api/jobs/{job}/tasks/{task}", "os"),
+    ("get", "/api/jobs/{job}/events", "osr"),
+];
+
+#[tokio::test]
+async fn every_route_checks_the_role() {
+    let server = Server::start().await;
+    let people = [("o", server.person("olga").await), ("s", server.person("sten").await), ("r", server.person("rosa").await), ("c", server.person("carl").await)];
+    let outsider = server.person("otto").await;
+    let mut nobody = outsider.clone();
+    nobody.token = None;
+    let owner = &people[0].1;
+    let job = owner.ok("POST", "/api/jobs", json!({ "name": "Matrix" })).await;
+    let id = job["id"].as_str().unwrap();
+    for (who, role) in [(1, "surveyor"), (2, "reviewer"), (3, "client")] {
+        owner.ok("PUT", &format!("/api/jobs/{id}/members"), json!({ "email": people[who].1.email, "role": role })).await;
+    }
+    let described: Value = reqwest::get(format!("{}/api/openapi.json", server.url)).await.unwrap().json().await.unwrap();
+    let mut count = 0;
+    for (path, item) in described["paths"].as_object().unwrap() {
+        for method in item.as_object().unwrap().keys() {
+            let line = TABLE.iter().find(|l| l.0 == method && l.1 == path);
+            let (_, _, allowed) = line.unwrap_or_else(|| panic!("{method} {path} has no line in the role table"));
+            count += 1;
+            let other = uuid::Uuid::now_v7().to_string();
+            let mut address = path.replace("{job}", id).replace("{code}", "25832");
+            for name in ["{id}", "{scan}", "{point}", "{package}", "{task}"] {
+                address = address.replace(name, &other);
+            }
+            let status = async |c: &vistazo_tests::Client| {
+                // an empty body: whoever may is refused for the body (4xx), not for the role
+                let body = if method == "get" { None } else { Some("{\"place\":\"prepared\"}") };
+                let mut r = c.request(&method.to_uppercase(), &address).timeout(std::time::Duration::from_secs(5));
+                if let Some(b) = body {
+                    r = r.header("content-type", "application/json").body(b);
+                }
+                r.send().await.unwrap().status().as_u16()
+            };
+            if *allowed == "-" {
+                continue;
+            }
+            assert_eq!(status(&nobody).await, 401, "{method} {path} without signing in");
+            if *allowed == "*" {
+                continue;
+            }
+            assert_eq!(status(&outsider).await, 404, "{method} {path} by somebody outside the job");
+            for (letter, person) in &people {
+                let got = status(person).await;
+                assert_eq!(got == 403, !allowed.contains(letter), "{method} {path} by {letter}: {got}");
+                assert_ne!(got, 401, "{method} {path} by {letter}");
+            }
+        }
+    }
+    assert_eq!(count, TABLE.len(), "the table names routes that are not there");
+}
+
+#[tokio::test]
+async fn sign_in_is_guarded() {
+    let server = Server::start().await;
+    let person = server.person("pia").await;
+    let http = reqwest::Client::builder().cookie_store(false).build().unwrap();
+    let sign_in = async |password: &str| {
+        http.post(format!("{}/api/session", server.url)).json(&json!({ "email": person.email, "password": password })).send().await.unwrap()
+    };
+    let good = sign_in(vistazo_tests::server::PASSWORD).await;
+    assert_eq!(good.status(), 200);
+    let cookie = good.headers()["set-cookie"].to_str().unwrap().to_owned();
+    for flag in ["HttpOnly", "SameSite=Strict", "Secure"] {
+        assert!(cookie.contains(flag), "{cookie}");
+    }
+    let pair = cookie.split(';').next().unwrap().to_owned();
+    // a change with the cookie but without the page's header is another site's
+    let with_cookie = |header: bool| {
+        let r = http.post(format!("{}/api/jobs", server.url)).header("cookie", &pair).json(&json!({ "name": "J" }));
+        if header { r.header("x-vistazo", "1") } else { r }
+    };
+    assert_eq!(with_cookie(false).send().await.unwrap().status(), 403);
+    assert_eq!(with_cookie(true).send().await.unwrap().status(), 200);
+    // secrets are stored as hashes
+    let stored: Vec<Vec<u8>> = sqlx::query_scalar("select token_hash from tokens").fetch_all(&server.pool().await).await.unwrap();
+    assert!(stored.iter().all(|h| h.len() == 32));
+    for _ in 0..8 {
+        assert_eq!(sign_in("wrong").await.status(), 401);
+    }
+    assert_eq!(sign_in(vistazo_tests::server::PASSWORD).await.status(), 429, "the ninth try is braked even when right");
+    // withdrawn tokens and ended sessions are refused
+    assert_eq!(http.delete(format!("{}/api/me", server.url)).header("cookie", &pair).header("x-vistazo", "1").send().await.unwrap().status(), 204);
+    assert_eq!(http.get(format!("{}/api/me", server.url)).header("cookie", &pair).send().await.unwrap().status(), 401);
+}
+
+/// The committed description and the client made from it are those of this program.
+#[test]
+fn the_generated_client_is_not_stale() {
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let committed: Value = serde_json::from_str(&std::fs::read_to_string(root.join("docs/openapi.json")).unwrap()).unwrap();
+    assert_eq!(committed, serde_json::to_value(vistazo_server::routes::openapi()).unwrap(), "run scripts/client");
+    let made = tempfile::NamedTempFile::new().unwrap();
+    let run = std::process::Command::new("npx")
+        .args(["openapi-typescript", "../docs/openapi.json", "-o"])
+        .arg(made.path())
+        .current_dir(root.join("web"))
+        .output()
+        .unwrap();
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    assert_eq!(std::fs::read_to_string(made.path()).unwrap(), std::fs::read_to_string(root.join("web/src/api/schema.d.ts")).unwrap(), "run scripts/client");
+}
