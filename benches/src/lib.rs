@@ -1,1 +1,1 @@
-//! Benchmarks that print what they measured.
+//! Benchmarks of Vistazo: `cargo bench -p vistazo-benches`.

@@ -11,20 +11,46 @@ pub struct Browser {
 }
 
 impl Browser {
+    #[allow(clippy::zombie_processes)] // waited for in close and drop
     pub async fn open() -> Self {
         let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
-        let driver = Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null()).spawn().expect("chromedriver");
+        let driver = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver");
         let profile = tempfile::tempdir().unwrap();
         let args = [
-            "--headless=new", "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-            "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--window-size=1280,943", "--disable-dev-shm-usage",
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--use-angle=swiftshader",
+            "--enable-unsafe-swiftshader",
+            "--window-size=1280,943",
+            "--disable-dev-shm-usage",
         ];
-        let args: Vec<String> = args.iter().map(ToString::to_string).chain([format!("--user-data-dir={}", profile.path().display())]).collect();
+        let args: Vec<String> = args
+            .iter()
+            .map(ToString::to_string)
+            .chain([format!("--user-data-dir={}", profile.path().display())])
+            .collect();
         let mut capabilities = serde_json::Map::new();
-        capabilities.insert("goog:chromeOptions".into(), json!({ "args": args, "prefs": { "download.default_directory": profile.path() } }));
+        capabilities.insert(
+            "goog:chromeOptions".into(),
+            json!({ "args": args, "prefs": { "download.default_directory": profile.path() } }),
+        );
         for _ in 0..100 {
             tokio::time::sleep(Duration::from_millis(100)).await;
-            if let Ok(page) = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new()).capabilities(capabilities.clone()).connect(&format!("http://127.0.0.1:{port}")).await {
+            if let Ok(page) = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new())
+                .capabilities(capabilities.clone())
+                .connect(&format!("http://127.0.0.1:{port}"))
+                .await
+            {
                 return Self { page, driver, _profile: profile };
             }
         }
@@ -55,6 +81,8 @@ impl Browser {
 
     /// Clicks a button by its words.
     pub async fn press(&self, words: &str) {
+        // let the page settle: a table that loads above moves the button away from the pointer
+        tokio::time::sleep(Duration::from_millis(400)).await;
         self.click(&format!("//button[not(@disabled)][contains(normalize-space(.), '{words}')]")).await;
     }
 
@@ -85,7 +113,8 @@ impl Browser {
 
     /// Puts files into the page's hidden file input.
     pub async fn choose(&self, within: &str, paths: &[std::path::PathBuf]) {
-        let input = self.page.wait().for_element(Locator::XPath(&format!("{within}//input[@type='file']"))).await.unwrap();
+        let input =
+            self.page.wait().for_element(Locator::XPath(&format!("{within}//input[@type='file']"))).await.unwrap();
         let list: Vec<String> = paths.iter().map(|p| p.display().to_string()).collect();
         input.send_keys(&list.join("\n")).await.unwrap();
     }

@@ -21,7 +21,8 @@ pub struct Files {
 pub fn brief(job: &SmallJob) -> serde_json::Value {
     let mut brief = serde_json::json!(vistazo_server::dto::Brief::default());
     brief["instrument"] = serde_json::json!(vistazo_server::dto::InstrumentDto::from(&job.instrument));
-    brief["requirement"] = serde_json::json!({ "horizontal95": 0.006, "vertical95": 0.006, "spatial95": 0.008, "check_rmse": 0.010 });
+    brief["requirement"] =
+        serde_json::json!({ "horizontal95": 0.006, "vertical95": 0.006, "spatial95": 0.008, "check_rmse": 0.010 });
     brief["epsg"] = 25832.into();
     brief
 }
@@ -30,7 +31,8 @@ pub fn brief(job: &SmallJob) -> serde_json::Value {
 pub fn files() -> Files {
     let job = small_job(SEED);
     let scans = (0..job.truth.poses.len()).map(|k| (format!("room-{}.e57", k + 1), e57(&job, &[k]))).collect();
-    let control: Vec<(String, Vec3)> = job.scene.spheres.iter().enumerate().map(|(i, s)| (format!("P{}", i + 1), s.centre)).collect();
+    let control: Vec<(String, Vec3)> =
+        job.scene.spheres.iter().enumerate().map(|(i, s)| (format!("P{}", i + 1), s.centre)).collect();
     // easting is x, northing is y, exact to a tenth of a millimetre
     let control_text = control.iter().fold("Point;Northing;Easting;Height\n".to_owned(), |t, (name, p)| {
         let g = p + ORIGIN;

@@ -19,7 +19,8 @@ impl Server {
     /// Starts the program. `VISTAZO_DATABASE_URL` says where the test cluster is (scripts/test
     /// sets it).
     pub async fn start() -> Self {
-        let admin = std::env::var("VISTAZO_DATABASE_URL").expect("VISTAZO_DATABASE_URL: run the tests with scripts/test");
+        let admin =
+            std::env::var("VISTAZO_DATABASE_URL").expect("VISTAZO_DATABASE_URL: run the tests with scripts/test");
         let name = format!("t{}", uuid::Uuid::now_v7().simple());
         let pool = sqlx::PgPool::connect(&admin).await.unwrap();
         sqlx::query(sqlx::AssertSqlSafe(format!("create database {name}"))).execute(&pool).await.unwrap();
@@ -76,6 +77,7 @@ fn spawn(database: &str, data: &std::path::Path, address: &str) -> Child {
         .env("VISTAZO_DATABASE_URL", database)
         .env("VISTAZO_DATA", data)
         .env("VISTAZO_ADDRESS", address)
+        .env("RUST_LOG", "warn")
         .env("VISTAZO_SCAN_SPEED", "3000")
         .env("VISTAZO_MAX_UPLOAD", "60000000")
         .stdout(Stdio::null())
@@ -92,7 +94,9 @@ impl Drop for Server {
         let _ = std::thread::spawn(move || {
             tokio::runtime::Runtime::new().unwrap().block_on(async {
                 if let Ok(pool) = sqlx::PgPool::connect(&admin).await {
-                    let _ = sqlx::query(sqlx::AssertSqlSafe(format!("drop database {name} with (force)"))).execute(&pool).await;
+                    let _ = sqlx::query(sqlx::AssertSqlSafe(format!("drop database {name} with (force)")))
+                        .execute(&pool)
+                        .await;
                 }
             });
         })
@@ -142,7 +146,8 @@ impl Client {
 
     /// Uploads bytes as a scan file and waits for the end of its ingest.
     pub async fn upload(&self, job: &str, name: &str, bytes: Vec<u8>) -> Value {
-        let answer = self.request("POST", &format!("/api/jobs/{job}/uploads?name={name}")).body(bytes).send().await.unwrap();
+        let answer =
+            self.request("POST", &format!("/api/jobs/{job}/uploads?name={name}")).body(bytes).send().await.unwrap();
         let status = answer.status().as_u16();
         let task: Value = answer.json().await.unwrap();
         if status != 200 {

@@ -15,7 +15,10 @@ async fn bad_files_are_named_and_nothing_is_kept() {
     let server = Server::start().await;
     let c = server.person("bea").await;
     let files = job::files();
-    let id = c.ok("POST", "/api/jobs", json!({ "name": "Bad files", "brief": job::brief(&files.job) })).await["id"].as_str().unwrap().to_owned();
+    let id = c.ok("POST", "/api/jobs", json!({ "name": "Bad files", "brief": job::brief(&files.job) })).await["id"]
+        .as_str()
+        .unwrap()
+        .to_owned();
     let good = &files.scans[0].1;
     let mut false_count = good.clone();
     // the announced length of the file in the E57 header
@@ -28,23 +31,42 @@ async fn bad_files_are_named_and_nothing_is_kept() {
         ("short.las", b"LASF\0\0\0\0".to_vec(), "the file is damaged or cut short"),
         ("words.xyz", b"1 2 3 0.5\n4 5 six 0.5\n".to_vec(), "line 2, column 3: found “six”, expected a number"),
         ("few.xyz", b"1 2 3\n4 5 6\n".to_vec(), "at least 100 were expected"),
-        ("big.xyz", vec![b'1'; 61_000_000], "the file is larger than the 0.1 GB accepted here"),
+        ("big.xyz", vec![b'1'; 61_000_000], "the file is larger than the 0.06 GB accepted here"),
     ] {
         let end = c.upload(&id, name, bytes).await;
         assert!(["failed", "refused"].contains(&end["state"].as_str().unwrap()), "{name}: {end}");
         assert!(end["message"].as_str().unwrap().contains(words), "{name}: {end}");
     }
     assert_eq!(scans(&c, &id).await, 0, "nothing of a bad file is kept");
-    let wrong_sum = c.request("POST", &format!("/api/jobs/{id}/uploads?name=a.e57&sha256=00")).body(good.clone()).send().await.unwrap();
+    let wrong_sum = c
+        .request("POST", &format!("/api/jobs/{id}/uploads?name=a.e57&sha256=00"))
+        .body(good.clone())
+        .send()
+        .await
+        .unwrap();
     assert_eq!(wrong_sum.status(), 400);
 
     // two scans in one file both come in; the same names again are made free, not refused
     assert_eq!(c.upload(&id, "two.e57", job::e57(&files.job, &[0, 1])).await["state"], "done");
     assert_eq!(c.upload(&id, "again.e57", job::e57(&files.job, &[1])).await["state"], "done");
-    let names: Vec<String> = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await.as_array().unwrap().iter().map(|s| s["name"].as_str().unwrap().to_owned()).collect();
+    let names: Vec<String> = c
+        .ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null)
+        .await
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|s| s["name"].as_str().unwrap().to_owned())
+        .collect();
     assert_eq!(names, ["R1", "R2", "R2-2"]);
     let row = &c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[2];
-    let said = c.refused(409, "PUT", &format!("/api/jobs/{id}/scans/{}", row["id"].as_str().unwrap()), json!({ "name": "r1", "levelled": true, "log": {}, "version": row["version"] })).await;
+    let said = c
+        .refused(
+            409,
+            "PUT",
+            &format!("/api/jobs/{id}/scans/{}", row["id"].as_str().unwrap()),
+            json!({ "name": "r1", "levelled": true, "log": {}, "version": row["version"] }),
+        )
+        .await;
     assert!(said.contains("the name “r1” is used already"), "{said}");
 }
 
@@ -65,29 +87,63 @@ async fn what_cannot_be_registered_or_fitted_is_explained() {
     c.run(&id, "/register").await;
     let a = c.ok("GET", &format!("/api/jobs/{id}/adjustment"), Value::Null).await;
     assert!(a["result"]["refused"].as_str().unwrap().contains("no targets were found"), "{}", a["result"]["refused"]);
-    assert!(a["result"]["findings"].to_string().contains("diameter and radius are mixed up"), "{}", a["result"]["findings"]);
+    assert!(
+        a["result"]["findings"].to_string().contains("diameter and radius are mixed up"),
+        "{}",
+        a["result"]["findings"]
+    );
     let said = c.refused(409, "POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
     assert!(said.contains("the block is not adjusted"), "{said}");
 
     brief["sphere_diameter"] = 0.2.into();
-    c.ok("PUT", &format!("/api/jobs/{id}"), json!({ "name": "Doubts", "brief": brief, "version": row["version"] })).await;
-    let said = c.refused(409, "PUT", &format!("/api/jobs/{id}"), json!({ "name": "Doubts", "brief": brief, "version": row["version"] })).await;
+    c.ok("PUT", &format!("/api/jobs/{id}"), json!({ "name": "Doubts", "brief": brief, "version": row["version"] }))
+        .await;
+    let said = c
+        .refused(
+            409,
+            "PUT",
+            &format!("/api/jobs/{id}"),
+            json!({ "name": "Doubts", "brief": brief, "version": row["version"] }),
+        )
+        .await;
     assert!(said.contains("somebody changed this"), "{said}");
     // a scan from elsewhere shares nothing
     let other = small_job(99);
     let raw = scan(&other.scene, &other.instrument, &other.truth.poses[0], 0, 1, &|_| true).unwrap();
-    let text: String = raw.points.iter().zip(&raw.intensity).step_by(2).map(|(p, i)| format!("{:.4} {:.4} {:.4} {i:.3}\n", p[0], p[1], p[2])).collect();
+    let text: String = raw
+        .points
+        .iter()
+        .zip(&raw.intensity)
+        .step_by(2)
+        .map(|(p, i)| format!("{:.4} {:.4} {:.4} {i:.3}\n", p[0], p[1], p[2]))
+        .collect();
     assert_eq!(c.upload(&id, "elsewhere.xyz", text.into_bytes()).await["state"], "done");
     c.run(&id, "/register").await;
     let a = c.ok("GET", &format!("/api/jobs/{id}/adjustment"), Value::Null).await;
     assert_eq!(a["result"]["stations"].as_array().unwrap().len(), 4, "{}", a["result"]["refused"]);
-    assert!(a["result"]["findings"].to_string().contains("elsewhere has no place in the block"), "{}", a["result"]["findings"]);
+    assert!(
+        a["result"]["findings"].to_string().contains("elsewhere has no place in the block"),
+        "{}",
+        a["result"]["findings"]
+    );
 
     let control = async |text: &str, unit: &str| {
-        c.ok("POST", &format!("/api/jobs/{id}/control"), json!({ "text": text, "unit": unit, "sigma_h": 0.001, "sigma_v": 0.001, "replace": true })).await
+        c.ok(
+            "POST",
+            &format!("/api/jobs/{id}/control"),
+            json!({ "text": text, "unit": unit, "sigma_h": 0.001, "sigma_v": 0.001, "replace": true }),
+        )
+        .await
     };
     let fit = async || c.call("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
-    let said = c.refused(422, "POST", &format!("/api/jobs/{id}/control"), json!({ "text": "A;1;2;3\nB;1;2", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 })).await;
+    let said = c
+        .refused(
+            422,
+            "POST",
+            &format!("/api/jobs/{id}/control"),
+            json!({ "text": "A;1;2;3\nB;1;2", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 }),
+        )
+        .await;
     assert_eq!(said, "line 2, column 4: found nothing, expected a height (a number)");
     // two points only
     control(&files.control_text.lines().take(3).collect::<Vec<_>>().join("\n"), "m").await;
@@ -123,11 +179,19 @@ async fn a_killed_server_leaves_nothing_half_written() {
     let mut server = Server::start().await;
     let c = server.person("kim").await;
     let files = job::files();
-    let id = c.ok("POST", "/api/jobs", json!({ "name": "Killed", "brief": job::brief(&files.job) })).await["id"].as_str().unwrap().to_owned();
+    let id = c.ok("POST", "/api/jobs", json!({ "name": "Killed", "brief": job::brief(&files.job) })).await["id"]
+        .as_str()
+        .unwrap()
+        .to_owned();
     let all = job::e57(&files.job, &[0, 1, 2, 3]);
     for wait in [30, 150, 400] {
         // cut down in the middle of an ingest of four scans
-        let sent = c.request("POST", &format!("/api/jobs/{id}/uploads?name=all-{wait}.e57")).body(all.clone()).send().await.unwrap();
+        let sent = c
+            .request("POST", &format!("/api/jobs/{id}/uploads?name=all-{wait}.e57"))
+            .body(all.clone())
+            .send()
+            .await
+            .unwrap();
         let task: Value = sent.json().await.unwrap();
         tokio::time::sleep(Duration::from_millis(wait)).await;
         server.kill();
@@ -146,7 +210,15 @@ async fn a_killed_server_leaves_nothing_half_written() {
         vistazo_formats::canonical::read(&bytes).unwrap_or_else(|e| panic!("{key}: {e}"));
     }
     // a cancelled task ends as cancelled and keeps nothing
-    let task: Value = c.request("POST", &format!("/api/jobs/{id}/uploads?name=late.e57")).body(all).send().await.unwrap().json().await.unwrap();
+    let task: Value = c
+        .request("POST", &format!("/api/jobs/{id}/uploads?name=late.e57"))
+        .body(all)
+        .send()
+        .await
+        .unwrap()
+        .json()
+        .await
+        .unwrap();
     c.ok("DELETE", &format!("/api/jobs/{id}/tasks/{}", task["id"].as_str().unwrap()), Value::Null).await;
     let end = c.wait(&id, &task).await;
     let kept = scans(&c, &id).await;

@@ -17,7 +17,10 @@
     clippy::many_single_char_names,
     clippy::similar_names,
     clippy::must_use_candidate,
-    clippy::module_name_repetitions
+    clippy::module_name_repetitions,
+    clippy::items_after_statements,
+    clippy::too_many_lines,
+    clippy::needless_range_loop
 )]
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 

@@ -10,7 +10,9 @@ pub enum ScanError {
     #[error("the scan holds no points with finite coordinates; at least {0} were expected")]
     Empty(usize),
     /// Too few points, or all in one direction.
-    #[error("the points do not surround the scanner: they span {found:.1}° of elevation; expected a scan with its scanner at the origin")]
+    #[error(
+        "the points do not surround the scanner: they span {found:.1}° of elevation; expected a scan with its scanner at the origin"
+    )]
     NotAroundScanner {
         /// Span of elevations found, degrees.
         found: f64,
@@ -45,7 +47,13 @@ impl Scan {
     ///
     /// # Errors
     /// [`ScanError::Empty`] when fewer than 100 points are finite.
-    pub fn from_grid(rows: u32, cols: u32, cells: &[(u32, u32)], points: Vec<[f32; 3]>, intensity: Vec<f32>) -> Result<Self, ScanError> {
+    pub fn from_grid(
+        rows: u32,
+        cols: u32,
+        cells: &[(u32, u32)],
+        points: Vec<[f32; 3]>,
+        intensity: Vec<f32>,
+    ) -> Result<Self, ScanError> {
         if points.len() < 100 {
             return Err(ScanError::Empty(100));
         }
@@ -150,14 +158,13 @@ impl Scan {
             if let Some(q) = self.point(r + 1, c) {
                 rows.push((q.z.atan2(q.x.hypot(q.y)) - p.z.atan2(horizontal)).abs());
             }
-            if c + 1 < i64::from(self.cols) && let Some(q) = self.point(r, c + 1) {
+            if c + 1 < i64::from(self.cols)
+                && let Some(q) = self.point(r, c + 1)
+            {
                 let d = q.y.atan2(q.x) - p.y.atan2(p.x);
                 cols.push(d.sin().atan2(d.cos()).abs());
             }
         }
-        (
-            crate::stats::median(&mut rows).unwrap_or(0.0),
-            crate::stats::median(&mut cols).unwrap_or(0.0),
-        )
+        (crate::stats::median(&mut rows).unwrap_or(0.0), crate::stats::median(&mut cols).unwrap_or(0.0))
     }
 }

@@ -56,7 +56,8 @@ pub fn read(bytes: &[u8]) -> Result<Scan, FormatError> {
     let (p_end, i_end) = (HEAD + n * 12, HEAD + n * 14);
     let f32_at = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
     let points = bytes[HEAD..p_end].chunks_exact(12).map(|b| [f32_at(b), f32_at(&b[4..]), f32_at(&b[8..])]).collect();
-    let intensity = bytes[p_end..i_end].chunks_exact(2).map(|b| f32::from(u16::from_le_bytes([b[0], b[1]])) / 65535.0).collect();
+    let intensity =
+        bytes[p_end..i_end].chunks_exact(2).map(|b| f32::from(u16::from_le_bytes([b[0], b[1]])) / 65535.0).collect();
     let grid: Vec<u32> = bytes[i_end..].chunks_exact(4).map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect();
     if grid.iter().any(|&g| g != vistazo_core::scan::NO_POINT && g as usize >= n) {
         return Err(damaged("a cell points past the points"));

@@ -95,10 +95,18 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
     for &(line, text) in lines.iter().skip(usize::from(is_heading)) {
         let fields = split(text);
         let name = fields.first().filter(|n| !n.is_empty()).ok_or_else(|| FormatError::Line {
-            line, column: 1, found: "nothing".into(), expected: "the name of the point".into(),
+            line,
+            column: 1,
+            found: "nothing".into(),
+            expected: "the name of the point".into(),
         })?;
         if let Some(old) = points.iter().find(|p| p.name.eq_ignore_ascii_case(name)) {
-            return Err(FormatError::Line { line, column: 1, found: format!("the name “{name}” again (first on line {})", old.line), expected: "a name that is used once".into() });
+            return Err(FormatError::Line {
+                line,
+                column: 1,
+                found: format!("the name “{name}” again (first on line {})", old.line),
+                expected: "a name that is used once".into(),
+            });
         }
         let mut v = [0.0; 3];
         for (k, value) in v.iter_mut().enumerate() {
@@ -115,24 +123,36 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
                 expected: format!("{expected} (a number)"),
             })?;
         }
-        let position = if order_used == ColumnOrder::Enh { Vec3::new(v[0], v[1], v[2]) } else { Vec3::new(v[1], v[0], v[2]) };
+        let position =
+            if order_used == ColumnOrder::Enh { Vec3::new(v[0], v[1], v[2]) } else { Vec3::new(v[1], v[0], v[2]) };
         points.push(ControlLine { line, name: name.clone(), position });
     }
     if points.is_empty() {
-        return Err(FormatError::Line { line: 2, column: 1, found: "no points after the heading".into(), expected: "name and three coordinates a line".into() });
+        return Err(FormatError::Line {
+            line: 2,
+            column: 1,
+            found: "no points after the heading".into(),
+            expected: "name and three coordinates a line".into(),
+        });
     }
-    Ok(ControlFile { separator, order: order_used, order_from_heading: said.is_some() && order.is_none(), heading: is_heading.then(|| first.to_owned()), points })
+    Ok(ControlFile {
+        separator,
+        order: order_used,
+        order_from_heading: said.is_some() && order.is_none(),
+        heading: is_heading.then(|| first.to_owned()),
+        points,
+    })
 }
 
 fn separator_of(first: &str, last: &str) -> Separator {
     let enough = |c: char| first.matches(c).count() >= 3 || last.matches(c).count() >= 3;
+    // four words between blanks, none ending in a comma: the commas are decimal ones
+    let decimal_commas = last.split_whitespace().count() >= 4 && !last.split_whitespace().any(|w| w.ends_with(','));
     if enough(';') {
         Separator::Semicolon
     } else if enough('\t') {
         Separator::Tab
-    } else if enough(',') && !(last.split_whitespace().count() >= 4) {
-        Separator::Comma
-    } else if enough(',') && last.split(',').count() >= 4 {
+    } else if enough(',') && !decimal_commas {
         Separator::Comma
     } else {
         Separator::Space
@@ -140,7 +160,8 @@ fn separator_of(first: &str, last: &str) -> Separator {
 }
 
 fn order_of(head: &[String]) -> Option<ColumnOrder> {
-    let place = |starts: &[&str]| head.iter().skip(1).position(|h| starts.iter().any(|s| h.to_lowercase().starts_with(s)));
+    let place =
+        |starts: &[&str]| head.iter().skip(1).position(|h| starts.iter().any(|s| h.to_lowercase().starts_with(s)));
     let (e, n) = (place(&["e", "x", "ost", "rechts"])?, place(&["n", "y", "hoch"])?);
     Some(if e < n { ColumnOrder::Enh } else { ColumnOrder::Neh })
 }
@@ -154,9 +175,14 @@ mod tests {
         for (text, order, separator) in [
             ("A,100.5,200.25,7\nB,101,201,8", ColumnOrder::Enh, Separator::Comma),
             ("point\tnorthing\teasting\tz\nA\t200.25\t100.5\t7\n", ColumnOrder::Neh, Separator::Tab),
-            ("\u{feff}Name; E; N; H\r\n\r\n# made up\r\nA; 100,5; 200,25; 7\r\n", ColumnOrder::Enh, Separator::Semicolon),
+            (
+                "\u{feff}Name; E; N; H\r\n\r\n# made up\r\nA; 100,5; 200,25; 7\r\n",
+                ColumnOrder::Enh,
+                Separator::Semicolon,
+            ),
             ("A  100.5 200.25   7\n", ColumnOrder::Enh, Separator::Space),
             ("A, 100.5, 200.25, 7\n", ColumnOrder::Enh, Separator::Comma),
+            ("A 100,5 200,25 7,0\n", ColumnOrder::Enh, Separator::Space),
         ] {
             let f = read(text, None).unwrap_or_else(|e| panic!("{text}: {e}"));
             assert_eq!((f.order, f.separator), (order, separator), "{text}");
@@ -168,7 +194,10 @@ mod tests {
     fn a_bad_line_is_named_with_line_column_found_and_expected() {
         for (text, message) in [
             ("A,1,2,3\nB,1,x,3", "line 2, column 3: found “x”, expected a northing (a number)"),
-            ("A,1,2,3\n\nA,4,5,6", "line 3, column 1: found the name “A” again (first on line 1), expected a name that is used once"),
+            (
+                "A,1,2,3\n\nA,4,5,6",
+                "line 3, column 1: found the name “A” again (first on line 1), expected a name that is used once",
+            ),
             ("A,1,2,3\nB,1,2", "line 2, column 4: found nothing, expected a height (a number)"),
             ("A,1,2,inf\nB,1,2,3", "line 1, column 4: found “inf”, expected a height (a number)"),
         ] {

@@ -18,7 +18,9 @@ pub fn lookup(code: u16) -> Result<Reference, String> {
     let def = crs_definitions::from_code(code).ok_or_else(|| format!("EPSG:{code} is not known; expected the code of a projected coordinate system, for example 25832, or a local grid"))?;
     let name = def.wkt.split('"').nth(1).unwrap_or("").to_owned();
     if !def.wkt.starts_with("PROJCS") {
-        return Err(format!("EPSG:{code} ({name}) is not a projected system; expected one with eastings and northings"));
+        return Err(format!(
+            "EPSG:{code} ({name}) is not a projected system; expected one with eastings and northings"
+        ));
     }
     Ok(Reference { name, wkt: def.wkt.to_owned() })
 }

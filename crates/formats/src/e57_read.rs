@@ -5,7 +5,10 @@ use std::path::Path;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::scan::Scan;
 
-pub(crate) fn read(path: &Path, each: &mut dyn FnMut(SourceScan) -> Result<(), FormatError>) -> Result<(), FormatError> {
+pub(crate) fn read(
+    path: &Path,
+    each: &mut dyn FnMut(SourceScan) -> Result<(), FormatError>,
+) -> Result<(), FormatError> {
     let size = std::fs::metadata(path)?.len();
     let mut reader = e57::E57Reader::from_file(path)?;
     let clouds = reader.pointclouds();
@@ -18,7 +21,10 @@ pub(crate) fn read(path: &Path, each: &mut dyn FnMut(SourceScan) -> Result<(), F
         }
         // even one bit a record would not fit: the count is false
         if cloud.records / 8 > size {
-            return Err(FormatError::Damaged(format!("{} records are announced in a file of {size} bytes", cloud.records)));
+            return Err(FormatError::Damaged(format!(
+                "{} records are announced in a file of {size} bytes",
+                cloud.records
+            )));
         }
         let gridded = cloud.has_row_column();
         let mut got = Collector::default();
@@ -55,7 +61,11 @@ fn build(got: Collector, cells: &[(i64, i64)], gridded: bool) -> Result<(Scan, b
         let (rows, cols) = (r1.saturating_sub(r0).saturating_add(1), c1.saturating_sub(c0).saturating_add(1));
         let area = rows.saturating_mul(cols) as u64;
         // a grid far larger than its points is a false one
-        if rows > 1 && cols > 1 && area <= (cells.len() as u64).saturating_mul(40).max(1_000_000) && area < u64::from(u32::MAX) {
+        if rows > 1
+            && cols > 1
+            && area <= (cells.len() as u64).saturating_mul(40).max(1_000_000)
+            && area < u64::from(u32::MAX)
+        {
             let shifted: Vec<(u32, u32)> = cells.iter().map(|c| ((c.0 - r0) as u32, (c.1 - c0) as u32)).collect();
             return Ok((Scan::from_grid(rows as u32, cols as u32, &shifted, got.points, got.intensity)?, true));
         }

@@ -27,10 +27,20 @@ impl E57Writer {
     ///
     /// # Errors
     /// When writing fails.
-    pub fn add(&mut self, name: &str, guid: &str, scan: &Scan, pose: Option<&Pose>, gridded: bool) -> Result<(), FormatError> {
+    pub fn add(
+        &mut self,
+        name: &str,
+        guid: &str,
+        scan: &Scan,
+        pose: Option<&Pose>,
+        gridded: bool,
+    ) -> Result<(), FormatError> {
         let reach = scan.points.iter().flatten().fold(1.0_f32, |m, v| m.max(v.abs()));
         let limit = (f64::from(reach) / 1e-4).ceil() as i64 + 1;
-        let xyz = |name| Record { name, data_type: RecordDataType::ScaledInteger { min: -limit, max: limit, scale: 1e-4, offset: 0.0 } };
+        let xyz = |name| Record {
+            name,
+            data_type: RecordDataType::ScaledInteger { min: -limit, max: limit, scale: 1e-4, offset: 0.0 },
+        };
         let mut prototype = vec![
             xyz(RecordName::CartesianX),
             xyz(RecordName::CartesianY),
@@ -38,8 +48,14 @@ impl E57Writer {
             Record { name: RecordName::Intensity, data_type: RecordDataType::Integer { min: 0, max: 4095 } },
         ];
         if gridded {
-            prototype.push(Record { name: RecordName::RowIndex, data_type: RecordDataType::Integer { min: 0, max: i64::from(scan.rows) - 1 } });
-            prototype.push(Record { name: RecordName::ColumnIndex, data_type: RecordDataType::Integer { min: 0, max: i64::from(scan.cols) - 1 } });
+            prototype.push(Record {
+                name: RecordName::RowIndex,
+                data_type: RecordDataType::Integer { min: 0, max: i64::from(scan.rows) - 1 },
+            });
+            prototype.push(Record {
+                name: RecordName::ColumnIndex,
+                data_type: RecordDataType::Integer { min: 0, max: i64::from(scan.cols) - 1 },
+            });
         }
         let mut cloud = self.writer.add_pointcloud(guid, prototype)?;
         cloud.set_name(Some(name.to_owned()));
@@ -58,7 +74,12 @@ impl E57Writer {
         let scaled = |v: f32| RecordValue::ScaledInteger((f64::from(v) / 1e-4).round() as i64);
         let values = |i: usize| {
             let p = scan.points[i];
-            vec![scaled(p[0]), scaled(p[1]), scaled(p[2]), RecordValue::Integer((scan.intensity[i] * 4095.0).round() as i64)]
+            vec![
+                scaled(p[0]),
+                scaled(p[1]),
+                scaled(p[2]),
+                RecordValue::Integer((scan.intensity[i] * 4095.0).round() as i64),
+            ]
         };
         if gridded {
             for (cell, &i) in scan.grid.iter().enumerate() {

@@ -25,5 +25,11 @@ pub(crate) fn read(path: &Path, scanner: Vec3) -> Result<SourceScan, FormatError
         return Err(FormatError::Damaged(format!("{announced} points are announced, {found} could be read")));
     }
     let skipped = got.skipped;
-    Ok(SourceScan { name: None, scan: Scan::from_unordered(got.points, got.intensity)?, pose: None, gridded: false, skipped })
+    Ok(SourceScan {
+        name: None,
+        scan: Scan::from_unordered(got.points, got.intensity)?,
+        pose: None,
+        gridded: false,
+        skipped,
+    })
 }

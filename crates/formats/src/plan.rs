@@ -28,7 +28,9 @@ pub fn read_geojson(text: &str) -> Result<Vec<PlanShape>, FormatError> {
     let features = match json {
         GeoJson::FeatureCollection(FeatureCollection { features, .. }) => features,
         GeoJson::Feature(f) => vec![f],
-        GeoJson::Geometry(_) => return Err(FormatError::Damaged("found a bare geometry, expected features with lines or polygons".into())),
+        GeoJson::Geometry(_) => {
+            return Err(FormatError::Damaged("found a bare geometry, expected features with lines or polygons".into()));
+        }
     };
     let mut out = Vec::new();
     for (i, feature) in features.iter().enumerate() {

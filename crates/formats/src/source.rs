@@ -69,7 +69,11 @@ impl SourceKind {
 ///
 /// # Errors
 /// [`FormatError`]; scans already handed over stay handed over.
-pub fn read_source(path: &Path, scanner: Vec3, each: &mut dyn FnMut(SourceScan) -> Result<(), FormatError>) -> Result<(), FormatError> {
+pub fn read_source(
+    path: &Path,
+    scanner: Vec3,
+    each: &mut dyn FnMut(SourceScan) -> Result<(), FormatError>,
+) -> Result<(), FormatError> {
     match SourceKind::of(path)? {
         SourceKind::E57 => e57_read::read(path, each),
         SourceKind::Las => each(las_read::read(path, scanner)?),

@@ -26,7 +26,12 @@ pub(crate) fn read(path: &Path, scanner: Vec3) -> Result<SourceScan, FormatError
                 Ok(v) => *value = v,
                 Err(_) if rows.is_empty() && k == 0 => break,
                 Err(_) => {
-                    return Err(FormatError::Line { line: number + 1, column: k + 1, found: format!("“{field}”"), expected: "a number".into() });
+                    return Err(FormatError::Line {
+                        line: number + 1,
+                        column: k + 1,
+                        found: format!("“{field}”"),
+                        expected: "a number".into(),
+                    });
                 }
             }
             count = k + 1;
@@ -35,7 +40,12 @@ pub(crate) fn read(path: &Path, scanner: Vec3) -> Result<SourceScan, FormatError
             continue;
         }
         if count < 3 {
-            return Err(FormatError::Line { line: number + 1, column: count + 1, found: "the end of the line".into(), expected: "x, y and z".into() });
+            return Err(FormatError::Line {
+                line: number + 1,
+                column: count + 1,
+                found: "the end of the line".into(),
+                expected: "x, y and z".into(),
+            });
         }
         rows.push((values[0], values[1], values[2], values[3] as f32));
         if rows.len() as u64 > MOST_POINTS {
@@ -48,5 +58,11 @@ pub(crate) fn read(path: &Path, scanner: Vec3) -> Result<SourceScan, FormatError
         got.push(x - scanner.x, y - scanner.y, z - scanner.z, i / top);
     }
     let skipped = got.skipped;
-    Ok(SourceScan { name: None, scan: Scan::from_unordered(got.points, got.intensity)?, pose: None, gridded: false, skipped })
+    Ok(SourceScan {
+        name: None,
+        scan: Scan::from_unordered(got.points, got.intensity)?,
+        pose: None,
+        gridded: false,
+        skipped,
+    })
 }

@@ -42,22 +42,56 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
         checker_side: Some(0.4),
         ..Brief::default()
     };
-    let job = jobs::create(&app.db, users[0].0.id, "Corvane Roundhouse", &serde_json::json!(brief), Some("roundhouse")).await?;
+    let job = jobs::create(&app.db, users[0].0.id, "Corvane Roundhouse", &serde_json::json!(brief), Some("roundhouse"))
+        .await?;
     for (user, role) in &users[1..] {
         jobs::set_member(&app.db, job.id, user.id, Some(*role)).await?;
     }
     let mut edits = Vec::new();
-    let mut add = |kind: &str, data: PlanData| edits.push(PlanEdit { id: vistazo_store::new_id(), kind: kind.into(), data: serde_json::json!(data), version: None, deleted: false });
+    let mut add = |kind: &str, data: PlanData| {
+        edits.push(PlanEdit {
+            id: vistazo_store::new_id(),
+            kind: kind.into(),
+            data: serde_json::json!(data),
+            version: None,
+            deleted: false,
+        })
+    };
     let line = |l: &[nalgebra::Vector2<f64>]| l.iter().map(|p| [p.x, p.y]).collect();
     for (i, w) in house.scene.site.walls.iter().enumerate() {
-        add("wall", PlanData { name: format!("Wall {}", i + 1), line: line(&w.line), base: w.base, top: w.top, required_spacing: w.required_spacing, ..PlanData::default() });
+        add(
+            "wall",
+            PlanData {
+                name: format!("Wall {}", i + 1),
+                line: line(&w.line),
+                base: w.base,
+                top: w.top,
+                required_spacing: w.required_spacing,
+                ..PlanData::default()
+            },
+        );
     }
     for (i, o) in house.scene.site.obstacles.iter().enumerate() {
-        add("obstacle", PlanData { name: format!("Crates {}", i + 1), line: line(&o.outline), base: o.base, top: o.top, ..PlanData::default() });
+        add(
+            "obstacle",
+            PlanData {
+                name: format!("Crates {}", i + 1),
+                line: line(&o.outline),
+                base: o.base,
+                top: o.top,
+                ..PlanData::default()
+            },
+        );
     }
     for (i, c) in house.scene.columns.iter().enumerate() {
-        let ring = (0..8).map(|k| f64::from(k) * std::f64::consts::FRAC_PI_4).map(|a| [c.x + c.radius * a.cos(), c.y + c.radius * a.sin()]).collect();
-        add("obstacle", PlanData { name: format!("Column {}", i + 1), line: ring, base: c.base, top: c.top, ..PlanData::default() });
+        let ring = (0..8)
+            .map(|k| f64::from(k) * std::f64::consts::FRAC_PI_4)
+            .map(|a| [c.x + c.radius * a.cos(), c.y + c.radius * a.sin()])
+            .collect();
+        add(
+            "obstacle",
+            PlanData { name: format!("Column {}", i + 1), line: ring, base: c.base, top: c.top, ..PlanData::default() },
+        );
     }
     for (name, p) in &house.stations {
         add("station", PlanData { name: name.clone(), position: (*p).into(), ..PlanData::default() });

@@ -69,7 +69,10 @@ impl From<StoreError> for ApiError {
             StoreError::NotFound => Self::not_found(),
             StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
                 tracing::error!(error = %e, "store");
-                Self::new(StatusCode::INTERNAL_SERVER_ERROR, "the server could not reach its data; nothing was changed, please try again")
+                Self::new(
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "the server could not reach its data; nothing was changed, please try again",
+                )
             }
         }
     }

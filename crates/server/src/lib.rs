@@ -57,7 +57,11 @@ impl Settings {
     pub fn from_env() -> anyhow::Result<Self> {
         let var = |name: &str| std::env::var(name).ok();
         Ok(Self {
-            database_url: var("VISTAZO_DATABASE_URL").ok_or_else(|| anyhow::anyhow!("VISTAZO_DATABASE_URL is not set; expected postgres://user@host:port/name (scripts/demo sets it)"))?,
+            database_url: var("VISTAZO_DATABASE_URL").ok_or_else(|| {
+                anyhow::anyhow!(
+                    "VISTAZO_DATABASE_URL is not set; expected postgres://user@host:port/name (scripts/demo sets it)"
+                )
+            })?,
             data: var("VISTAZO_DATA").unwrap_or_else(|| "data/objects".into()).into(),
             address: var("VISTAZO_ADDRESS").unwrap_or_else(|| "127.0.0.1:4780".into()),
             max_upload: var("VISTAZO_MAX_UPLOAD").and_then(|v| v.parse().ok()).unwrap_or(8_000_000_000),

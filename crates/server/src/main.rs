@@ -13,7 +13,8 @@ Settings: VISTAZO_DATABASE_URL, VISTAZO_DATA, VISTAZO_ADDRESS, VISTAZO_MAX_UPLOA
 
 #[tokio::main]
 async fn main() -> anyhow::Result<()> {
-    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "vistazo_server=info,warn".into());
+    let filter =
+        tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "vistazo_server=info,warn".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let args: Vec<String> = std::env::args().skip(1).collect();
     match args.first().map(String::as_str) {
@@ -35,7 +36,11 @@ async fn main() -> anyhow::Result<()> {
             let app = App::open(Settings::from_env()?).await?;
             let mut password = String::new();
             std::io::stdin().read_line(&mut password)?;
-            anyhow::ensure!(password.trim().len() >= 10, "found a password of {} characters, expected at least 10", password.trim().len());
+            anyhow::ensure!(
+                password.trim().len() >= 10,
+                "found a password of {} characters, expected at least 10",
+                password.trim().len()
+            );
             let hash = vistazo_server::auth::hash_password(password.trim())?;
             let user = vistazo_store::people::add_user(&app.db, &args[1], &args[2], &hash).await?;
             println!("{} can sign in as {}", user.name, user.email);

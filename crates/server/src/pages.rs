@@ -32,7 +32,15 @@ impl Small {
 }
 
 /// Puts the report together from the state of the job.
-pub(crate) async fn report_data(app: &App, job: Uuid, name: &str, state: &State, revision: i32, scans: &[ScanRow], reference: Option<&Reference>) -> Result<Report, ApiError> {
+pub(crate) async fn report_data(
+    app: &App,
+    job: Uuid,
+    name: &str,
+    state: &State,
+    revision: i32,
+    scans: &[ScanRow],
+    reference: Option<&Reference>,
+) -> Result<Report, ApiError> {
     let (Some((_, georef)), Some(adjustment)) = (&state.georef, &state.adjustment) else {
         return Err(ApiError::conflict("the block is not on the grid"));
     };
@@ -41,7 +49,10 @@ pub(crate) async fn report_data(app: &App, job: Uuid, name: &str, state: &State,
     let unit = brief.unit();
     let coordinate = |v: f64| format!("{:.4}", v / unit.metres());
     let verdicts = state.verdicts();
-    let worst = ["not met", "not shown", "met"].into_iter().find(|k| verdicts.iter().any(|v| v.verdict == *k)).unwrap_or("not shown");
+    let worst = ["not met", "not shown", "met"]
+        .into_iter()
+        .find(|k| verdicts.iter().any(|v| v.verdict == *k))
+        .unwrap_or("not shown");
     let members = vistazo_store::jobs::members(&app.db, job).await?;
     let log = vistazo_store::jobs::log(&app.db, job).await?;
     let i = &brief.instrument;
@@ -50,7 +61,10 @@ pub(crate) async fn report_data(app: &App, job: Uuid, name: &str, state: &State,
         ("Client".into(), brief.client.clone()),
         ("Site".into(), brief.site.clone()),
         ("Purpose".into(), brief.purpose.clone()),
-        ("Coordinate reference".into(), reference.map_or_else(|| "local grid".into(), |r| format!("EPSG:{} {}", brief.epsg.unwrap_or(0), r.name))),
+        (
+            "Coordinate reference".into(),
+            reference.map_or_else(|| "local grid".into(), |r| format!("EPSG:{} {}", brief.epsg.unwrap_or(0), r.name)),
+        ),
         ("Units".into(), format!("{}; errors in {}", unit.code(), small.unit)),
         (
             "Instrument".into(),
@@ -63,8 +77,28 @@ pub(crate) async fn report_data(app: &App, job: Uuid, name: &str, state: &State,
                 i.compensator_sigma.map_or_else(|| "none".into(), arc)
             ),
         ),
-        ("Adjustment".into(), format!("revision {}{}, {} degrees of freedom, global test p = {:.3}, errors scaled by {:.2}", adjustment.revision, if adjustment.locked { ", locked" } else { "" }, a.dof, a.global_p, a.variance_factor.sqrt())),
-        ("Georeferencing".into(), format!("{} fit, {} control points, {} check points, p = {:.3}, scale {:.6}", g.model, g.residuals.len(), g.checks.len(), g.global_p, g.scale)),
+        (
+            "Adjustment".into(),
+            format!(
+                "revision {}{}, {} degrees of freedom, global test p = {:.3}, errors scaled by {:.2}",
+                adjustment.revision,
+                if adjustment.locked { ", locked" } else { "" },
+                a.dof,
+                a.global_p,
+                a.variance_factor.sqrt()
+            ),
+        ),
+        (
+            "Georeferencing".into(),
+            format!(
+                "{} fit, {} control points, {} check points, p = {:.3}, scale {:.6}",
+                g.model,
+                g.residuals.len(),
+                g.checks.len(),
+                g.global_p,
+                g.scale
+            ),
+        ),
     ];
     let errors = |e: &crate::dto::Error95Dto| [small.text(e.horizontal), small.text(e.vertical), small.text(e.spatial)];
     let mut sections = vec![
@@ -174,12 +208,26 @@ pub(crate) async fn report_data(app: &App, job: Uuid, name: &str, state: &State,
         note: String::new(),
         columns: ["When (UTC)", "Who", "What"].iter().map(ToString::to_string).collect(),
         words: 3,
-        rows: log.iter().rev().map(|l| vec![l.at.format("%Y-%m-%d %H:%M").to_string(), l.who.clone().unwrap_or_else(|| "–".into()), l.what.clone()]).collect(),
+        rows: log
+            .iter()
+            .rev()
+            .map(|l| {
+                vec![
+                    l.at.format("%Y-%m-%d %H:%M").to_string(),
+                    l.who.clone().unwrap_or_else(|| "–".into()),
+                    l.what.clone(),
+                ]
+            })
+            .collect(),
     });
-    let people = |role| members.iter().filter(|m| m.role == role).map(|m| m.name.clone()).collect::<Vec<_>>().join(", ");
+    let people =
+        |role| members.iter().filter(|m| m.role == role).map(|m| m.name.clone()).collect::<Vec<_>>().join(", ");
     Ok(Report {
         title: name.into(),
-        subtitle: format!("Registration report · package {revision} · made {} UTC", chrono::Utc::now().format("%Y-%m-%d %H:%M")),
+        subtitle: format!(
+            "Registration report · package {revision} · made {} UTC",
+            chrono::Utc::now().format("%Y-%m-%d %H:%M")
+        ),
         verdict: match worst {
             "met" => "All requirements are met.".into(),
             "not met" => "At least one requirement is not met.".into(),
@@ -189,7 +237,9 @@ pub(crate) async fn report_data(app: &App, job: Uuid, name: &str, state: &State,
         facts,
         sections,
         sketch: sketch(state),
-        foot: format!("{name} · package {revision}. States measured accuracy only. Boundaries and designs are certified by a licensed professional where the law asks for one."),
+        foot: format!(
+            "{name} · package {revision}. States measured accuracy only. Boundaries and designs are certified by a licensed professional where the law asks for one."
+        ),
         signatures: vec![
             (format!("prepared ({})", people(vistazo_store::jobs::Role::Surveyor)), " ".into()),
             (format!("checked, by another person ({})", people(vistazo_store::jobs::Role::Reviewer)), " ".into()),
@@ -206,16 +256,22 @@ fn sketch(state: &State) -> Sketch {
     let Some((_, g)) = &state.georef else { return Sketch::default() };
     let g = &g.result;
     let used: Vec<&str> = g.residuals.iter().chain(&g.checks).map(|r| r.target.as_str()).collect();
-    let mut points: Vec<(String, f64, f64, String)> = g.stations.iter().map(|s| (s.name.clone(), s.pose.translation[0], s.pose.translation[1], "station".into())).collect();
-    points.extend(g.targets.iter().map(|t| (t.name.clone(), t.position[0], t.position[1], if used.contains(&t.name.as_str()) { "control".into() } else { "target".into() })));
-    let o = state.brief.origin;
-    let mut lines: Vec<[f64; 4]> = state
-        .plan
-        .site
-        .panels()
+    let mut points: Vec<(String, f64, f64, String)> = g
+        .stations
         .iter()
-        .map(|p| [p.a.x + o[0], p.a.y + o[1], p.b.x + o[0], p.b.y + o[1]])
+        .map(|s| (s.name.clone(), s.pose.translation[0], s.pose.translation[1], "station".into()))
         .collect();
+    points.extend(g.targets.iter().map(|t| {
+        (
+            t.name.clone(),
+            t.position[0],
+            t.position[1],
+            if used.contains(&t.name.as_str()) { "control".into() } else { "target".into() },
+        )
+    }));
+    let o = state.brief.origin;
+    let mut lines: Vec<[f64; 4]> =
+        state.plan.site.panels().iter().map(|p| [p.a.x + o[0], p.a.y + o[1], p.b.x + o[0], p.b.y + o[1]]).collect();
     let all = || points.iter().map(|p| (p.1, p.2));
     let (x0, x1) = all().fold((f64::MAX, f64::MIN), |a, p| (a.0.min(p.0), a.1.max(p.0)));
     let (y0, y1) = all().fold((f64::MAX, f64::MIN), |a, p| (a.0.min(p.1), a.1.max(p.1)));
@@ -226,8 +282,15 @@ fn sketch(state: &State) -> Sketch {
     for p in &mut points {
         (p.1, p.2) = (fx(p.1), fy(p.2));
     }
-    lines = lines.into_iter().map(|l| [fx(l[0]), fy(l[1]), fx(l[2]), fy(l[3])]).filter(|l| l.iter().all(|v| (0.0..=1.0).contains(v))).collect();
+    lines = lines
+        .into_iter()
+        .map(|l| [fx(l[0]), fy(l[1]), fx(l[2]), fy(l[3])])
+        .filter(|l| l.iter().all(|v| (0.0..=1.0).contains(v)))
+        .collect();
     let u = state.brief.unit();
-    let step = [1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0].into_iter().rfind(|s| s * u.metres() < size * 0.3).unwrap_or(1.0);
+    let step = [1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0, 200.0]
+        .into_iter()
+        .rfind(|s| s * u.metres() < size * 0.3)
+        .unwrap_or(1.0);
     Sketch { points, lines, scale: (step * u.metres() / size, format!("{step} {}", u.code())) }
 }

@@ -85,15 +85,22 @@ pub fn scan(
             let nominal = ray(row as f64, col as f64);
             let side = nominal.cross(&Vec3::z()).normalize();
             let up = side.cross(&nominal);
-            let true_ray = (nominal + side * (normal() * instrument.angular_sigma) + up * (normal() * instrument.angular_sigma)).normalize();
-            let Some(hit) = nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&true_ray), instrument) else { continue };
+            let true_ray =
+                (nominal + side * (normal() * instrument.angular_sigma) + up * (normal() * instrument.angular_sigma))
+                    .normalize();
+            let Some(hit) =
+                nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&true_ray), instrument)
+            else {
+                continue;
+            };
             let mut range = hit.range;
             // a second ray inside the beam: where it meets something else, the ranges mix
             let w = instrument.footprint_sigma(range) / range;
             let beam = (true_ray + side * (normal() * w) + up * (normal() * w)).normalize();
             let share: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
             if is_edge(&shapes, &candidates[col], &hit, &pose.translation, &world(&true_ray), w)
-                && let Some(other) = nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&beam), instrument)
+                && let Some(other) =
+                    nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&beam), instrument)
                 && (other.range - range).abs() > 0.02
                 && (other.range - range).abs() < 3.0
             {
@@ -139,7 +146,14 @@ fn shapes(scene: &Scene, epoch: usize) -> Vec<Shape> {
         out.push(Shape::Sphere { c, r: s.radius });
         out.push(Shape::Post { x: c.x, y: c.y, r: 0.012, base: scene.ground, top: c.z - 0.9 * s.radius, albedo: 0.12 });
     }
-    out.extend(scene.columns.iter().map(|c| Shape::Post { x: c.x, y: c.y, r: c.radius, base: c.base, top: c.top, albedo: 0.4 }));
+    out.extend(scene.columns.iter().map(|c| Shape::Post {
+        x: c.x,
+        y: c.y,
+        r: c.radius,
+        base: c.base,
+        top: c.top,
+        albedo: 0.4,
+    }));
     out.extend(scene.boards.iter().map(|b| Shape::Board { c: b.centre, n: b.normal, half: b.half, turn: b.turn }));
     out
 }
@@ -180,14 +194,23 @@ fn by_column(shapes: &[Shape], pose: &Pose, cols: usize) -> Vec<Vec<u32>> {
     out
 }
 
-fn nearest(shapes: &[Shape], candidates: &[u32], ground: f64, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
+fn nearest(
+    shapes: &[Shape],
+    candidates: &[u32],
+    ground: f64,
+    o: &Vec3,
+    d: &Vec3,
+    instrument: &Instrument,
+) -> Option<Hit> {
     let mut best: Option<Hit> = None;
     if d.z < -1e-6 {
         let range = (ground - o.z) / d.z;
         best = Some(Hit { range, cos: -d.z, albedo: 0.22 });
     }
     for &k in candidates {
-        if let Some(h) = meet(&shapes[k as usize], o, d, instrument) && best.is_none_or(|b| h.range < b.range) {
+        if let Some(h) = meet(&shapes[k as usize], o, d, instrument)
+            && best.is_none_or(|b| h.range < b.range)
+        {
             best = Some(h);
         }
     }
@@ -206,7 +229,11 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
             let s = (w[0] * e[1] - w[1] * e[0]) / det;
             let t = (w[0] * d.y - w[1] * d.x) / det;
             let z = o.z + s * d.z;
-            (s > 1e-6 && (0.0..=1.0).contains(&t) && z >= base && z <= top).then(|| Hit { range: s, cos: det.abs() / e[0].hypot(e[1]), albedo: 0.45 })
+            (s > 1e-6 && (0.0..=1.0).contains(&t) && z >= base && z <= top).then(|| Hit {
+                range: s,
+                cos: det.abs() / e[0].hypot(e[1]),
+                albedo: 0.45,
+            })
         }
         Shape::Sphere { c, r } => {
             let m = c - o;

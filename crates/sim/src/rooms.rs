@@ -23,8 +23,10 @@ pub fn small_job(seed: u64) -> SmallJob {
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     let instrument = Instrument { step: 0.004, name: "Coarse test setting".into(), ..Instrument::mid_range() };
     let (w, d) = (rng.random_range(11.0..13.0), rng.random_range(8.0..10.0));
-    let line: Vec<_> = [(0.0, 0.0), (w, 0.0), (w, d), (0.0, d), (0.0, 0.0)].iter().map(|p| Vector2::new(p.0, p.1)).collect();
-    let site = Site { walls: vec![Wall { id: 0, line, base: 0.0, top: 4.0, required_spacing: None }], obstacles: vec![] };
+    let line: Vec<_> =
+        [(0.0, 0.0), (w, 0.0), (w, d), (0.0, d), (0.0, 0.0)].iter().map(|p| Vector2::new(p.0, p.1)).collect();
+    let site =
+        Site { walls: vec![Wall { id: 0, line, base: 0.0, top: 4.0, required_spacing: None }], obstacles: vec![] };
     let mut spheres: Vec<Sphere> = Vec::new();
     while spheres.len() < 6 {
         let c = Vec3::new(rng.random_range(0.8..w - 0.8), rng.random_range(0.8..d - 0.8), rng.random_range(0.6..2.4));
@@ -33,8 +35,18 @@ pub fn small_job(seed: u64) -> SmallJob {
         }
     }
     let boards = vec![
-        Board { centre: Vec3::new(rng.random_range(3.0..w - 3.0), 0.02, rng.random_range(1.0..2.2)), normal: Vec3::y(), half: 0.15, turn: rng.random_range(0.2..1.3) },
-        Board { centre: Vec3::new(0.02, rng.random_range(3.0..d - 3.0), rng.random_range(1.0..2.2)), normal: Vec3::x(), half: 0.15, turn: rng.random_range(0.2..1.3) },
+        Board {
+            centre: Vec3::new(rng.random_range(3.0..w - 3.0), 0.02, rng.random_range(1.0..2.2)),
+            normal: Vec3::y(),
+            half: 0.15,
+            turn: rng.random_range(0.2..1.3),
+        },
+        Board {
+            centre: Vec3::new(0.02, rng.random_range(3.0..d - 3.0), rng.random_range(1.0..2.2)),
+            normal: Vec3::x(),
+            half: 0.15,
+            turn: rng.random_range(0.2..1.3),
+        },
     ];
     let columns = vec![
         Column { x: w * 0.5, y: d * 0.5, radius: 0.1, base: 0.0, top: 4.0 },
@@ -43,7 +55,8 @@ pub fn small_job(seed: u64) -> SmallJob {
     let mut poses: Vec<Pose> = Vec::new();
     while poses.len() < 4 {
         let t = Vec3::new(rng.random_range(1.5..w - 1.5), rng.random_range(1.5..d - 1.5), rng.random_range(1.5..1.8));
-        let free = spheres.iter().all(|s| (s.centre - t).xy().norm() > 1.0) && columns.iter().all(|c: &Column| (c.x - t.x).hypot(c.y - t.y) > 0.8);
+        let free = spheres.iter().all(|s| (s.centre - t).xy().norm() > 1.0)
+            && columns.iter().all(|c: &Column| (c.x - t.x).hypot(c.y - t.y) > 0.8);
         if free && poses.iter().all(|p| (p.translation - t).norm() > 2.0) {
             poses.push(levelled(&mut rng, &instrument, t));
         }
@@ -55,7 +68,8 @@ pub fn small_job(seed: u64) -> SmallJob {
 pub(crate) fn levelled(rng: &mut ChaCha8Rng, instrument: &Instrument, at: Vec3) -> Pose {
     let yaw = rng.random_range(0.0..std::f64::consts::TAU);
     let sigma = instrument.compensator_sigma.unwrap_or(0.01);
-    let tilt = Vec3::new(rng.sample::<f64, _>(StandardNormal) * sigma, rng.sample::<f64, _>(StandardNormal) * sigma, 0.0);
+    let tilt =
+        Vec3::new(rng.sample::<f64, _>(StandardNormal) * sigma, rng.sample::<f64, _>(StandardNormal) * sigma, 0.0);
     let mut pose = Pose::levelled(yaw, at);
     pose.rotation = nalgebra::UnitQuaternion::from_scaled_axis(tilt) * pose.rotation;
     pose

@@ -53,7 +53,17 @@ pub fn roundhouse() -> Roundhouse {
         wall(vec![at(inner, a), at(27.0, a)], 6.5, None);
     }
     // yard fence
-    wall(vec![at(26.0, first - 6.0), at(26.0, first - 40.0), at(26.0, 270.0), at(26.0, first + bay * BAYS as f64 + 40.0), at(26.0, first + bay * BAYS as f64 + 6.0)], 1.4, None);
+    wall(
+        vec![
+            at(26.0, first - 6.0),
+            at(26.0, first - 40.0),
+            at(26.0, 270.0),
+            at(26.0, first + bay * BAYS as f64 + 40.0),
+            at(26.0, first + bay * BAYS as f64 + 6.0),
+        ],
+        1.4,
+        None,
+    );
     let crates = [(-12.0, -9.0, 1.6, 1.1, 1.2), (14.5, -7.0, 2.4, 1.2, 0.9), (5.5, 19.5, 1.2, 2.6, 1.4)];
     let obstacles = crates
         .iter()
@@ -70,13 +80,25 @@ pub fn roundhouse() -> Roundhouse {
         })
         .collect();
     let spheres = [
-        (9.2, 6.1, 1.35), (-8.4, 7.9, 1.62), (1.6, 13.1, 1.48), (-2.9, -6.6, 1.20), (11.8, -2.4, 1.71),
-        (-13.2, 1.3, 1.41), (5.1, -12.7, 1.33), (-8.6, -14.2, 1.88), (15.6, 11.9, 1.55), (-14.9, 13.4, 1.45),
+        (9.2, 6.1, 1.35),
+        (-8.4, 7.9, 1.62),
+        (1.6, 13.1, 1.48),
+        (-2.9, -6.6, 1.20),
+        (11.8, -2.4, 1.71),
+        (-13.2, 1.3, 1.41),
+        (5.1, -12.7, 1.33),
+        (-8.6, -14.2, 1.88),
+        (15.6, 11.9, 1.55),
+        (-14.9, 13.4, 1.45),
     ];
     let spheres: Vec<Sphere> = spheres
         .iter()
         .enumerate()
-        .map(|(i, &(x, y, z))| Sphere { centre: Vec3::new(x, y, z), radius: 0.1, knocked: (i == 2).then(|| (4, Vec3::new(0.017, -0.011, 0.0))) })
+        .map(|(i, &(x, y, z))| Sphere {
+            centre: Vec3::new(x, y, z),
+            radius: 0.1,
+            knocked: (i == 2).then(|| (4, Vec3::new(0.017, -0.011, 0.0))),
+        })
         .collect();
     // boards on four back walls, two centimetres in front of the face
     let boards: Vec<Board> = [1.5, 3.5, 5.5, 7.5]
@@ -86,11 +108,24 @@ pub fn roundhouse() -> Roundhouse {
             let a = first + bay * k;
             let inward = -at(1.0, a);
             let middle = (at(27.0, a - bay / 2.0) + at(27.0, a + bay / 2.0)) / 2.0 + inward * 0.02;
-            Board { centre: Vec3::new(middle.x, middle.y, 1.9 + 0.17 * i as f64), normal: Vec3::new(inward.x, inward.y, 0.0), half: 0.2, turn: 0.35 }
+            Board {
+                centre: Vec3::new(middle.x, middle.y, 1.9 + 0.17 * i as f64),
+                normal: Vec3::new(inward.x, inward.y, 0.0),
+                half: 0.2,
+                turn: 0.35,
+            }
         })
         .collect();
     let stations = [
-        (0.8, 1.4), (7.1, 11.4), (-5.6, 14.6), (-12.3, 6.2), (-6.9, -6.3), (3.2, -8.4), (11.5, 2.9), (10.6, -13.1), (-13.6, -9.9),
+        (0.8, 1.4),
+        (7.1, 11.4),
+        (-5.6, 14.6),
+        (-12.3, 6.2),
+        (-6.9, -6.3),
+        (3.2, -8.4),
+        (11.5, 2.9),
+        (10.6, -13.1),
+        (-13.6, -9.9),
     ];
     let stations: Vec<(String, Vec3)> = stations
         .iter()
@@ -101,11 +136,13 @@ pub fn roundhouse() -> Roundhouse {
     let poses = stations
         .iter()
         .map(|(_, p)| {
-            let off = Vec3::new(rng.random_range(-0.15..0.15), rng.random_range(-0.15..0.15), rng.random_range(-0.05..0.05));
+            let off =
+                Vec3::new(rng.random_range(-0.15..0.15), rng.random_range(-0.15..0.15), rng.random_range(-0.05..0.05));
             crate::rooms::levelled(&mut rng, &instrument, p + off)
         })
         .collect();
-    let mut targets: Vec<(String, Vec3, bool)> = spheres.iter().enumerate().map(|(i, s)| (format!("K{}", i + 1), s.centre, true)).collect();
+    let mut targets: Vec<(String, Vec3, bool)> =
+        spheres.iter().enumerate().map(|(i, s)| (format!("K{}", i + 1), s.centre, true)).collect();
     targets.extend(boards.iter().enumerate().map(|(i, b)| (format!("B{}", i + 1), b.centre, false)));
     let origin = Vec3::new(412_350.0, 5_604_820.0, 87.0);
     let control_sigma = Vec3::new(0.0015, 0.0015, 0.002);

@@ -17,7 +17,8 @@ fn process(job: &SmallJob, seed: u64) -> (Network, Block, Vec<ScanTargets>) {
     let search = Search { sphere_radius: Some(0.1), checker_half: Some(0.15) };
     let scans: Vec<ScanTargets> = (0..job.truth.poses.len())
         .map(|k| {
-            let raw = scan(&job.scene, &job.instrument, &job.truth.poses[k], k, seed * 100 + k as u64, &|_| true).unwrap();
+            let raw =
+                scan(&job.scene, &job.instrument, &job.truth.poses[k], k, seed * 100 + k as u64, &|_| true).unwrap();
             let found = detect(&raw.into_scan().unwrap(), &job.instrument, &search);
             let targets = found
                 .iter()
@@ -37,9 +38,18 @@ fn network(job: &SmallJob, block: &Block, scans: &[ScanTargets]) -> Network {
     Network {
         scans: placed
             .iter()
-            .map(|&s| ScanUnknown { name: scans[s].name.clone(), pose: block.poses[s].unwrap(), level_sigma: job.instrument.compensator_sigma })
+            .map(|&s| ScanUnknown {
+                name: scans[s].name.clone(),
+                pose: block.poses[s].unwrap(),
+                level_sigma: job.instrument.compensator_sigma,
+            })
             .collect(),
-        targets: block.positions.iter().enumerate().map(|(i, p)| TargetUnknown { name: format!("T{}", i + 1), position: *p }).collect(),
+        targets: block
+            .positions
+            .iter()
+            .enumerate()
+            .map(|(i, p)| TargetUnknown { name: format!("T{}", i + 1), position: *p })
+            .collect(),
         observations: block
             .members
             .iter()
@@ -118,7 +128,12 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
                 count.add(e.dot(&(t.covariance.try_inverse().unwrap() * e)) < limit3);
             }
         }
-        missed += 6 - block.members.iter().filter(|m| scans[m[0].0].targets[m[0].1].kind == TargetKind::Sphere).count().min(6);
+        missed += 6 - block
+            .members
+            .iter()
+            .filter(|m| scans[m[0].0].targets[m[0].1].kind == TargetKind::Sphere)
+            .count()
+            .min(6);
         if let Some(found) = moved_is_named(&net, seed) {
             named += usize::from(found);
             moves += 1;
@@ -152,9 +167,24 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
     }
     println!(
         "truth inside the 95 % region over {runs} runs: sphere centres {:.1} % of {}, checkers {:.1} % of {}, adjusted targets {:.1} % of {}, station positions {:.1} % of {}, orientations {:.1} % of {}; spheres never found {missed}, false detections {false_ones}, global test passed {global}",
-        spheres.percent(), spheres.of, boards.percent(), boards.of, targets.percent(), targets.of, positions.percent(), positions.of, headings.percent(), headings.of
+        spheres.percent(),
+        spheres.of,
+        boards.percent(),
+        boards.of,
+        targets.percent(),
+        targets.of,
+        positions.percent(),
+        positions.of,
+        headings.percent(),
+        headings.of
     );
-    for (kind, c) in [("spheres", &spheres), ("checkers", &boards), ("targets", &targets), ("positions", &positions), ("orientations", &headings)] {
+    for (kind, c) in [
+        ("spheres", &spheres),
+        ("checkers", &boards),
+        ("targets", &targets),
+        ("positions", &positions),
+        ("orientations", &headings),
+    ] {
         assert!(c.of >= 100 && (90.0..=99.0).contains(&c.percent()), "{kind}: {:.1} % of {}", c.percent(), c.of);
     }
     println!("a 4σ move was named first in {named} of {moves} runs");
@@ -171,7 +201,8 @@ fn moved_is_named(net: &Network, seed: u64) -> Option<bool> {
     let seen = |t: usize| net.observations.iter().filter(|o| o.target == t).count();
     let target = (0..net.targets.len()).find(|&t| seen(t) == 4)?;
     let sigma = clean.moved.iter().find(|m| m.target == target)?.covariance.trace().sqrt();
-    let direction = Vec3::new(rng.random_range(-1.0..1.0), rng.random_range(-1.0..1.0), rng.random_range(-1.0..1.0)).normalize();
+    let direction =
+        Vec3::new(rng.random_range(-1.0..1.0), rng.random_range(-1.0..1.0), rng.random_range(-1.0..1.0)).normalize();
     let mut broken = net.clone();
     for o in broken.observations.iter_mut().filter(|o| o.target == target && o.scan >= 2) {
         o.centre += clean.poses[o.scan].rotation.inverse() * direction * (4.0 * sigma);

@@ -66,7 +66,15 @@ pub struct DetectionRow {
     pub version: i32,
 }
 
-pub async fn add_upload(db: &PgPool, job: Uuid, id: Uuid, file_name: &str, key: &str, bytes: i64, sha256: &str) -> Result<Upload> {
+pub async fn add_upload(
+    db: &PgPool,
+    job: Uuid,
+    id: Uuid,
+    file_name: &str,
+    key: &str,
+    bytes: i64,
+    sha256: &str,
+) -> Result<Upload> {
     Ok(sqlx::query_as("insert into uploads (id, job_id, file_name, key, bytes, sha256) values ($1, $2, $3, $4, $5, $6) on conflict (id) do update set bytes = $5, sha256 = $6 returning *")
         .bind(id)
         .bind(job)
@@ -79,7 +87,12 @@ pub async fn add_upload(db: &PgPool, job: Uuid, id: Uuid, file_name: &str, key: 
 }
 
 pub async fn upload(db: &PgPool, job: Uuid, id: Uuid) -> Result<Upload> {
-    sqlx::query_as("select * from uploads where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+    sqlx::query_as("select * from uploads where job_id = $1 and id = $2")
+        .bind(job)
+        .bind(id)
+        .fetch_optional(db)
+        .await?
+        .ok_or(StoreError::NotFound)
 }
 
 pub async fn remove_upload(db: &PgPool, job: Uuid, id: Uuid) -> Result<()> {
@@ -92,7 +105,12 @@ pub async fn scans(db: &PgPool, job: Uuid) -> Result<Vec<ScanRow>> {
 }
 
 pub async fn scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<ScanRow> {
-    sqlx::query_as("select * from scans where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+    sqlx::query_as("select * from scans where job_id = $1 and id = $2")
+        .bind(job)
+        .bind(id)
+        .fetch_optional(db)
+        .await?
+        .ok_or(StoreError::NotFound)
 }
 
 /// Stores a scan; doing it again for the same part of the same upload changes nothing but the data
@@ -120,7 +138,15 @@ pub async fn put_scan(db: &PgPool, s: &NewScan<'_>) -> Result<ScanRow> {
     .map_err(crate::unique(s.name))
 }
 
-pub async fn update_scan(db: &PgPool, job: Uuid, id: Uuid, name: &str, levelled: bool, log: &Value, version: i32) -> Result<()> {
+pub async fn update_scan(
+    db: &PgPool,
+    job: Uuid,
+    id: Uuid,
+    name: &str,
+    levelled: bool,
+    log: &Value,
+    version: i32,
+) -> Result<()> {
     changed(
         sqlx::query("update scans set name = $3, levelled = $4, log = $5, version = version + 1 where job_id = $1 and id = $2 and version = $6")
             .bind(job)
@@ -137,15 +163,33 @@ pub async fn update_scan(db: &PgPool, job: Uuid, id: Uuid, name: &str, levelled:
 }
 
 pub async fn remove_scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<()> {
-    changed(sqlx::query("delete from scans where job_id = $1 and id = $2").bind(job).bind(id).execute(db).await?.rows_affected())
+    changed(
+        sqlx::query("delete from scans where job_id = $1 and id = $2")
+            .bind(job)
+            .bind(id)
+            .execute(db)
+            .await?
+            .rows_affected(),
+    )
 }
 
 pub async fn is_searched(db: &PgPool, scan: Uuid, search: &str) -> Result<bool> {
-    Ok(sqlx::query_scalar::<_, i32>("select 1 from searched where scan_id = $1 and search = $2").bind(scan).bind(search).fetch_optional(db).await?.is_some())
+    Ok(sqlx::query_scalar::<_, i32>("select 1 from searched where scan_id = $1 and search = $2")
+        .bind(scan)
+        .bind(search)
+        .fetch_optional(db)
+        .await?
+        .is_some())
 }
 
 /// Replaces the detections of a scan in one step: a search that is interrupted leaves the old ones.
-pub async fn put_detections(db: &PgPool, job: Uuid, scan: Uuid, search: &str, found: &[(&str, Value, bool)]) -> Result<()> {
+pub async fn put_detections(
+    db: &PgPool,
+    job: Uuid,
+    scan: Uuid,
+    search: &str,
+    found: &[(&str, Value, bool)],
+) -> Result<()> {
     let mut tx = db.begin().await?;
     sqlx::query("delete from detections where scan_id = $1").bind(scan).execute(&mut *tx).await?;
     sqlx::query("delete from searched where scan_id = $1").bind(scan).execute(&mut *tx).await?;
@@ -161,13 +205,22 @@ pub async fn put_detections(db: &PgPool, job: Uuid, scan: Uuid, search: &str, fo
             .execute(&mut *tx)
             .await?;
     }
-    sqlx::query("insert into searched (scan_id, search) values ($1, $2)").bind(scan).bind(search).execute(&mut *tx).await?;
+    sqlx::query("insert into searched (scan_id, search) values ($1, $2)")
+        .bind(scan)
+        .bind(search)
+        .execute(&mut *tx)
+        .await?;
     tx.commit().await?;
     Ok(())
 }
 
 pub async fn detections(db: &PgPool, job: Uuid) -> Result<Vec<DetectionRow>> {
-    Ok(sqlx::query_as("select d.* from detections d join scans s on s.id = d.scan_id where d.job_id = $1 order by s.sequence, d.id").bind(job).fetch_all(db).await?)
+    Ok(sqlx::query_as(
+        "select d.* from detections d join scans s on s.id = d.scan_id where d.job_id = $1 order by s.sequence, d.id",
+    )
+    .bind(job)
+    .fetch_all(db)
+    .await?)
 }
 
 /// Excludes, restores or splits observations, each named with the version that was seen.

@@ -73,13 +73,18 @@ pub async fn create(db: &PgPool, owner: Uuid, name: &str, brief: &Value, simulat
         .bind(simulated)
         .fetch_one(&mut *tx)
         .await?;
-    sqlx::query("insert into members (job_id, user_id, role) values ($1, $2, 'owner')").bind(job.id).bind(owner).execute(&mut *tx).await?;
+    sqlx::query("insert into members (job_id, user_id, role) values ($1, $2, 'owner')")
+        .bind(job.id)
+        .bind(owner)
+        .execute(&mut *tx)
+        .await?;
     tx.commit().await?;
     Ok(job)
 }
 
 pub async fn of_user(db: &PgPool, user: Uuid) -> Result<Vec<(Job, Role)>> {
-    let rows: Vec<(Uuid, Role)> = sqlx::query_as("select job_id, role from members where user_id = $1").bind(user).fetch_all(db).await?;
+    let rows: Vec<(Uuid, Role)> =
+        sqlx::query_as("select job_id, role from members where user_id = $1").bind(user).fetch_all(db).await?;
     let mut out = Vec::new();
     for (id, role) in rows {
         out.push((get(db, id).await?, role));
@@ -93,18 +98,24 @@ pub async fn get(db: &PgPool, id: Uuid) -> Result<Job> {
 }
 
 pub async fn role(db: &PgPool, job: Uuid, user: Uuid) -> Result<Option<Role>> {
-    Ok(sqlx::query_scalar("select role from members where job_id = $1 and user_id = $2").bind(job).bind(user).fetch_optional(db).await?)
+    Ok(sqlx::query_scalar("select role from members where job_id = $1 and user_id = $2")
+        .bind(job)
+        .bind(user)
+        .fetch_optional(db)
+        .await?)
 }
 
 pub async fn update(db: &PgPool, id: Uuid, name: &str, brief: &Value, version: i32) -> Result<Job> {
-    sqlx::query_as("update jobs set name = $2, brief = $3, version = version + 1 where id = $1 and version = $4 returning *")
-        .bind(id)
-        .bind(name)
-        .bind(brief)
-        .bind(version)
-        .fetch_optional(db)
-        .await?
-        .ok_or(StoreError::Conflict)
+    sqlx::query_as(
+        "update jobs set name = $2, brief = $3, version = version + 1 where id = $1 and version = $4 returning *",
+    )
+    .bind(id)
+    .bind(name)
+    .bind(brief)
+    .bind(version)
+    .fetch_optional(db)
+    .await?
+    .ok_or(StoreError::Conflict)
 }
 
 pub async fn members(db: &PgPool, job: Uuid) -> Result<Vec<Member>> {
@@ -128,10 +139,17 @@ pub async fn set_member(db: &PgPool, job: Uuid, user: Uuid, role: Option<Role>) 
                 .await?;
         }
         None => {
-            sqlx::query("delete from members where job_id = $1 and user_id = $2").bind(job).bind(user).execute(&mut *tx).await?;
+            sqlx::query("delete from members where job_id = $1 and user_id = $2")
+                .bind(job)
+                .bind(user)
+                .execute(&mut *tx)
+                .await?;
         }
     }
-    let owners: i64 = sqlx::query_scalar("select count(*) from members where job_id = $1 and role = 'owner'").bind(job).fetch_one(&mut *tx).await?;
+    let owners: i64 = sqlx::query_scalar("select count(*) from members where job_id = $1 and role = 'owner'")
+        .bind(job)
+        .fetch_one(&mut *tx)
+        .await?;
     if owners == 0 {
         return Err(StoreError::Conflict);
     }
@@ -140,7 +158,10 @@ pub async fn set_member(db: &PgPool, job: Uuid, user: Uuid, role: Option<Role>) 
 }
 
 pub async fn plan(db: &PgPool, job: Uuid) -> Result<Vec<PlanItem>> {
-    Ok(sqlx::query_as("select * from plan_items where job_id = $1 and not deleted order by id").bind(job).fetch_all(db).await?)
+    Ok(sqlx::query_as("select * from plan_items where job_id = $1 and not deleted order by id")
+        .bind(job)
+        .fetch_all(db)
+        .await?)
 }
 
 /// Applies edits all together or not at all. Items are never removed, only marked, so that undo
@@ -175,7 +196,12 @@ pub async fn edit_plan(db: &PgPool, job: Uuid, edits: &[PlanEdit]) -> Result<Vec
 }
 
 pub async fn note(db: &PgPool, job: Uuid, user: Option<Uuid>, what: &str) -> Result<()> {
-    sqlx::query("insert into log (job_id, user_id, what) values ($1, $2, $3)").bind(job).bind(user).bind(what).execute(db).await?;
+    sqlx::query("insert into log (job_id, user_id, what) values ($1, $2, $3)")
+        .bind(job)
+        .bind(user)
+        .bind(what)
+        .execute(db)
+        .await?;
     Ok(())
 }
 
@@ -185,4 +211,3 @@ pub async fn log(db: &PgPool, job: Uuid) -> Result<Vec<LogEntry>> {
         .fetch_all(db)
         .await?)
 }
-

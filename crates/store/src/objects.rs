@@ -18,7 +18,8 @@ impl Objects {
     /// # Errors
     /// When the folder cannot be made.
     pub fn in_folder(folder: &std::path::Path) -> Result<Self> {
-        std::fs::create_dir_all(folder).map_err(|e| StoreError::Object(object_store::Error::Generic { store: "folder", source: Box::new(e) }))?;
+        std::fs::create_dir_all(folder)
+            .map_err(|e| StoreError::Object(object_store::Error::Generic { store: "folder", source: Box::new(e) }))?;
         Ok(Self { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?) })
     }
 
@@ -43,7 +44,11 @@ impl Objects {
     ///
     /// # Errors
     /// When there are none, or the store fails.
-    pub async fn stream(&self, key: &str) -> Result<impl futures::Stream<Item = std::result::Result<bytes::Bytes, object_store::Error>> + Send + use<>> {
+    pub async fn stream(
+        &self,
+        key: &str,
+    ) -> Result<impl futures::Stream<Item = std::result::Result<bytes::Bytes, object_store::Error>> + Send + use<>>
+    {
         Ok(self.store.get(&Path::from(key)).await?.into_stream())
     }
 
@@ -52,7 +57,12 @@ impl Objects {
     ///
     /// # Errors
     /// The stream's own error in words, or the store's.
-    pub async fn put_stream<S, E>(&self, key: &str, mut body: S, limit: u64) -> std::result::Result<(u64, String), String>
+    pub async fn put_stream<S, E>(
+        &self,
+        key: &str,
+        mut body: S,
+        limit: u64,
+    ) -> std::result::Result<(u64, String), String>
     where
         S: futures::Stream<Item = std::result::Result<bytes::Bytes, E>> + Unpin,
         E: std::fmt::Display,
@@ -71,12 +81,23 @@ impl Objects {
             };
             size += chunk.len() as u64;
             if size > limit {
-                failed = Some(format!("the file is larger than the {:.1} GB accepted here", limit as f64 / 1e9));
+                failed = Some(format!("the file is larger than the {:.2} GB accepted here", limit as f64 / 1e9));
+                // read on for a while without keeping anything: a sender that is still sending
+                // would see a broken line instead of the reason
+                let mut rest = 0;
+                while let Some(Ok(c)) = body.next().await {
+                    rest += c.len();
+                    if rest > 1 << 30 {
+                        break;
+                    }
+                }
                 break;
             }
             sum.update(&chunk);
             buffer.extend_from_slice(&chunk);
-            if buffer.len() >= PART && let Err(e) = upload.put_part(std::mem::take(&mut buffer).into()).await {
+            if buffer.len() >= PART
+                && let Err(e) = upload.put_part(std::mem::take(&mut buffer).into()).await
+            {
                 failed = Some(e.to_string());
                 break;
             }
@@ -114,7 +135,9 @@ impl Objects {
     /// When there is none, or writing fails.
     pub async fn fetch(&self, key: &str, path: &std::path::Path) -> Result<()> {
         use tokio::io::AsyncWriteExt;
-        let wrap = |e: std::io::Error| StoreError::Object(object_store::Error::Generic { store: "folder", source: Box::new(e) });
+        let wrap = |e: std::io::Error| {
+            StoreError::Object(object_store::Error::Generic { store: "folder", source: Box::new(e) })
+        };
         let mut file = tokio::fs::File::create(path).await.map_err(wrap)?;
         let mut stream = Box::pin(self.stream(key).await?);
         while let Some(chunk) = stream.next().await {

@@ -44,7 +44,10 @@ pub async fn add_user(db: &PgPool, email: &str, name: &str, password_hash: &str)
 }
 
 pub async fn user_by_email(db: &PgPool, email: &str) -> Result<Option<User>> {
-    Ok(sqlx::query_as("select * from users where email = $1").bind(email.trim().to_lowercase()).fetch_optional(db).await?)
+    Ok(sqlx::query_as("select * from users where email = $1")
+        .bind(email.trim().to_lowercase())
+        .fetch_optional(db)
+        .await?)
 }
 
 pub async fn user_count(db: &PgPool) -> Result<i64> {
@@ -54,14 +57,19 @@ pub async fn user_count(db: &PgPool) -> Result<i64> {
 /// Failures of one address in the last quarter of an hour. Kept in the database, so that several
 /// servers brake together.
 pub async fn recent_failures(db: &PgPool, email: &str) -> Result<i64> {
-    Ok(sqlx::query_scalar("select count(*) from sign_in_failures where email = $1 and at > now() - interval '15 minutes'")
-        .bind(email.trim().to_lowercase())
-        .fetch_one(db)
-        .await?)
+    Ok(sqlx::query_scalar(
+        "select count(*) from sign_in_failures where email = $1 and at > now() - interval '15 minutes'",
+    )
+    .bind(email.trim().to_lowercase())
+    .fetch_one(db)
+    .await?)
 }
 
 pub async fn note_failure(db: &PgPool, email: &str) -> Result<()> {
-    sqlx::query("insert into sign_in_failures (email) values ($1)").bind(email.trim().to_lowercase()).execute(db).await?;
+    sqlx::query("insert into sign_in_failures (email) values ($1)")
+        .bind(email.trim().to_lowercase())
+        .execute(db)
+        .await?;
     sqlx::query("delete from sign_in_failures where at < now() - interval '1 day'").execute(db).await?;
     Ok(())
 }
@@ -84,10 +92,12 @@ pub async fn start_session(db: &PgPool, user: Uuid) -> Result<String> {
 }
 
 pub async fn session_user(db: &PgPool, secret: &str) -> Result<Option<User>> {
-    Ok(sqlx::query_as("select u.* from sessions s join users u on u.id = s.user_id where s.token_hash = $1 and s.expires_at > now()")
-        .bind(hash(secret))
-        .fetch_optional(db)
-        .await?)
+    Ok(sqlx::query_as(
+        "select u.* from sessions s join users u on u.id = s.user_id where s.token_hash = $1 and s.expires_at > now()",
+    )
+    .bind(hash(secret))
+    .fetch_optional(db)
+    .await?)
 }
 
 pub async fn end_session(db: &PgPool, secret: &str) -> Result<()> {
@@ -98,13 +108,14 @@ pub async fn end_session(db: &PgPool, secret: &str) -> Result<()> {
 /// Makes a token; the secret is returned once and never stored.
 pub async fn add_token(db: &PgPool, user: Uuid, name: &str) -> Result<(Token, String)> {
     let secret = format!("vz_{}", secret());
-    let token = sqlx::query_as("insert into tokens (id, user_id, name, token_hash) values ($1, $2, $3, $4) returning *")
-        .bind(new_id())
-        .bind(user)
-        .bind(name)
-        .bind(hash(&secret))
-        .fetch_one(db)
-        .await?;
+    let token =
+        sqlx::query_as("insert into tokens (id, user_id, name, token_hash) values ($1, $2, $3, $4) returning *")
+            .bind(new_id())
+            .bind(user)
+            .bind(name)
+            .bind(hash(&secret))
+            .fetch_one(db)
+            .await?;
     Ok((token, secret))
 }
 
@@ -113,7 +124,12 @@ pub async fn tokens(db: &PgPool, user: Uuid) -> Result<Vec<Token>> {
 }
 
 pub async fn remove_token(db: &PgPool, user: Uuid, id: Uuid) -> Result<()> {
-    let n = sqlx::query("delete from tokens where id = $1 and user_id = $2").bind(id).bind(user).execute(db).await?.rows_affected();
+    let n = sqlx::query("delete from tokens where id = $1 and user_id = $2")
+        .bind(id)
+        .bind(user)
+        .execute(db)
+        .await?
+        .rows_affected();
     if n == 0 { Err(StoreError::NotFound) } else { Ok(()) }
 }
 

@@ -63,7 +63,10 @@ pub struct Package {
 }
 
 pub async fn adjustment(db: &PgPool, job: Uuid) -> Result<Option<Adjustment>> {
-    Ok(sqlx::query_as("select * from adjustments where job_id = $1 order by revision desc limit 1").bind(job).fetch_optional(db).await?)
+    Ok(sqlx::query_as("select * from adjustments where job_id = $1 order by revision desc limit 1")
+        .bind(job)
+        .fetch_optional(db)
+        .await?)
 }
 
 /// Stores a new revision, unless the last one is locked.
@@ -71,19 +74,24 @@ pub async fn put_adjustment(db: &PgPool, job: Uuid, inputs: &str, network: &Valu
     let mut tx = db.begin().await?;
     sqlx::query("select 1 from jobs where id = $1 for update").bind(job).execute(&mut *tx).await?;
     let last: Option<(i32, Option<DateTime<Utc>>)> =
-        sqlx::query_as("select revision, locked_at from adjustments where job_id = $1 order by revision desc limit 1").bind(job).fetch_optional(&mut *tx).await?;
+        sqlx::query_as("select revision, locked_at from adjustments where job_id = $1 order by revision desc limit 1")
+            .bind(job)
+            .fetch_optional(&mut *tx)
+            .await?;
     if last.is_some_and(|l| l.1.is_some()) {
         return Err(StoreError::Conflict);
     }
-    sqlx::query("insert into adjustments (id, job_id, revision, inputs, network, result) values ($1, $2, $3, $4, $5, $6)")
-        .bind(new_id())
-        .bind(job)
-        .bind(last.map_or(1, |l| l.0 + 1))
-        .bind(inputs)
-        .bind(network)
-        .bind(result)
-        .execute(&mut *tx)
-        .await?;
+    sqlx::query(
+        "insert into adjustments (id, job_id, revision, inputs, network, result) values ($1, $2, $3, $4, $5, $6)",
+    )
+    .bind(new_id())
+    .bind(job)
+    .bind(last.map_or(1, |l| l.0 + 1))
+    .bind(inputs)
+    .bind(network)
+    .bind(result)
+    .execute(&mut *tx)
+    .await?;
     tx.commit().await?;
     Ok(())
 }
@@ -112,7 +120,11 @@ pub async fn put_control(db: &PgPool, job: Uuid, points: &[NewControl], replace:
     let mut tx = db.begin().await?;
     if replace {
         let names: Vec<String> = points.iter().map(|p| p.0.to_lowercase()).collect();
-        sqlx::query("delete from control_points where job_id = $1 and not lower(name) = any($2)").bind(job).bind(&names).execute(&mut *tx).await?;
+        sqlx::query("delete from control_points where job_id = $1 and not lower(name) = any($2)")
+            .bind(job)
+            .bind(&names)
+            .execute(&mut *tx)
+            .await?;
     }
     for (name, e, n, h, sh, sv) in points {
         sqlx::query(
@@ -134,7 +146,14 @@ pub async fn put_control(db: &PgPool, job: Uuid, points: &[NewControl], replace:
     Ok(())
 }
 
-pub async fn update_control(db: &PgPool, job: Uuid, id: Uuid, is_check: bool, target: Option<&str>, version: i32) -> Result<()> {
+pub async fn update_control(
+    db: &PgPool,
+    job: Uuid,
+    id: Uuid,
+    is_check: bool,
+    target: Option<&str>,
+    version: i32,
+) -> Result<()> {
     changed(
         sqlx::query("update control_points set is_check = $3, target = $4, version = version + 1 where job_id = $1 and id = $2 and version = $5")
             .bind(job)
@@ -149,11 +168,20 @@ pub async fn update_control(db: &PgPool, job: Uuid, id: Uuid, is_check: bool, ta
 }
 
 pub async fn georef(db: &PgPool, job: Uuid) -> Result<Option<Stored>> {
-    Ok(sqlx::query_as("select inputs, result from georefs where job_id = $1 order by created_at desc limit 1").bind(job).fetch_optional(db).await?)
+    Ok(sqlx::query_as("select inputs, result from georefs where job_id = $1 order by created_at desc limit 1")
+        .bind(job)
+        .fetch_optional(db)
+        .await?)
 }
 
 pub async fn put_georef(db: &PgPool, job: Uuid, inputs: &str, result: &Value) -> Result<()> {
-    sqlx::query("insert into georefs (id, job_id, inputs, result) values ($1, $2, $3, $4)").bind(new_id()).bind(job).bind(inputs).bind(result).execute(db).await?;
+    sqlx::query("insert into georefs (id, job_id, inputs, result) values ($1, $2, $3, $4)")
+        .bind(new_id())
+        .bind(job)
+        .bind(inputs)
+        .bind(result)
+        .execute(db)
+        .await?;
     Ok(())
 }
 
@@ -175,34 +203,61 @@ const PACKAGE: &str = "select p.id, p.revision, p.inputs, p.key, p.bytes, p.mani
      from packages p left join users a on a.id = p.prepared_by left join users b on b.id = p.checked_by";
 
 pub async fn packages(db: &PgPool, job: Uuid) -> Result<Vec<Package>> {
-    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{PACKAGE} where p.job_id = $1 order by p.revision desc"))).bind(job).fetch_all(db).await?)
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!("{PACKAGE} where p.job_id = $1 order by p.revision desc")))
+        .bind(job)
+        .fetch_all(db)
+        .await?)
 }
 
 pub async fn package(db: &PgPool, job: Uuid, id: Uuid) -> Result<Package> {
-    sqlx::query_as(sqlx::AssertSqlSafe(format!("{PACKAGE} where p.job_id = $1 and p.id = $2"))).bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+    sqlx::query_as(sqlx::AssertSqlSafe(format!("{PACKAGE} where p.job_id = $1 and p.id = $2")))
+        .bind(job)
+        .bind(id)
+        .fetch_optional(db)
+        .await?
+        .ok_or(StoreError::NotFound)
 }
 
 pub async fn next_package_revision(db: &PgPool, job: Uuid) -> Result<i32> {
-    Ok(sqlx::query_scalar("select coalesce(max(revision), 0) + 1 from packages where job_id = $1").bind(job).fetch_one(db).await?)
+    Ok(sqlx::query_scalar("select coalesce(max(revision), 0) + 1 from packages where job_id = $1")
+        .bind(job)
+        .fetch_one(db)
+        .await?)
 }
 
-pub async fn put_package(db: &PgPool, job: Uuid, id: Uuid, revision: i32, inputs: &str, key: &str, bytes: i64, manifest: &Value) -> Result<()> {
-    sqlx::query("insert into packages (id, job_id, revision, inputs, key, bytes, manifest) values ($1, $2, $3, $4, $5, $6, $7)")
-        .bind(id)
-        .bind(job)
-        .bind(revision)
-        .bind(inputs)
-        .bind(key)
-        .bind(bytes)
-        .bind(manifest)
-        .execute(db)
-        .await?;
+pub async fn put_package(
+    db: &PgPool,
+    job: Uuid,
+    id: Uuid,
+    revision: i32,
+    inputs: &str,
+    key: &str,
+    bytes: i64,
+    manifest: &Value,
+) -> Result<()> {
+    sqlx::query(
+        "insert into packages (id, job_id, revision, inputs, key, bytes, manifest) values ($1, $2, $3, $4, $5, $6, $7)",
+    )
+    .bind(id)
+    .bind(job)
+    .bind(revision)
+    .bind(inputs)
+    .bind(key)
+    .bind(bytes)
+    .bind(manifest)
+    .execute(db)
+    .await?;
     Ok(())
 }
 
 /// The identifiers of who has signed: prepared, checked.
 pub async fn signers(db: &PgPool, job: Uuid, id: Uuid) -> Result<(Option<Uuid>, Option<Uuid>)> {
-    sqlx::query_as("select prepared_by, checked_by from packages where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+    sqlx::query_as("select prepared_by, checked_by from packages where job_id = $1 and id = $2")
+        .bind(job)
+        .bind(id)
+        .fetch_optional(db)
+        .await?
+        .ok_or(StoreError::NotFound)
 }
 
 /// Signs, if the place is still free; the schema itself refuses the same person twice.

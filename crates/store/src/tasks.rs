@@ -39,34 +39,46 @@ async fn announce(db: &PgPool, job: Uuid) -> Result<()> {
 }
 
 pub async fn add(db: &PgPool, job: Uuid, kind: &str, payload: &Value, user: Option<Uuid>) -> Result<Task> {
-    let task = sqlx::query_as("insert into tasks (id, job_id, kind, payload, created_by) values ($1, $2, $3, $4, $5) returning *")
-        .bind(new_id())
-        .bind(job)
-        .bind(kind)
-        .bind(payload)
-        .bind(user)
-        .fetch_one(db)
-        .await?;
+    let task = sqlx::query_as(
+        "insert into tasks (id, job_id, kind, payload, created_by) values ($1, $2, $3, $4, $5) returning *",
+    )
+    .bind(new_id())
+    .bind(job)
+    .bind(kind)
+    .bind(payload)
+    .bind(user)
+    .fetch_one(db)
+    .await?;
     announce(db, job).await?;
     Ok(task)
 }
 
 /// Whether work of a kind is waiting or running in a job.
 pub async fn is_active(db: &PgPool, job: Uuid, kind: &str) -> Result<bool> {
-    Ok(sqlx::query_scalar::<_, i32>("select 1 from tasks where job_id = $1 and kind = $2 and state in ('queued', 'running') limit 1")
-        .bind(job)
-        .bind(kind)
-        .fetch_optional(db)
-        .await?
-        .is_some())
+    Ok(sqlx::query_scalar::<_, i32>(
+        "select 1 from tasks where job_id = $1 and kind = $2 and state in ('queued', 'running') limit 1",
+    )
+    .bind(job)
+    .bind(kind)
+    .fetch_optional(db)
+    .await?
+    .is_some())
 }
 
 pub async fn of_job(db: &PgPool, job: Uuid) -> Result<Vec<Task>> {
-    Ok(sqlx::query_as("select * from tasks where job_id = $1 order by created_at desc limit 60").bind(job).fetch_all(db).await?)
+    Ok(sqlx::query_as("select * from tasks where job_id = $1 order by created_at desc limit 60")
+        .bind(job)
+        .fetch_all(db)
+        .await?)
 }
 
 pub async fn get(db: &PgPool, job: Uuid, id: Uuid) -> Result<Task> {
-    sqlx::query_as("select * from tasks where job_id = $1 and id = $2").bind(job).bind(id).fetch_optional(db).await?.ok_or(StoreError::NotFound)
+    sqlx::query_as("select * from tasks where job_id = $1 and id = $2")
+        .bind(job)
+        .bind(id)
+        .fetch_optional(db)
+        .await?
+        .ok_or(StoreError::NotFound)
 }
 
 /// Takes the oldest task that waits, or one whose worker fell silent. Scans of one job are taken

@@ -12,7 +12,7 @@ export function Ledger<T>(p: {
   label: string
 }) {
   const at = useRef<HTMLTableRowElement>(null)
-  useEffect(() => at.current?.scrollIntoView({ block: 'nearest' }), [p.selected])
+  useEffect(() => { void at.current?.scrollIntoView({ block: 'nearest' }) }, [p.selected])
   if (p.rows.length === 0) return <p className="empty">{p.empty}</p>
   return (
     <table className="ledger" aria-label={p.label}>

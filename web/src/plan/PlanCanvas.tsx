@@ -18,6 +18,8 @@ export type Tool = 'pick' | 'wall' | 'obstacle' | 'station' | 'target'
 
 interface Props {
   items: Item[]
+  /** The plan has been read: an empty one is not fitted to what is drawn next. */
+  ready: boolean
   tool: Tool
   editable: boolean
   selected: string | null
@@ -118,13 +120,14 @@ export function PlanCanvas(p: Props) {
       else { const f = new Feature(geometry); f.setId(item.id); a.items.addFeature(f) }
     }
     a.items.changed()
-    if (!fitted.current && p.items.length > 0) {
+    if (!fitted.current && p.ready) {
       fitted.current = true
+      if (p.items.length === 0) return
       const points = p.items.flatMap((i) => (i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)]))
       a.map.updateSize()
       a.map.getView().fit(boundingExtent(points), { padding: [84, 40, 84, 40], maxZoom: 40 })
     }
-  }, [p.items])
+  }, [p.items, p.ready])
 
   useEffect(() => {
     const a = at.current

@@ -62,7 +62,7 @@ export default function Plan() {
   return (
     <div className="split">
       <div className="canvas">
-        <PlanCanvas items={plan.items} tool={tool} editable={edit} selected={selected} onSelect={setSelected} onDrawn={drawn} onMoved={moved}
+        <PlanCanvas items={plan.items} ready={!plan.pending} tool={tool} editable={edit} selected={selected} onSelect={setSelected} onDrawn={drawn} onMoved={moved}
           seen={at >= 0 ? (cover.data?.stations[at]?.seen ?? []) : []} ellipses={ellipses} enlarge={enlarge} />
         {edit && (
           <div className="tools" role="toolbar" aria-label="Plan tools">

@@ -15,7 +15,8 @@ pub struct Defect {
 /// observation: null vectors of the scaled normal matrix with the gauge taken out.
 pub(super) fn find(net: &Network, normal: &DMatrix<f64>) -> Vec<Defect> {
     let n = normal.nrows();
-    let scale: Vec<f64> = (0..n).map(|i| if normal[(i, i)] > 0.0 { normal[(i, i)].sqrt().recip() } else { 1.0 }).collect();
+    let scale: Vec<f64> =
+        (0..n).map(|i| if normal[(i, i)] > 0.0 { normal[(i, i)].sqrt().recip() } else { 1.0 }).collect();
     let scaled = DMatrix::from_fn(n, n, |i, j| normal[(i, j)] * scale[i] * scale[j]);
     let eigen = scaled.symmetric_eigen();
     let null: Vec<usize> = (0..n).filter(|&k| eigen.eigenvalues[k] < 1e-9).collect();
@@ -56,9 +57,18 @@ fn describe(net: &Network, scan: usize) -> Defect {
         .collect();
     let reason = match shared.len() {
         0 => format!("{name} shares no target with another scan: nothing holds it; 3 shared targets are needed"),
-        1 => format!("{name} hangs on {} only: it can turn about that point in any direction; 2 more shared targets are needed", shared[0]),
-        2 => format!("{name} hangs on {} and {} only: it can turn about the line through them; one more shared target off that line is needed", shared[0], shared[1]),
-        _ => format!("{name} shares {}, which do not hold it: they lie in a line; one more target off that line is needed", shared.join(", ")),
+        1 => format!(
+            "{name} hangs on {} only: it can turn about that point in any direction; 2 more shared targets are needed",
+            shared[0]
+        ),
+        2 => format!(
+            "{name} hangs on {} and {} only: it can turn about the line through them; one more shared target off that line is needed",
+            shared[0], shared[1]
+        ),
+        _ => format!(
+            "{name} shares {}, which do not hold it: they lie in a line; one more target off that line is needed",
+            shared.join(", ")
+        ),
     };
     Defect { scans: vec![scan], reason }
 }

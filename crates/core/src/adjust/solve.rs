@@ -10,7 +10,9 @@ use nalgebra::{DMatrix, Matrix6};
 #[derive(Debug, Clone, thiserror::Error, PartialEq)]
 pub enum AdjustError {
     /// Fewer than two scans or no targets.
-    #[error("there is nothing to adjust: {scans} scan(s) and {targets} target(s); at least 2 scans that share 3 targets are needed")]
+    #[error(
+        "there is nothing to adjust: {scans} scan(s) and {targets} target(s); at least 2 scans that share 3 targets are needed"
+    )]
     Nothing {
         /// Scans given.
         scans: usize,
@@ -21,7 +23,9 @@ pub enum AdjustError {
     #[error("the block is not determined: {}", .0.iter().map(|d| d.reason.clone()).collect::<Vec<_>>().join("; "))]
     Defect(Vec<Defect>),
     /// The iteration ran away, or numbers were not finite.
-    #[error("the adjustment did not converge in {0} iterations: the approximate poses are too far off, or an observation is grossly wrong")]
+    #[error(
+        "the adjustment did not converge in {0} iterations: the approximate poses are too far off, or an observation is grossly wrong"
+    )]
     Diverged(usize),
 }
 

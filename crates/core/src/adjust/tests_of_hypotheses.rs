@@ -71,7 +71,14 @@ impl<'a> Tester<'a> {
             // an observation that took no part: its misfit against the prediction
             let s = o.covariance + self.adjusted(i, i);
             let statistic = s.cholesky().map_or(0.0, |c| v.dot(&c.solve(&v)));
-            return Residual { vector, statistic, dof: 3, p_value: chi2_tail(statistic, 3), redundancy: 3.0, detectable: 0.0 };
+            return Residual {
+                vector,
+                statistic,
+                dof: 3,
+                p_value: chi2_tail(statistic, 3),
+                redundancy: 3.0,
+                detectable: 0.0,
+            };
         }
         let p = self.information[i];
         let qvv = self.residual_covariance(i, i);
@@ -112,7 +119,11 @@ impl<'a> Tester<'a> {
                     u += ei.transpose() * self.information[i] * self.rows[i].misclosure;
                     scale += ei.transpose() * self.information[i] * ei;
                     for &j in later {
-                        s += ei.transpose() * self.information[i] * self.residual_covariance(i, j) * self.information[j] * self.rows[j].target;
+                        s += ei.transpose()
+                            * self.information[i]
+                            * self.residual_covariance(i, j)
+                            * self.information[j]
+                            * self.rows[j].target;
                     }
                 }
                 if s.symmetric_eigenvalues().min() < 1e-6 * scale.symmetric_eigenvalues().max() {

@@ -56,7 +56,9 @@ impl SpacingCounter {
                 }
             }
         }
-        if let Some((along, s)) = best && along < self.size {
+        if let Some((along, s)) = best
+            && along < self.size
+        {
             self.counts[s as usize] += 1;
         }
     }
@@ -83,7 +85,13 @@ impl SpacingCounter {
         all.sort_by(|a, b| a.0.total_cmp(&b.0));
         let half = all.iter().map(|a| a.1).sum::<f64>() / 2.0;
         let mut run = 0.0;
-        let typical = all.iter().find(|a| { run += a.1; run >= half }).map_or(0.0, |a| a.0);
+        let typical = all
+            .iter()
+            .find(|a| {
+                run += a.1;
+                run >= half
+            })
+            .map_or(0.0, |a| a.0);
         SpacingResult { within, total, typical }
     }
 }

@@ -65,7 +65,15 @@ pub fn limit_row(required: f64, predicted: Option<f64>, achieved: &[(String, f64
 pub fn check_point_row(required: f64, predicted: Option<f64>, residuals: &[Vec3]) -> VerdictRow {
     let n = residuals.len();
     if n == 0 {
-        return VerdictRow { required, predicted, achieved: None, bound: None, evidence: "no check points: set some control aside as check, or measure points that are not used to fit".into(), verdict: Verdict::NotShown };
+        return VerdictRow {
+            required,
+            predicted,
+            achieved: None,
+            bound: None,
+            evidence: "no check points: set some control aside as check, or measure points that are not used to fit"
+                .into(),
+            verdict: Verdict::NotShown,
+        };
     }
     let square: f64 = residuals.iter().map(Vec3::norm_squared).sum();
     let rmse = (square / n as f64).sqrt();
@@ -79,7 +87,14 @@ pub fn check_point_row(required: f64, predicted: Option<f64>, residuals: &[Vec3]
         Verdict::NotShown
     };
     let more = if verdict == Verdict::NotShown { "; more check points would decide" } else { "" };
-    VerdictRow { required, predicted, achieved: Some(rmse), bound: Some(bound), evidence: format!("{n} check point{}, not used to fit{more}", if n == 1 { "" } else { "s" }), verdict }
+    VerdictRow {
+        required,
+        predicted,
+        achieved: Some(rmse),
+        bound: Some(bound),
+        evidence: format!("{n} check point{}, not used to fit{more}", if n == 1 { "" } else { "s" }),
+        verdict,
+    }
 }
 
 /// A row for the spacing on required surfaces, from areas in m²: seen at the required spacing, and
@@ -94,10 +109,20 @@ pub fn spacing_row(required: f64, predicted_share: Option<f64>, achieved: Option
                 predicted: None,
                 achieved: Some(typical),
                 bound: None,
-                evidence: format!("{:.0} % of {total:.0} m² has this spacing or better (95 % is asked for){predicted_words}", share * 100.0),
+                evidence: format!(
+                    "{:.0} % of {total:.0} m² has this spacing or better (95 % is asked for){predicted_words}",
+                    share * 100.0
+                ),
                 verdict: if share >= 0.95 { Verdict::Met } else { Verdict::NotMet },
             }
         }
-        _ => VerdictRow { required, predicted: None, achieved: None, bound: None, evidence: format!("not measured yet: run the spacing check on the georeferenced scans{predicted_words}"), verdict: Verdict::NotShown },
+        _ => VerdictRow {
+            required,
+            predicted: None,
+            achieved: None,
+            bound: None,
+            evidence: format!("not measured yet: run the spacing check on the georeferenced scans{predicted_words}"),
+            verdict: Verdict::NotShown,
+        },
     }
 }

@@ -82,11 +82,8 @@ pub fn fit(model: FitModel, source: &[Vec3], destination: &[Vec3]) -> Option<Fit
             sign.z = -1.0;
         }
         let r = u * Mat3::from_diagonal(&sign) * vt;
-        let scale = if model == FitModel::Similarity {
-            svd.singular_values.component_mul(&sign).sum() / spread
-        } else {
-            1.0
-        };
+        let scale =
+            if model == FitModel::Similarity { svd.singular_values.component_mul(&sign).sum() / spread } else { 1.0 };
         (r, scale)
     };
     let pose = Pose::from_matrix(rotation, cd - rotation * cs * scale);

@@ -17,26 +17,18 @@ pub struct Pose {
 impl Pose {
     /// The transform that changes nothing.
     pub fn identity() -> Self {
-        Self {
-            rotation: UnitQuaternion::identity(),
-            translation: Vec3::zeros(),
-        }
+        Self { rotation: UnitQuaternion::identity(), translation: Vec3::zeros() }
     }
 
     /// A levelled set-up: turned by `yaw` about the vertical, radians anticlockwise from above.
     pub fn levelled(yaw: f64, translation: Vec3) -> Self {
-        Self {
-            rotation: UnitQuaternion::from_axis_angle(&Vec3::z_axis(), yaw),
-            translation,
-        }
+        Self { rotation: UnitQuaternion::from_axis_angle(&Vec3::z_axis(), yaw), translation }
     }
 
     /// From a rotation matrix and a translation.
     pub fn from_matrix(rotation: Matrix3<f64>, translation: Vec3) -> Self {
         Self {
-            rotation: UnitQuaternion::from_rotation_matrix(&Rotation3::from_matrix_unchecked(
-                rotation,
-            )),
+            rotation: UnitQuaternion::from_rotation_matrix(&Rotation3::from_matrix_unchecked(rotation)),
             translation,
         }
     }
@@ -57,19 +49,13 @@ impl Pose {
     #[must_use]
     pub fn inverse(&self) -> Self {
         let rotation = self.rotation.inverse();
-        Self {
-            rotation,
-            translation: -(rotation * self.translation),
-        }
+        Self { rotation, translation: -(rotation * self.translation) }
     }
 
     /// First `inner`, then this one.
     #[must_use]
     pub fn compose(&self, inner: &Self) -> Self {
-        Self {
-            rotation: self.rotation * inner.rotation,
-            translation: self.apply(&inner.translation),
-        }
+        Self { rotation: self.rotation * inner.rotation, translation: self.apply(&inner.translation) }
     }
 
     /// The pose moved by a left increment `(ρ, ω)`.
@@ -77,10 +63,7 @@ impl Pose {
     pub fn moved(&self, d: &Vector6<f64>) -> Self {
         let rho = Vec3::new(d[0], d[1], d[2]);
         let omega = Vec3::new(d[3], d[4], d[5]);
-        Self {
-            rotation: UnitQuaternion::from_scaled_axis(omega) * self.rotation,
-            translation: self.translation + rho,
-        }
+        Self { rotation: UnitQuaternion::from_scaled_axis(omega) * self.rotation, translation: self.translation + rho }
     }
 
     /// The left increment that leads from `self` to `other`.

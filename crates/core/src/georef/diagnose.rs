@@ -16,7 +16,10 @@ pub fn diagnose(control: &[(String, Vec3, Vec3)], targets: &[(String, Vec3, Mat3
     let wanted = (as_given + 1).max(3);
     let n = control.len();
     if matched(&|p| Vec3::new(p.y, p.x, p.z)) >= wanted {
-        return Some(format!("with easting and northing swapped, {} of {n} control points fit the targets; as given, {as_given}. The columns are probably N, E, H", matched(&|p| Vec3::new(p.y, p.x, p.z))));
+        return Some(format!(
+            "with easting and northing swapped, {} of {n} control points fit the targets; as given, {as_given}. The columns are probably N, E, H",
+            matched(&|p| Vec3::new(p.y, p.x, p.z))
+        ));
     }
     let foot = LengthUnit::InternationalFoot.metres();
     for (factor, words) in [
@@ -25,7 +28,9 @@ pub fn diagnose(control: &[(String, Vec3, Vec3)], targets: &[(String, Vec3, Mat3
     ] {
         let hits = matched(&|p| p * factor);
         if hits >= wanted {
-            return Some(format!("scaled by {factor:.4}, {hits} of {n} control points fit the targets; as given, {as_given}. {words}"));
+            return Some(format!(
+                "scaled by {factor:.4}, {hits} of {n} control points fit the targets; as given, {as_given}. {words}"
+            ));
         }
     }
     None
@@ -40,7 +45,10 @@ pub(super) fn warnings(g: &Georeferenced, control: &[ControlPoint]) -> Vec<Strin
     let reach = used.iter().map(|p| (p - centre).xy().norm()).fold(0.0, f64::max);
     let outside = g.targets.iter().filter(|t| (*t - centre).xy().norm() > 1.3 * reach).count();
     if outside > 0 {
-        out.push(format!("{outside} of {} targets lie outside the area held by control: the error grows there without being checked", g.targets.len()));
+        out.push(format!(
+            "{outside} of {} targets lie outside the area held by control: the error grows there without being checked",
+            g.targets.len()
+        ));
     }
     let scatter: nalgebra::Matrix2<f64> = used.iter().map(|p| (p - centre).xy() * (p - centre).xy().transpose()).sum();
     let e = scatter.symmetric_eigenvalues();
@@ -56,8 +64,13 @@ pub(super) fn warnings(g: &Georeferenced, control: &[ControlPoint]) -> Vec<Strin
             g.fit.scale, (g.fit.scale - 1.0) * 1e6, g.scale_sigma * 1.96e6
         ));
     }
-    if let Some(worst) = g.residuals.iter().filter(|r| r.p_value < 0.001).max_by(|a, b| a.statistic.total_cmp(&b.statistic)) {
-        out.push(format!("control point {} does not fit the others (p = {:.5})", control[worst.control].name, worst.p_value));
+    if let Some(worst) =
+        g.residuals.iter().filter(|r| r.p_value < 0.001).max_by(|a, b| a.statistic.total_cmp(&b.statistic))
+    {
+        out.push(format!(
+            "control point {} does not fit the others (p = {:.5})",
+            control[worst.control].name, worst.p_value
+        ));
     }
     out
 }

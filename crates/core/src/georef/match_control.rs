@@ -16,9 +16,14 @@ pub struct ControlMatch {
 ///
 /// `control` holds names, grid positions and σ (metres); `targets` holds names, block positions
 /// and covariances. Names are compared without case and surrounding space.
-pub fn match_control(control: &[(String, Vec3, Vec3)], targets: &[(String, Vec3, Mat3)], levelled: bool) -> ControlMatch {
+pub fn match_control(
+    control: &[(String, Vec3, Vec3)],
+    targets: &[(String, Vec3, Mat3)],
+    levelled: bool,
+) -> ControlMatch {
     let key = |s: &str| s.trim().to_lowercase();
-    let mut out = ControlMatch { targets: vec![None; control.len()], by_name: vec![false; control.len()], ambiguous: false };
+    let mut out =
+        ControlMatch { targets: vec![None; control.len()], by_name: vec![false; control.len()], ambiguous: false };
     for (i, c) in control.iter().enumerate() {
         if let Some(t) = targets.iter().position(|t| key(&t.0) == key(&c.0)) {
             out.targets[i] = Some(t);
@@ -32,7 +37,11 @@ pub fn match_control(control: &[(String, Vec3, Vec3)], targets: &[(String, Vec3,
     let origin = control.first().map_or(Vec3::zeros(), |c| c.1);
     let a: Vec<Matched> = control
         .iter()
-        .map(|c| Matched { position: c.1 - origin, covariance: Mat3::from_diagonal(&c.2.component_mul(&c.2)), kind: None })
+        .map(|c| Matched {
+            position: c.1 - origin,
+            covariance: Mat3::from_diagonal(&c.2.component_mul(&c.2)),
+            kind: None,
+        })
         .collect();
     let b: Vec<Matched> = targets.iter().map(|t| Matched { position: t.1, covariance: t.2, kind: None }).collect();
     let options = MatchOptions { levelled, slack: 0.02, ..MatchOptions::default() };

@@ -32,7 +32,9 @@ pub enum GeorefError {
         parameters: usize,
     },
     /// Control in a line, or in one place.
-    #[error("the matched control points do not fix the block: they lie in one place or in one line; add a point off that line")]
+    #[error(
+        "the matched control points do not fix the block: they lie in one place or in one line; add a point off that line"
+    )]
     Degenerate,
 }
 
@@ -106,12 +108,8 @@ impl Georeferenced {
 /// # Errors
 /// [`GeorefError`] when control is too little or badly placed.
 pub fn georeference(block: &Solution, control: &[ControlPoint], model: FitModel) -> Result<Georeferenced, GeorefError> {
-    let used: Vec<(usize, usize)> = control
-        .iter()
-        .enumerate()
-        .filter(|(_, c)| !c.check)
-        .filter_map(|(i, c)| c.target.map(|t| (i, t)))
-        .collect();
+    let used: Vec<(usize, usize)> =
+        control.iter().enumerate().filter(|(_, c)| !c.check).filter_map(|(i, c)| c.target.map(|t| (i, t))).collect();
     if used.len() < 3 {
         return Err(GeorefError::TooFew { found: used.len(), needed: 3, parameters: model.parameters() });
     }
@@ -122,8 +120,10 @@ pub fn georeference(block: &Solution, control: &[ControlPoint], model: FitModel)
     let scans = block.poses.len();
     let columns: Vec<usize> = used.iter().map(|u| 6 * scans + 3 * u.1).collect();
     let m = used.len();
-    let network = DMatrix::from_fn(3 * m, 3 * m, |r, c| block.covariance[(columns[r / 3] + r % 3, columns[c / 3] + c % 3)]);
-    let known = DMatrix::from_diagonal(&DVector::from_fn(3 * m, |r, _| control[used[r / 3].0].sigma[r % 3].max(1e-5).powi(2)));
+    let network =
+        DMatrix::from_fn(3 * m, 3 * m, |r, c| block.covariance[(columns[r / 3] + r % 3, columns[c / 3] + c % 3)]);
+    let known =
+        DMatrix::from_diagonal(&DVector::from_fn(3 * m, |r, _| control[used[r / 3].0].sigma[r % 3].max(1e-5).powi(2)));
     // Parameters act about the centroid, so that grid coordinates of millions of metres do not
     // spoil the conditioning.
     let centre = source.iter().map(|p| now.apply(p)).sum::<Vec3>() / m as f64;
@@ -165,9 +165,14 @@ pub fn georeference(block: &Solution, control: &[ControlPoint], model: FitModel)
     let turn = rotate_all(&now, m);
     let mut design = DMatrix::zeros(3 * m, model.parameters());
     for k in 0..m {
-        design.view_mut((3 * k, 0), (3, model.parameters())).copy_from(&parameter_rows(model, &now.apply(&source[k]), &centre));
+        design.view_mut((3 * k, 0), (3, model.parameters())).copy_from(&parameter_rows(
+            model,
+            &now.apply(&source[k]),
+            &centre,
+        ));
     }
-    let qvv = weight.clone().try_inverse().ok_or(GeorefError::Degenerate)? - &design * &parameter_covariance * design.transpose();
+    let qvv = weight.clone().try_inverse().ok_or(GeorefError::Degenerate)?
+        - &design * &parameter_covariance * design.transpose();
     let residuals = (0..m).map(|k| point_test(used[k].0, &v, &qvv, &weight, k)).collect();
 
     // x' = T(x): δx' = sR δx + J δp with δp = K (δc − sR_c δx_c)
@@ -185,7 +190,8 @@ pub fn georeference(block: &Solution, control: &[ControlPoint], model: FitModel)
         .iter()
         .map(|p| Pose { rotation: now.pose.rotation * p.rotation, translation: now.apply(&p.translation) })
         .collect();
-    let pose_covariances = poses.iter().enumerate().map(|(k, p)| spread.at(6 * k, &p.translation).total * variance_factor).collect();
+    let pose_covariances =
+        poses.iter().enumerate().map(|(k, p)| spread.at(6 * k, &p.translation).total * variance_factor).collect();
     let checks = control
         .iter()
         .enumerate()
@@ -196,10 +202,25 @@ pub fn georeference(block: &Solution, control: &[ControlPoint], model: FitModel)
             compare(i, targets[t] - c.position, &expected)
         })
         .collect();
-    let scale_sigma = if model == FitModel::Similarity { (parameter_covariance[(6, 6)] * variance_factor).sqrt() } else { 0.0 };
+    let scale_sigma =
+        if model == FitModel::Similarity { (parameter_covariance[(6, 6)] * variance_factor).sqrt() } else { 0.0 };
     let mut result = Georeferenced {
-        model, fit: now, scale_sigma, poses, pose_covariances, targets, target_covariances, from_control, from_level,
-        residuals, checks, sum, dof, global_p: chi2_tail(sum, dof), variance_factor, warnings: Vec::new(),
+        model,
+        fit: now,
+        scale_sigma,
+        poses,
+        pose_covariances,
+        targets,
+        target_covariances,
+        from_control,
+        from_level,
+        residuals,
+        checks,
+        sum,
+        dof,
+        global_p: chi2_tail(sum, dof),
+        variance_factor,
+        warnings: Vec::new(),
     };
     result.warnings = super::diagnose::warnings(&result, control);
     Ok(result)
@@ -208,7 +229,13 @@ pub fn georeference(block: &Solution, control: &[ControlPoint], model: FitModel)
 fn compare(control: usize, residual: Vec3, covariance: &Mat3) -> PointResidual {
     let statistic = covariance.cholesky().map_or(0.0, |c| residual.dot(&c.solve(&residual)));
     let half = |k: usize| covariance[(k, k)].max(0.0).sqrt() * K95_1D;
-    PointResidual { control, residual, expected: Vec3::new(half(0), half(1), half(2)), statistic, p_value: chi2_tail(statistic, 3) }
+    PointResidual {
+        control,
+        residual,
+        expected: Vec3::new(half(0), half(1), half(2)),
+        statistic,
+        p_value: chi2_tail(statistic, 3),
+    }
 }
 
 fn point_test(control: usize, v: &DVector<f64>, qvv: &DMatrix<f64>, weight: &DMatrix<f64>, k: usize) -> PointResidual {
@@ -249,7 +276,10 @@ fn moved(model: FitModel, f: &Fit, step: &DVector<f64>, centre: &Vec3) -> Fit {
     let grow = if model == FitModel::Similarity { 1.0 + step[6] } else { 1.0 };
     let turn = nalgebra::UnitQuaternion::from_scaled_axis(omega);
     let shift = Vec3::new(step[0], step[1], step[2]);
-    let pose = Pose { rotation: turn * f.pose.rotation, translation: centre + shift + turn * ((f.pose.translation - centre) * grow) };
+    let pose = Pose {
+        rotation: turn * f.pose.rotation,
+        translation: centre + shift + turn * ((f.pose.translation - centre) * grow),
+    };
     Fit { pose, scale: f.scale * grow, rms: f.rms }
 }
 
@@ -299,6 +329,10 @@ impl Spread<'_> {
         };
         let control_matrix = &jk * self.known * jk.transpose();
         let control: Mat3 = control_matrix.fixed_view::<3, 3>(0, 0).into_owned();
-        Parts { total: propagate(&self.block.covariance) + control, control, level: propagate(&self.block.covariance_level) }
+        Parts {
+            total: propagate(&self.block.covariance) + control,
+            control,
+            level: propagate(&self.block.covariance_level),
+        }
     }
 }

@@ -87,7 +87,8 @@ fn split(nodes: &mut Vec<Node>, panels: &mut [Panel], at: usize) {
     let axis = usize::from(node.high.y - node.low.y > node.high.x - node.low.x);
     let (first, count) = (node.first as usize, node.count as usize);
     let half = count / 2;
-    panels[first..first + count].select_nth_unstable_by(half, |p, q| (p.a[axis] + p.b[axis]).total_cmp(&(q.a[axis] + q.b[axis])));
+    panels[first..first + count]
+        .select_nth_unstable_by(half, |p, q| (p.a[axis] + p.b[axis]).total_cmp(&(q.a[axis] + q.b[axis])));
     let left = nodes.len();
     nodes[at].first = left as u32;
     nodes[at].count = 0;

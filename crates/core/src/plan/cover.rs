@@ -89,7 +89,10 @@ pub fn cover(site: &Site, stations: &[Station], instrument: &Instrument, grid: f
         .map(|a| {
             seen.iter()
                 .map(|b| {
-                    let both: f64 = (0..samples.len()).filter(|&i| a.samples[i].is_ok() && b.samples[i].is_ok()).map(|i| samples[i].area).sum();
+                    let both: f64 = (0..samples.len())
+                        .filter(|&i| a.samples[i].is_ok() && b.samples[i].is_ok())
+                        .map(|i| samples[i].area)
+                        .sum();
                     if b.area > 0.0 { both / b.area } else { 0.0 }
                 })
                 .collect()
@@ -170,7 +173,13 @@ mod tests {
     use nalgebra::Vector2;
 
     fn wall(id: usize, a: (f64, f64), b: (f64, f64)) -> Wall {
-        Wall { id, line: vec![Vector2::new(a.0, a.1), Vector2::new(b.0, b.1)], base: 0.0, top: 3.0, required_spacing: Some(0.05) }
+        Wall {
+            id,
+            line: vec![Vector2::new(a.0, a.1), Vector2::new(b.0, b.1)],
+            base: 0.0,
+            top: 3.0,
+            required_spacing: Some(0.05),
+        }
     }
 
     /// A column's shadow on a wall, against the exact answer from similar triangles.
@@ -179,11 +188,21 @@ mod tests {
         let column = [(-0.25, 3.0), (0.25, 3.0), (0.25, 3.2), (-0.25, 3.2)];
         let site = Site {
             walls: vec![wall(0, (-8.0, 9.0), (8.0, 9.0))],
-            obstacles: vec![Obstacle { outline: column.iter().map(|p| Vector2::new(p.0, p.1)).collect(), base: 0.0, top: 3.0 }],
+            obstacles: vec![Obstacle {
+                outline: column.iter().map(|p| Vector2::new(p.0, p.1)).collect(),
+                base: 0.0,
+                top: 3.0,
+            }],
         };
         let station = Station { name: "S1".into(), position: Vec3::new(0.0, 0.0, 1.5) };
         let c = cover(&site, &[station], &Instrument::mid_range(), 0.05);
-        let hidden: f64 = c.samples.iter().zip(&c.stations[0].samples).filter(|(_, s)| **s == Err(NotCovered::Hidden)).map(|(p, _)| p.area).sum();
+        let hidden: f64 = c
+            .samples
+            .iter()
+            .zip(&c.stations[0].samples)
+            .filter(|(_, s)| **s == Err(NotCovered::Hidden))
+            .map(|(p, _)| p.area)
+            .sum();
         // half a metre at 3 m throws 1.5 m at 9 m, over the full height of 3 m
         assert!((hidden - 4.5).abs() < 0.31, "{hidden}");
         let share = c.once.unwrap();
@@ -194,7 +213,11 @@ mod tests {
     #[test]
     fn overlap_through_a_wall_is_the_wall() {
         let site = Site {
-            walls: vec![wall(0, (0.0, -4.0), (0.0, 4.0)), wall(1, (-5.0, -4.0), (-5.0, 4.0)), wall(2, (5.0, -4.0), (5.0, 4.0))],
+            walls: vec![
+                wall(0, (0.0, -4.0), (0.0, 4.0)),
+                wall(1, (-5.0, -4.0), (-5.0, 4.0)),
+                wall(2, (5.0, -4.0), (5.0, 4.0)),
+            ],
             obstacles: vec![],
         };
         let at = |x: f64| Station { name: "S".into(), position: Vec3::new(x, 0.0, 1.5) };

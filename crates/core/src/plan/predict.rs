@@ -35,7 +35,13 @@ pub struct Prediction {
 /// instrument's noise and density give them (zero- to third-order design, Grafarend 1974).
 ///
 /// `radius` is that of the spheres, metres.
-pub fn predict(site: &Site, stations: &[Station], targets: &[PlannedTarget], radius: f64, instrument: &Instrument) -> Prediction {
+pub fn predict(
+    site: &Site,
+    stations: &[Station],
+    targets: &[PlannedTarget],
+    radius: f64,
+    instrument: &Instrument,
+) -> Prediction {
     let bvh = Bvh::new(site.panels());
     let seen: Vec<Vec<(usize, Mat3)>> = stations
         .iter()
@@ -57,9 +63,16 @@ pub fn predict(site: &Site, stations: &[Station], targets: &[PlannedTarget], rad
     let network = Network {
         scans: stations
             .iter()
-            .map(|s| ScanUnknown { name: s.name.clone(), pose: Pose::levelled(0.0, s.position), level_sigma: instrument.compensator_sigma })
+            .map(|s| ScanUnknown {
+                name: s.name.clone(),
+                pose: Pose::levelled(0.0, s.position),
+                level_sigma: instrument.compensator_sigma,
+            })
             .collect(),
-        targets: used.iter().map(|&t| TargetUnknown { name: targets[t].name.clone(), position: targets[t].position }).collect(),
+        targets: used
+            .iter()
+            .map(|&t| TargetUnknown { name: targets[t].name.clone(), position: targets[t].position })
+            .collect(),
         observations: seen
             .iter()
             .enumerate()
@@ -67,7 +80,13 @@ pub fn predict(site: &Site, stations: &[Station], targets: &[PlannedTarget], rad
                 let used = &used;
                 list.iter().filter_map(move |(t, covariance)| {
                     let target = used.iter().position(|u| u == t)?;
-                    Some(Observation { scan, target, centre: targets[*t].position - stations[scan].position, covariance: *covariance, active: true })
+                    Some(Observation {
+                        scan,
+                        target,
+                        centre: targets[*t].position - stations[scan].position,
+                        covariance: *covariance,
+                        active: true,
+                    })
                 })
             })
             .collect(),

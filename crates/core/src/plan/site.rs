@@ -61,9 +61,10 @@ pub struct Panel {
 impl Site {
     /// All panels: one for each stretch of a wall and each side of an obstacle.
     pub fn panels(&self) -> Vec<Panel> {
-        let walls = self.walls.iter().flat_map(|w| {
-            w.line.windows(2).map(|p| Panel { a: p[0], b: p[1], base: w.base, top: w.top })
-        });
+        let walls = self
+            .walls
+            .iter()
+            .flat_map(|w| w.line.windows(2).map(|p| Panel { a: p[0], b: p[1], base: w.base, top: w.top }));
         let obstacles = self.obstacles.iter().flat_map(|o| {
             let n = o.outline.len();
             (0..n).map(move |i| Panel { a: o.outline[i], b: o.outline[(i + 1) % n], base: o.base, top: o.top })

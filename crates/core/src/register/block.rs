@@ -166,11 +166,18 @@ impl Block {
         let reason = if count == 0 {
             format!("no targets were found in {name}: check the sphere diameter and that targets stand within range")
         } else if count < 3 {
-            format!("{name} shows {count} target{}; 3 shared with other scans are needed", if count == 1 { "" } else { "s" })
+            format!(
+                "{name} shows {count} target{}; 3 shared with other scans are needed",
+                if count == 1 { "" } else { "s" }
+            )
         } else if self.ambiguous.iter().any(|p| p.0 == scan || p.1 == scan) {
-            format!("the targets of {name} fit the block in two ways equally well (symmetrical or repeating layout); one more target off the pattern would decide")
+            format!(
+                "the targets of {name} fit the block in two ways equally well (symmetrical or repeating layout); one more target off the pattern would decide"
+            )
         } else {
-            format!("{name} shows {count} targets, but no 3 of them lie as any 3 of the other scans do: it shares too little, or targets moved")
+            format!(
+                "{name} shows {count} targets, but no 3 of them lie as any 3 of the other scans do: it shares too little, or targets moved"
+            )
         };
         Unplaced { scan, reason }
     }

@@ -75,14 +75,13 @@ impl State {
             }
             return;
         }
-        let Some(pivot) = candidates
-            .iter()
-            .chain(done.iter())
-            .max_by_key(|&v| candidates.and(&self.adjacent[v]).count())
+        let Some(pivot) =
+            candidates.iter().chain(done.iter()).max_by_key(|&v| candidates.and(&self.adjacent[v]).count())
         else {
             return;
         };
-        let branch: Vec<usize> = candidates.iter().filter(|&v| self.adjacent[pivot].0[v / 64] >> (v % 64) & 1 == 0).collect();
+        let branch: Vec<usize> =
+            candidates.iter().filter(|&v| self.adjacent[pivot].0[v / 64] >> (v % 64) & 1 == 0).collect();
         for v in branch {
             clique.push(v);
             self.expand(clique, candidates.and(&self.adjacent[v]), done.and(&self.adjacent[v]));
@@ -101,7 +100,8 @@ mod tests {
         for seed in 0..30 {
             let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(seed);
             let n = 12;
-            let edges: Vec<_> = (0..n).flat_map(|a| (a + 1..n).map(move |b| (a, b))).filter(|_| rng.random_bool(0.55)).collect();
+            let edges: Vec<_> =
+                (0..n).flat_map(|a| (a + 1..n).map(move |b| (a, b))).filter(|_| rng.random_bool(0.55)).collect();
             let has = |a: usize, b: usize| edges.contains(&(a.min(b), a.max(b)));
             let exhaustive = (0u32..1 << n)
                 .filter(|m| (0..n).all(|a| m >> a & 1 == 0 || (a + 1..n).all(|b| m >> b & 1 == 0 || has(a, b))))

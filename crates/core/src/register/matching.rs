@@ -82,9 +82,10 @@ pub fn match_points(a: &[Matched], b: &[Matched], options: &MatchOptions) -> Opt
         })
         .collect();
     verified.sort_by(|x, y| y.pairs.len().cmp(&x.pairs.len()).then(x.fit.rms.total_cmp(&y.fit.rms)));
-    let rival = verified.iter().skip(1).any(|m| {
-        verified[0].pairs.len() == m.pairs.len() && displacement(&verified[0], m, b) > 0.5
-    });
+    let rival = verified
+        .iter()
+        .skip(1)
+        .any(|m| verified[0].pairs.len() == m.pairs.len() && displacement(&verified[0], m, b) > 0.5);
     let mut best = verified.into_iter().next()?;
     best.ambiguous = rival;
     best.pairs.sort_unstable();

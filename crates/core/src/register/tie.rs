@@ -90,19 +90,34 @@ pub fn grade_ties(input: &TieInput) -> Vec<Tie> {
 }
 
 #[allow(clippy::too_many_arguments)]
-fn judge(input: &TieInput, pair: (usize, usize), count: usize, spread: f64, breadth: f64, misfit: bool, worst: f64, suspects: &[String]) -> (Grade, Vec<String>) {
+fn judge(
+    input: &TieInput,
+    pair: (usize, usize),
+    count: usize,
+    spread: f64,
+    breadth: f64,
+    misfit: bool,
+    worst: f64,
+    suspects: &[String],
+) -> (Grade, Vec<String>) {
     let mut reasons = Vec::new();
     if count < 3 {
         return (
             Grade::NotJudged,
-            vec![format!("{count} shared target{}: too few to stand alone, supports the block only", if count == 1 { "" } else { "s" })],
+            vec![format!(
+                "{count} shared target{}: too few to stand alone, supports the block only",
+                if count == 1 { "" } else { "s" }
+            )],
         );
     }
     let mut grade = Grade::Sound;
     let mut worse = |g: Grade| grade = grade.max(g);
     if misfit {
         worse(if count - suspects.len().min(count) >= 3 { Grade::Doubtful } else { Grade::Failed });
-        reasons.push(format!("the two scans put a shared target {} apart, more than their noise explains", (input.length)(worst)));
+        reasons.push(format!(
+            "the two scans put a shared target {} apart, more than their noise explains",
+            (input.length)(worst)
+        ));
     }
     if !suspects.is_empty() {
         worse(Grade::Doubtful);
@@ -110,7 +125,10 @@ fn judge(input: &TieInput, pair: (usize, usize), count: usize, spread: f64, brea
     }
     if breadth < 0.08 {
         worse(if breadth < 0.02 { Grade::Failed } else { Grade::Doubtful });
-        reasons.push(format!("the {count} shared targets lie almost in a line (breadth {:.0} % of length): the tie can turn about it", breadth * 100.0));
+        reasons.push(format!(
+            "the {count} shared targets lie almost in a line (breadth {:.0} % of length): the tie can turn about it",
+            breadth * 100.0
+        ));
     }
     if count == 3 {
         worse(Grade::Doubtful);
@@ -121,7 +139,11 @@ fn judge(input: &TieInput, pair: (usize, usize), count: usize, spread: f64, brea
         reasons.push("alone, the shared targets would fit in more than one way; the rest of the block decides".into());
     }
     if grade == Grade::Sound {
-        reasons.push(format!("{count} shared targets over {}, well spread, largest gap {}", (input.length)(spread), (input.length)(worst)));
+        reasons.push(format!(
+            "{count} shared targets over {}, well spread, largest gap {}",
+            (input.length)(spread),
+            (input.length)(worst)
+        ));
     }
     (grade, reasons)
 }
@@ -133,9 +155,6 @@ fn shape(points: &[Vec3]) -> (f64, f64) {
     let scatter: crate::geometry::Mat3 = points.iter().map(|p| (p - centre) * (p - centre).transpose()).sum();
     let mut e: Vec<f64> = scatter.symmetric_eigenvalues().iter().map(|v| v.max(0.0).sqrt()).collect();
     e.sort_by(|a, b| b.total_cmp(a));
-    let longest = points
-        .iter()
-        .flat_map(|p| points.iter().map(move |q| (p - q).norm()))
-        .fold(0.0, f64::max);
+    let longest = points.iter().flat_map(|p| points.iter().map(move |q| (p - q).norm())).fold(0.0, f64::max);
     (longest, if e[0] > 0.0 { e[1] / e[0] } else { 0.0 })
 }

@@ -75,7 +75,8 @@ impl<P: Permission> FromRequestParts<App> for Access<P> {
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, ApiError> {
         let user = identity::user(parts, app).await?;
         let params = RawPathParams::from_request_parts(parts, app).await.map_err(|_| ApiError::not_found())?;
-        let job = params.iter().find(|p| p.0 == "job").and_then(|p| p.1.parse().ok()).ok_or_else(ApiError::not_found)?;
+        let job =
+            params.iter().find(|p| p.0 == "job").and_then(|p| p.1.parse().ok()).ok_or_else(ApiError::not_found)?;
         let role = jobs::role(&app.db, job, user.id).await?.ok_or_else(ApiError::not_found)?;
         if !P::allows(role) {
             return Err(ApiError::forbidden(format!("your role in this job ({role:?}) may not {}", P::WORDS)));

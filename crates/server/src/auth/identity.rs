@@ -1,6 +1,6 @@
 use crate::{ApiError, App};
-use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, SaltString, rand_core::OsRng};
 use argon2::Argon2;
+use argon2::password_hash::{PasswordHash, PasswordHasher, PasswordVerifier, SaltString, rand_core::OsRng};
 use axum::http::request::Parts;
 use axum::http::{Method, header};
 use vistazo_store::people::{self, User};
@@ -63,14 +63,20 @@ const DUMMY: &str = "$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$Hs3Tj
 pub(super) async fn user(parts: &Parts, app: &App) -> Result<User, ApiError> {
     let headers = &parts.headers;
     if let Some(bearer) = headers.get(header::AUTHORIZATION).and_then(|v| v.to_str().ok()) {
-        let secret = bearer.strip_prefix("Bearer ").ok_or_else(|| ApiError::sign_in("expected “Authorization: Bearer <token>”"))?;
-        return people::token_user(&app.db, secret).await?.ok_or_else(|| ApiError::sign_in("this token is not known; make one under your name in the page"));
+        let secret = bearer
+            .strip_prefix("Bearer ")
+            .ok_or_else(|| ApiError::sign_in("expected “Authorization: Bearer <token>”"))?;
+        return people::token_user(&app.db, secret)
+            .await?
+            .ok_or_else(|| ApiError::sign_in("this token is not known; make one under your name in the page"));
     }
     let secret = session_secret(parts).ok_or_else(|| ApiError::sign_in("please sign in"))?;
     if !matches!(parts.method, Method::GET | Method::HEAD) && !headers.contains_key(CSRF_HEADER) {
         return Err(ApiError::forbidden(format!("a change made with a session must carry the header {CSRF_HEADER}")));
     }
-    people::session_user(&app.db, &secret).await?.ok_or_else(|| ApiError::sign_in("the session has ended, please sign in"))
+    people::session_user(&app.db, &secret)
+        .await?
+        .ok_or_else(|| ApiError::sign_in("the session has ended, please sign in"))
 }
 
 /// The secret in the session cookie.

@@ -5,5 +5,5 @@ mod access;
 mod identity;
 
 pub use access::{Access, Check, Deliver, Edit, Manage, Permission, Read, SignedIn};
-pub use identity::{COOKIE, CSRF_HEADER, hash_password, sign_in};
 pub(crate) use identity::session_secret;
+pub use identity::{COOKIE, CSRF_HEADER, hash_password, sign_in};

@@ -131,13 +131,21 @@ impl Brief {
 
     /// What to look for in the scans.
     pub fn search(&self) -> Search {
-        Search { sphere_radius: self.sphere_diameter.map(|d| d / 2.0), checker_half: self.checker_side.map(|s| s / 2.0) }
+        Search {
+            sphere_radius: self.sphere_diameter.map(|d| d / 2.0),
+            checker_half: self.checker_side.map(|s| s / 2.0),
+        }
     }
 
     /// The requirement as the core takes it.
     pub fn requirement(&self) -> Requirement {
         let r = self.requirement;
-        Requirement { horizontal95: r.horizontal95, vertical95: r.vertical95, spatial95: r.spatial95, check_rmse: r.check_rmse }
+        Requirement {
+            horizontal95: r.horizontal95,
+            vertical95: r.vertical95,
+            spatial95: r.spatial95,
+            check_rmse: r.check_rmse,
+        }
     }
 
     /// A length in the job's unit, in words: millimetres for metric jobs under a metre.
@@ -158,7 +166,17 @@ impl Brief {
         let within = |field: &str, value: Option<f64>, low: f64, high: f64| match value {
             Some(v) if !(low..=high).contains(&v) => {
                 let u = self.unit().metres();
-                Err(ApiError::field(field, format!("found {:.4} {}, expected {:.4} to {:.1} {}", v / u, self.unit, low / u, high / u, self.unit)))
+                Err(ApiError::field(
+                    field,
+                    format!(
+                        "found {:.4} {}, expected {:.4} to {:.1} {}",
+                        v / u,
+                        self.unit,
+                        low / u,
+                        high / u,
+                        self.unit
+                    ),
+                ))
             }
             _ => Ok(()),
         };
@@ -169,7 +187,12 @@ impl Brief {
             vistazo_formats::crs::lookup(code).map_err(|e| ApiError::field("epsg", e))?;
         }
         let r = &self.requirement;
-        for (name, value) in [("horizontal95", r.horizontal95), ("vertical95", r.vertical95), ("spatial95", r.spatial95), ("check_rmse", r.check_rmse)] {
+        for (name, value) in [
+            ("horizontal95", r.horizontal95),
+            ("vertical95", r.vertical95),
+            ("spatial95", r.spatial95),
+            ("check_rmse", r.check_rmse),
+        ] {
             within(name, value, 1e-4, 10.0)?;
         }
         within("sphere_diameter", self.sphere_diameter, 0.02, 1.0)?;
@@ -178,13 +201,27 @@ impl Brief {
             return Err(ApiError::field("origin", "expected finite grid coordinates"));
         }
         let i = &self.instrument;
-        let positive = [("range_sigma", i.range_sigma), ("angular_sigma", i.angular_sigma), ("step", i.step), ("max_range", i.max_range)];
+        let positive = [
+            ("range_sigma", i.range_sigma),
+            ("angular_sigma", i.angular_sigma),
+            ("step", i.step),
+            ("max_range", i.max_range),
+        ];
         if let Some((name, v)) = positive.iter().find(|p| p.1.is_nan() || p.1 <= 0.0 || !p.1.is_finite()) {
-            return Err(ApiError::field(&format!("instrument.{name}"), format!("found {v}, expected a positive number")));
+            return Err(ApiError::field(
+                &format!("instrument.{name}"),
+                format!("found {v}, expected a positive number"),
+            ));
         }
         // a step this small asks for more than sixty million points
-        if i.step < 2e-4 || i.elevation_max <= i.elevation_min || i.elevation_max - i.elevation_min > std::f64::consts::PI {
-            return Err(ApiError::field("instrument.step", "expected a step of at least 0.2 mrad and a field of view between 0 and 180°"));
+        if i.step < 2e-4
+            || i.elevation_max <= i.elevation_min
+            || i.elevation_max - i.elevation_min > std::f64::consts::PI
+        {
+            return Err(ApiError::field(
+                "instrument.step",
+                "expected a step of at least 0.2 mrad and a field of view between 0 and 180°",
+            ));
         }
         Ok(())
     }

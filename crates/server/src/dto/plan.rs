@@ -38,13 +38,18 @@ impl PlanData {
     /// # Errors
     /// Names the field, what was found and what is expected.
     pub fn parse(kind: &str, value: &serde_json::Value) -> Result<Self, ApiError> {
-        let d: Self = serde_json::from_value(value.clone()).map_err(|e| ApiError::field("data", format!("a {kind} cannot be read: {e}")))?;
+        let d: Self = serde_json::from_value(value.clone())
+            .map_err(|e| ApiError::field("data", format!("a {kind} cannot be read: {e}")))?;
         if d.name.trim().is_empty() || d.name.len() > 80 {
             return Err(ApiError::field("name", format!("a {kind} needs a name of 1 to 80 characters")));
         }
-        let finite = d.line.iter().flatten().chain(&d.position).chain([&d.base, &d.top]).all(|v| v.is_finite() && v.abs() < 1e6);
+        let finite =
+            d.line.iter().flatten().chain(&d.position).chain([&d.base, &d.top]).all(|v| v.is_finite() && v.abs() < 1e6);
         if !finite {
-            return Err(ApiError::field("position", format!("{}: expected finite plan coordinates within 1000 km", d.name)));
+            return Err(ApiError::field(
+                "position",
+                format!("{}: expected finite plan coordinates within 1000 km", d.name),
+            ));
         }
         let least = match kind {
             "wall" => 2,
@@ -52,16 +57,25 @@ impl PlanData {
             _ => 0,
         };
         if d.line.len() < least {
-            return Err(ApiError::field("line", format!("{}: found {} vertices, expected at least {least}", d.name, d.line.len())));
+            return Err(ApiError::field(
+                "line",
+                format!("{}: found {} vertices, expected at least {least}", d.name, d.line.len()),
+            ));
         }
         if least > 0 && d.top <= d.base {
-            return Err(ApiError::field("top", format!("{}: the top ({} m) must be above the base ({} m)", d.name, d.top, d.base)));
+            return Err(ApiError::field(
+                "top",
+                format!("{}: the top ({} m) must be above the base ({} m)", d.name, d.top, d.base),
+            ));
         }
         if d.required_spacing.is_some_and(|s| !(0.001..=1.0).contains(&s)) {
             return Err(ApiError::field("required_spacing", format!("{}: expected 1 mm to 1 m", d.name)));
         }
         if d.control_sigma.is_some_and(|s| s.iter().any(|v| !(1e-5..=10.0).contains(v))) {
-            return Err(ApiError::field("control_sigma", format!("{}: expected standard deviations of 0.01 mm to 10 m", d.name)));
+            return Err(ApiError::field(
+                "control_sigma",
+                format!("{}: expected standard deviations of 0.01 mm to 10 m", d.name),
+            ));
         }
         Ok(d)
     }

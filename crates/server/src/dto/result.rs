@@ -17,7 +17,13 @@ pub struct Error95Dto {
 
 impl From<Error95> for Error95Dto {
     fn from(e: Error95) -> Self {
-        Self { horizontal: e.horizontal, horizontal_minor: e.horizontal_minor, bearing: e.bearing, vertical: e.vertical, spatial: e.spatial }
+        Self {
+            horizontal: e.horizontal,
+            horizontal_minor: e.horizontal_minor,
+            bearing: e.bearing,
+            vertical: e.vertical,
+            spatial: e.spatial,
+        }
     }
 }
 
@@ -38,7 +44,10 @@ impl From<&Pose> for PoseDto {
 impl From<&PoseDto> for Pose {
     fn from(p: &PoseDto) -> Self {
         let [w, x, y, z] = p.rotation;
-        Self { rotation: nalgebra::UnitQuaternion::from_quaternion(nalgebra::Quaternion::new(w, x, y, z)), translation: Vec3::from(p.translation) }
+        Self {
+            rotation: nalgebra::UnitQuaternion::from_quaternion(nalgebra::Quaternion::new(w, x, y, z)),
+            translation: Vec3::from(p.translation),
+        }
     }
 }
 

@@ -59,13 +59,18 @@ pub struct ReferenceDto {
 }
 
 fn dto(row: jobs::Job, role: Role) -> Result<JobDto, ApiError> {
-    let brief = serde_json::from_value(row.brief).map_err(|e| ApiError::bad(format!("the stored brief cannot be read: {e}")))?;
+    let brief = serde_json::from_value(row.brief)
+        .map_err(|e| ApiError::bad(format!("the stored brief cannot be read: {e}")))?;
     Ok(JobDto { id: row.id, name: row.name, role, version: row.version, simulated: row.simulated.is_some(), brief })
 }
 
 fn named(name: &str) -> Result<&str, ApiError> {
     let name = name.trim();
-    if name.is_empty() || name.len() > 200 { Err(ApiError::field("name", "expected a name of 1 to 200 characters")) } else { Ok(name) }
+    if name.is_empty() || name.len() > 200 {
+        Err(ApiError::field("name", "expected a name of 1 to 200 characters"))
+    } else {
+        Ok(name)
+    }
 }
 
 /// Jobs of the user.
@@ -76,7 +81,11 @@ pub async fn jobs(State(app): State<App>, SignedIn(user): SignedIn) -> Result<Js
 
 /// Create a job; its creator is the owner.
 #[utoipa::path(post, path = "/api/jobs", tag = "brief", request_body = NewJob, responses((status = 200, body = JobDto)))]
-pub async fn create(State(app): State<App>, SignedIn(user): SignedIn, Json(new): Json<NewJob>) -> Result<Json<JobDto>, ApiError> {
+pub async fn create(
+    State(app): State<App>,
+    SignedIn(user): SignedIn,
+    Json(new): Json<NewJob>,
+) -> Result<Json<JobDto>, ApiError> {
     let brief = new.brief.unwrap_or_default();
     brief.validate()?;
     let row = jobs::create(&app.db, user.id, named(&new.name)?, &serde_json::json!(brief), None).await?;
@@ -92,9 +101,14 @@ pub async fn get(State(app): State<App>, access: Access<Deliver>) -> Result<Json
 
 /// Change the brief.
 #[utoipa::path(put, path = "/api/jobs/{job}", tag = "brief", params(("job" = Uuid, Path)), request_body = JobChange, responses((status = 200, body = JobDto), (status = 409, body = crate::error::ErrorBody)))]
-pub async fn update(State(app): State<App>, access: Access<Edit>, Json(change): Json<JobChange>) -> Result<Json<JobDto>, ApiError> {
+pub async fn update(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(change): Json<JobChange>,
+) -> Result<Json<JobDto>, ApiError> {
     change.brief.validate()?;
-    let row = jobs::update(&app.db, access.job, named(&change.name)?, &serde_json::json!(change.brief), change.version).await?;
+    let row = jobs::update(&app.db, access.job, named(&change.name)?, &serde_json::json!(change.brief), change.version)
+        .await?;
     jobs::note(&app.db, access.job, Some(access.user.id), "changed the brief").await?;
     dto(row, access.role).map(Json)
 }
@@ -107,12 +121,31 @@ pub async fn members(State(app): State<App>, access: Access<Read>) -> Result<Jso
 
 /// Give a member a role, or take the member out.
 #[utoipa::path(put, path = "/api/jobs/{job}/members", tag = "brief", params(("job" = Uuid, Path)), request_body = MemberChange, responses((status = 200, body = [Member])))]
-pub async fn set_member(State(app): State<App>, access: Access<Manage>, Json(change): Json<MemberChange>) -> Result<Json<Vec<Member>>, ApiError> {
-    let user = people::user_by_email(&app.db, &change.email)
-        .await?
-        .ok_or_else(|| ApiError::field("email", format!("found “{}”, expected the address of somebody with an account here", change.email)))?;
-    jobs::set_member(&app.db, access.job, user.id, change.role).await.map_err(|_| ApiError::conflict("the job must keep an owner"))?;
-    jobs::note(&app.db, access.job, Some(access.user.id), &format!("set {} to {}", user.name, change.role.map_or_else(|| "no role".into(), |r| format!("{r:?}").to_lowercase()))).await?;
+pub async fn set_member(
+    State(app): State<App>,
+    access: Access<Manage>,
+    Json(change): Json<MemberChange>,
+) -> Result<Json<Vec<Member>>, ApiError> {
+    let user = people::user_by_email(&app.db, &change.email).await?.ok_or_else(|| {
+        ApiError::field(
+            "email",
+            format!("found “{}”, expected the address of somebody with an account here", change.email),
+        )
+    })?;
+    jobs::set_member(&app.db, access.job, user.id, change.role)
+        .await
+        .map_err(|_| ApiError::conflict("the job must keep an owner"))?;
+    jobs::note(
+        &app.db,
+        access.job,
+        Some(access.user.id),
+        &format!(
+            "set {} to {}",
+            user.name,
+            change.role.map_or_else(|| "no role".into(), |r| format!("{r:?}").to_lowercase())
+        ),
+    )
+    .await?;
     Ok(Json(jobs::members(&app.db, access.job).await?))
 }
 
@@ -130,7 +163,11 @@ pub async fn log(State(app): State<App>, access: Access<Read>) -> Result<Json<Ve
 
 /// Add a note to the log.
 #[utoipa::path(post, path = "/api/jobs/{job}/log", tag = "brief", params(("job" = Uuid, Path)), request_body = Note, responses((status = 204)))]
-pub async fn note(State(app): State<App>, access: Access<Edit>, Json(note): Json<Note>) -> Result<StatusCode, ApiError> {
+pub async fn note(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(note): Json<Note>,
+) -> Result<StatusCode, ApiError> {
     let what = note.what.trim();
     if what.is_empty() || what.len() > 2000 {
         return Err(ApiError::field("what", "expected a note of 1 to 2000 characters"));

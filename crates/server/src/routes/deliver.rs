@@ -10,10 +10,10 @@ use axum::http::header;
 use axum::response::IntoResponse;
 use uuid::Uuid;
 use vistazo_core::deliver::{Signature, may_sign};
+use vistazo_store::jobs;
 use vistazo_store::jobs::Role;
 use vistazo_store::results::{self, Package};
 use vistazo_store::tasks::{self, Task};
-use vistazo_store::jobs;
 
 /// A package with its standing.
 #[derive(serde::Serialize, utoipa::ToSchema)]
@@ -37,14 +37,21 @@ pub async fn packages(State(app): State<App>, access: Access<Deliver>) -> Result
     let list = results::packages(&app.db, access.job).await?;
     // a client sees what was checked and signed, nothing before
     let seen = |p: &Package| access.role != Role::Client || p.checked_by.is_some();
-    Ok(Json(list.into_iter().filter(seen).map(|package| PackageDto { stale: Some(&package.inputs) != now.as_ref(), package }).collect()))
+    Ok(Json(
+        list.into_iter()
+            .filter(seen)
+            .map(|package| PackageDto { stale: Some(&package.inputs) != now.as_ref(), package })
+            .collect(),
+    ))
 }
 
 /// Make a package in the background.
 #[utoipa::path(post, path = "/api/jobs/{job}/packages", tag = "deliver", params(("job" = Uuid, Path)), responses((status = 200, body = Task), (status = 409, body = crate::error::ErrorBody)))]
 pub async fn make(State(app): State<App>, access: Access<Edit>) -> Result<Json<Task>, ApiError> {
     if JobState::load(&app, access.job).await?.package_inputs().is_none() {
-        return Err(ApiError::conflict("the block is not on the grid, or out of date: register and georeference it first"));
+        return Err(ApiError::conflict(
+            "the block is not on the grid, or out of date: register and georeference it first",
+        ));
     }
     if tasks::is_active(&app.db, access.job, "package").await? {
         return Err(ApiError::conflict("a package is being made already"));
@@ -54,7 +61,11 @@ pub async fn make(State(app): State<App>, access: Access<Edit>) -> Result<Json<T
 
 /// Download a package as one archive.
 #[utoipa::path(get, path = "/api/jobs/{job}/packages/{package}/download", tag = "deliver", params(("job" = Uuid, Path), ("package" = Uuid, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/zip")))]
-pub async fn download(State(app): State<App>, access: Access<Deliver>, Path((_job, package)): Path<(Uuid, Uuid)>) -> Result<impl IntoResponse, ApiError> {
+pub async fn download(
+    State(app): State<App>,
+    access: Access<Deliver>,
+    Path((_job, package)): Path<(Uuid, Uuid)>,
+) -> Result<impl IntoResponse, ApiError> {
     let p = results::package(&app.db, access.job, package).await?;
     if access.role == Role::Client && p.checked_by.is_none() {
         return Err(ApiError::not_found());
@@ -62,7 +73,11 @@ pub async fn download(State(app): State<App>, access: Access<Deliver>, Path((_jo
     let stream = app.objects.stream(&p.key).await?;
     let name = format!("attachment; filename=\"package-{}.zip\"", p.revision);
     Ok((
-        [(header::CONTENT_TYPE, "application/zip".to_owned()), (header::CONTENT_DISPOSITION, name), (header::CONTENT_LENGTH, p.bytes.to_string())],
+        [
+            (header::CONTENT_TYPE, "application/zip".to_owned()),
+            (header::CONTENT_DISPOSITION, name),
+            (header::CONTENT_LENGTH, p.bytes.to_string()),
+        ],
         Body::from_stream(stream),
     ))
 }
@@ -70,7 +85,12 @@ pub async fn download(State(app): State<App>, access: Access<Deliver>, Path((_jo
 /// Sign a package. The preparer is an owner or surveyor, the checker an owner or reviewer, and
 /// they are two people.
 #[utoipa::path(post, path = "/api/jobs/{job}/packages/{package}/sign", tag = "deliver", params(("job" = Uuid, Path), ("package" = Uuid, Path)), request_body = Sign, responses((status = 200, body = [PackageDto]), (status = 409, body = crate::error::ErrorBody)))]
-pub async fn sign(State(app): State<App>, access: Access<Deliver>, Path((_job, package)): Path<(Uuid, Uuid)>, Json(form): Json<Sign>) -> Result<Json<Vec<PackageDto>>, ApiError> {
+pub async fn sign(
+    State(app): State<App>,
+    access: Access<Deliver>,
+    Path((_job, package)): Path<(Uuid, Uuid)>,
+    Json(form): Json<Sign>,
+) -> Result<Json<Vec<PackageDto>>, ApiError> {
     use crate::auth::Permission;
     let (place, allowed) = match form.place.as_str() {
         "prepared" => (Signature::Prepared, Edit::allows(access.role)),
@@ -87,8 +107,15 @@ pub async fn sign(State(app): State<App>, access: Access<Deliver>, Path((_job, p
     }
     let (prepared, checked) = results::signers(&app.db, access.job, package).await?;
     let text = |id: Option<Uuid>| id.map(|i| i.to_string());
-    may_sign(place, &access.user.id.to_string(), text(prepared).as_deref(), text(checked).as_deref()).map_err(|e| ApiError::conflict(e.to_string()))?;
+    may_sign(place, &access.user.id.to_string(), text(prepared).as_deref(), text(checked).as_deref())
+        .map_err(|e| ApiError::conflict(e.to_string()))?;
     results::sign(&app.db, access.job, package, access.user.id, place == Signature::Checked).await?;
-    jobs::note(&app.db, access.job, Some(access.user.id), &format!("signed package {} as {}", row.revision, form.place)).await?;
+    jobs::note(
+        &app.db,
+        access.job,
+        Some(access.user.id),
+        &format!("signed package {} as {}", row.revision, form.place),
+    )
+    .await?;
     packages(State(app), access).await
 }

@@ -72,27 +72,43 @@ pub async fn scans(State(app): State<App>, access: Access<Read>) -> Result<Json<
 
 /// Change the log entry of a scan.
 #[utoipa::path(put, path = "/api/jobs/{job}/scans/{scan}", tag = "field", params(("job" = Uuid, Path), ("scan" = Uuid, Path)), request_body = ScanChange, responses((status = 200, body = ScanRow)))]
-pub async fn update(State(app): State<App>, access: Access<Edit>, Path((_job, scan)): Path<(Uuid, Uuid)>, Json(change): Json<ScanChange>) -> Result<Json<ScanRow>, ApiError> {
+pub async fn update(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, scan)): Path<(Uuid, Uuid)>,
+    Json(change): Json<ScanChange>,
+) -> Result<Json<ScanRow>, ApiError> {
     if change.name.trim().is_empty() || !change.log.is_object() {
         return Err(ApiError::field("name", "expected a name and a log entry"));
     }
-    field::update_scan(&app.db, access.job, scan, change.name.trim(), change.levelled, &change.log, change.version).await?;
+    field::update_scan(&app.db, access.job, scan, change.name.trim(), change.levelled, &change.log, change.version)
+        .await?;
     Ok(Json(field::scan(&app.db, access.job, scan).await?))
 }
 
 /// Remove a scan from the job. The uploaded file stays stored.
 #[utoipa::path(delete, path = "/api/jobs/{job}/scans/{scan}", tag = "field", params(("job" = Uuid, Path), ("scan" = Uuid, Path)), responses((status = 204)))]
-pub async fn remove(State(app): State<App>, access: Access<Edit>, Path((_job, scan)): Path<(Uuid, Uuid)>) -> Result<StatusCode, ApiError> {
+pub async fn remove(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, scan)): Path<(Uuid, Uuid)>,
+) -> Result<StatusCode, ApiError> {
     let row = field::scan(&app.db, access.job, scan).await?;
     field::remove_scan(&app.db, access.job, scan).await?;
-    vistazo_store::jobs::note(&app.db, access.job, Some(access.user.id), &format!("removed the scan {}", row.name)).await?;
+    vistazo_store::jobs::note(&app.db, access.job, Some(access.user.id), &format!("removed the scan {}", row.name))
+        .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Points of a scan in its own frame: a u32 count, then x y z as f32 each, then intensity as u8,
 /// little-endian.
 #[utoipa::path(get, path = "/api/jobs/{job}/scans/{scan}/points", tag = "field", params(("job" = Uuid, Path), ("scan" = Uuid, Path), PointsQuery), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream")))]
-pub async fn points(State(app): State<App>, access: Access<Read>, Path((_job, scan)): Path<(Uuid, Uuid)>, Query(q): Query<PointsQuery>) -> Result<impl IntoResponse, ApiError> {
+pub async fn points(
+    State(app): State<App>,
+    access: Access<Read>,
+    Path((_job, scan)): Path<(Uuid, Uuid)>,
+    Query(q): Query<PointsQuery>,
+) -> Result<impl IntoResponse, ApiError> {
     let row = field::scan(&app.db, access.job, scan).await?;
     let bytes = app.objects.get(&row.key).await?;
     let most = q.max.unwrap_or(150_000).clamp(1, 2_000_000);
@@ -101,7 +117,8 @@ pub async fn points(State(app): State<App>, access: Access<Read>, Path((_job, sc
         let step = scan.points.len().div_ceil(most).max(1);
         // one point from each run of `step`, not always the same one: a regular choice shows stripes
         let scatter = |i: usize| i + (i.wrapping_mul(0x9E37_79B9) >> 7) % step;
-        let picked: Vec<usize> = (0..scan.points.len()).step_by(step).map(scatter).filter(|&i| i < scan.points.len()).collect();
+        let picked: Vec<usize> =
+            (0..scan.points.len()).step_by(step).map(scatter).filter(|&i| i < scan.points.len()).collect();
         let mut out = Vec::with_capacity(4 + picked.len() * 13);
         out.extend_from_slice(&(picked.len() as u32).to_le_bytes());
         for &i in &picked {
@@ -119,7 +136,12 @@ pub async fn points(State(app): State<App>, access: Access<Read>, Path((_job, sc
 
 /// Upload a scan file (E57, LAS, LAZ or XYZ text) as the body; it is read in the background.
 #[utoipa::path(post, path = "/api/jobs/{job}/uploads", tag = "field", params(("job" = Uuid, Path), UploadQuery), request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = Task), (status = 400, body = crate::error::ErrorBody)))]
-pub async fn upload(State(app): State<App>, access: Access<Edit>, Query(q): Query<UploadQuery>, body: Body) -> Result<Json<Task>, ApiError> {
+pub async fn upload(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Query(q): Query<UploadQuery>,
+    body: Body,
+) -> Result<Json<Task>, ApiError> {
     let name: String = q.name.rsplit(['/', '\\']).next().unwrap_or("").trim().chars().take(200).collect();
     if name.is_empty() {
         return Err(ApiError::field("name", "expected the name of the file"));
@@ -130,12 +152,20 @@ pub async fn upload(State(app): State<App>, access: Access<Edit>, Query(q): Quer
     let id = vistazo_store::new_id();
     let key = format!("jobs/{}/uploads/{id}", access.job);
     let stream = body.into_data_stream().boxed();
-    let (bytes, sum) = app.objects.put_stream(&key, stream, app.settings.max_upload).await.map_err(|e| ApiError::bad(format!("{name}: {e}")))?;
+    let (bytes, sum) = app
+        .objects
+        .put_stream(&key, stream, app.settings.max_upload)
+        .await
+        .map_err(|e| ApiError::bad(format!("{name}: {e}")))?;
     if bytes == 0 {
         return Err(ApiError::bad(format!("{name}: the file is empty; expected a scan as E57, LAS, LAZ or XYZ text")));
     }
-    if let Some(expected) = &q.sha256 && !expected.eq_ignore_ascii_case(&sum) {
-        return Err(ApiError::bad(format!("{name}: the sum of what arrived is {sum}, expected {expected}; please upload it again")));
+    if let Some(expected) = &q.sha256
+        && !expected.eq_ignore_ascii_case(&sum)
+    {
+        return Err(ApiError::bad(format!(
+            "{name}: the sum of what arrived is {sum}, expected {expected}; please upload it again"
+        )));
     }
     field::add_upload(&app.db, access.job, id, &name, &key, bytes as i64, &sum).await?;
     let payload = serde_json::json!({ "upload": id, "scanner": [q.x, q.y, q.z], "levelled": q.levelled, "name": name });
@@ -144,7 +174,11 @@ pub async fn upload(State(app): State<App>, access: Access<Edit>, Query(q): Quer
 
 /// Let the simulated scanner take planned stations, one after the other.
 #[utoipa::path(post, path = "/api/jobs/{job}/field/scan", tag = "field", params(("job" = Uuid, Path)), request_body = Simulate, responses((status = 200, body = [Task])))]
-pub async fn simulate(State(app): State<App>, access: Access<Edit>, Json(s): Json<Simulate>) -> Result<Json<Vec<Task>>, ApiError> {
+pub async fn simulate(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(s): Json<Simulate>,
+) -> Result<Json<Vec<Task>>, ApiError> {
     if s.stations.is_empty() {
         return Err(ApiError::field("stations", "expected at least one planned station"));
     }

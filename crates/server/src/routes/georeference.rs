@@ -66,7 +66,8 @@ pub struct GeorefRun {
 }
 
 fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
-    let unit = LengthUnit::from_code(&form.unit).ok_or_else(|| ApiError::field("unit", format!("found “{}”, expected m, ft or ftUS", form.unit)))?;
+    let unit = LengthUnit::from_code(&form.unit)
+        .ok_or_else(|| ApiError::field("unit", format!("found “{}”, expected m, ft or ftUS", form.unit)))?;
     let order = match form.order.as_deref() {
         None => None,
         Some("ENH") => Some(ColumnOrder::Enh),
@@ -84,7 +85,11 @@ fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
         remarks.push("no heading names the columns: easting, northing, height was assumed".to_owned());
     }
     if file.points.len() < 3 {
-        remarks.push(format!("{} point{}: at least 3 control points are needed to fit, and more to check", file.points.len(), if file.points.len() == 1 { "" } else { "s" }));
+        remarks.push(format!(
+            "{} point{}: at least 3 control points are needed to fit, and more to check",
+            file.points.len(),
+            if file.points.len() == 1 { "" } else { "s" }
+        ));
     }
     Ok(ControlPreview {
         separator: format!("{:?}", file.separator).to_lowercase(),
@@ -94,7 +99,13 @@ fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
         points: file
             .points
             .into_iter()
-            .map(|p| PreviewPoint { line: p.line, name: p.name, e: p.position.x * unit.metres(), n: p.position.y * unit.metres(), h: p.position.z * unit.metres() })
+            .map(|p| PreviewPoint {
+                line: p.line,
+                name: p.name,
+                e: p.position.x * unit.metres(),
+                n: p.position.y * unit.metres(),
+                h: p.position.z * unit.metres(),
+            })
             .collect(),
         remarks,
     })
@@ -114,9 +125,14 @@ pub async fn control(State(app): State<App>, access: Access<Read>) -> Result<Jso
 
 /// Store a control file.
 #[utoipa::path(post, path = "/api/jobs/{job}/control", tag = "georeference", params(("job" = Uuid, Path)), request_body = ControlText, responses((status = 200, body = [ControlRow]), (status = 422, body = crate::error::ErrorBody)))]
-pub async fn put_control(State(app): State<App>, access: Access<Edit>, Json(form): Json<ControlText>) -> Result<Json<Vec<ControlRow>>, ApiError> {
+pub async fn put_control(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(form): Json<ControlText>,
+) -> Result<Json<Vec<ControlRow>>, ApiError> {
     let read = understand(&form)?;
-    let points: Vec<results::NewControl> = read.points.into_iter().map(|p| (p.name, p.e, p.n, p.h, form.sigma_h, form.sigma_v)).collect();
+    let points: Vec<results::NewControl> =
+        read.points.into_iter().map(|p| (p.name, p.e, p.n, p.h, form.sigma_h, form.sigma_v)).collect();
     results::put_control(&app.db, access.job, &points, form.replace).await?;
     jobs::note(&app.db, access.job, Some(access.user.id), &format!("stored {} control points", points.len())).await?;
     Ok(Json(results::control(&app.db, access.job).await?))
@@ -124,7 +140,12 @@ pub async fn put_control(State(app): State<App>, access: Access<Edit>, Json(form
 
 /// Change the use of a control point, or pair it by hand.
 #[utoipa::path(put, path = "/api/jobs/{job}/control/{point}", tag = "georeference", params(("job" = Uuid, Path), ("point" = Uuid, Path)), request_body = ControlChange, responses((status = 200, body = [ControlRow]), (status = 409, body = crate::error::ErrorBody)))]
-pub async fn update_control(State(app): State<App>, access: Access<Edit>, Path((_job, point)): Path<(Uuid, Uuid)>, Json(change): Json<ControlChange>) -> Result<Json<Vec<ControlRow>>, ApiError> {
+pub async fn update_control(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, point)): Path<(Uuid, Uuid)>,
+    Json(change): Json<ControlChange>,
+) -> Result<Json<Vec<ControlRow>>, ApiError> {
     let target = change.target.as_deref().map(str::trim).filter(|t| !t.is_empty());
     results::update_control(&app.db, access.job, point, change.is_check, target, change.version).await?;
     Ok(Json(results::control(&app.db, access.job).await?))
@@ -138,17 +159,31 @@ pub async fn get(State(app): State<App>, access: Access<Read>) -> Result<Json<Op
 
 /// Fit the adjusted block to control. Refused while there is no adjusted block.
 #[utoipa::path(post, path = "/api/jobs/{job}/georeference", tag = "georeference", params(("job" = Uuid, Path)), request_body = GeorefRun, responses((status = 200, body = GeorefDto), (status = 409, body = crate::error::ErrorBody)))]
-pub async fn run(State(app): State<App>, access: Access<Edit>, Json(run): Json<GeorefRun>) -> Result<Json<GeorefDto>, ApiError> {
+pub async fn run(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(run): Json<GeorefRun>,
+) -> Result<Json<GeorefDto>, ApiError> {
     let model = match run.model.as_str() {
         "levelled" => FitModel::Levelled,
         "rigid" => FitModel::Rigid,
         "similarity" => FitModel::Similarity,
         m => return Err(ApiError::field("model", format!("found “{m}”, expected levelled, rigid or similarity"))),
     };
-    if model == FitModel::Levelled && field::scans(&app.db, access.job).await?.iter().all(|s| !s.levelled) {
-        return Err(ApiError::field("model", "no scan is levelled: the levelled fit would leave the tilt of the block wrong; use the rigid fit"));
+    let scans = field::scans(&app.db, access.job).await?;
+    if model == FitModel::Levelled && !scans.is_empty() && scans.iter().all(|s| !s.levelled) {
+        return Err(ApiError::field(
+            "model",
+            "no scan is levelled: the levelled fit would leave the tilt of the block wrong; use the rigid fit",
+        ));
     }
     let dto = grid::run(&app, access.job, model).await?;
-    jobs::note(&app.db, access.job, Some(access.user.id), &format!("georeferenced with the {} fit to {} control points", run.model, dto.result.residuals.len())).await?;
+    jobs::note(
+        &app.db,
+        access.job,
+        Some(access.user.id),
+        &format!("georeferenced with the {} fit to {} control points", run.model, dto.result.residuals.len()),
+    )
+    .await?;
     Ok(Json(dto))
 }

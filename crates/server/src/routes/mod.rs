@@ -26,7 +26,13 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 #[derive(OpenApi)]
-#[openapi(components(schemas(crate::dto::PlanData)), info(title = "Vistazo", description = "The whole job of a laser scanning survey: brief, plan, field, register, georeference, check, deliver. Lengths are metres and angles radians unless a field says otherwise."))]
+#[openapi(
+    components(schemas(crate::dto::PlanData)),
+    info(
+        title = "Vistazo",
+        description = "The whole job of a laser scanning survey: brief, plan, field, register, georeference, check, deliver. Lengths are metres and angles radians unless a field says otherwise."
+    )
+)]
 struct Doc;
 
 /// Every route of the API, with its description.
@@ -79,7 +85,9 @@ fn api() -> OpenApiRouter<App> {
 pub fn router(app: App) -> axum::Router {
     let (router, openapi) = api().split_for_parts();
     let description = serde_json::to_value(describe(openapi)).unwrap_or_default();
-    let header = |name: HeaderName, value: &'static str| SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value));
+    let header = |name: HeaderName, value: &'static str| {
+        SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value))
+    };
     router
         .route("/api/openapi.json", axum::routing::get(move || { let d = description.clone(); async move { axum::Json(d) } }))
         .route("/api/health", axum::routing::get(|| async { "ok" }))

@@ -16,14 +16,27 @@ pub async fn detections(State(app): State<App>, access: Access<Read>) -> Result<
     let rows = field::detections(&app.db, access.job).await?;
     Ok(Json(
         rows.iter()
-            .map(|d| DetectionDto { id: d.id, scan: d.scan_id, kind: d.kind.clone(), usable: d.usable, excluded: d.excluded, part: d.part, version: d.version, data: block::data(d) })
+            .map(|d| DetectionDto {
+                id: d.id,
+                scan: d.scan_id,
+                kind: d.kind.clone(),
+                usable: d.usable,
+                excluded: d.excluded,
+                part: d.part,
+                version: d.version,
+                data: block::data(d),
+            })
             .collect(),
     ))
 }
 
 /// Exclude, restore or split observations. Kept in the log with name and time.
 #[utoipa::path(patch, path = "/api/jobs/{job}/detections", tag = "register", params(("job" = Uuid, Path)), request_body = Vec<DecisionDto>, responses((status = 200, body = [DetectionDto]), (status = 409, body = crate::error::ErrorBody)))]
-pub async fn decide(State(app): State<App>, access: Access<Edit>, Json(list): Json<Vec<DecisionDto>>) -> Result<Json<Vec<DetectionDto>>, ApiError> {
+pub async fn decide(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(list): Json<Vec<DecisionDto>>,
+) -> Result<Json<Vec<DetectionDto>>, ApiError> {
     if results::adjustment(&app.db, access.job).await?.is_some_and(|a| a.locked_at.is_some()) {
         return Err(ApiError::conflict("the registration is locked; unlock it to change observations"));
     }
@@ -32,8 +45,18 @@ pub async fn decide(State(app): State<App>, access: Access<Edit>, Json(list): Js
     let scans = field::scans(&app.db, access.job).await?;
     let rows = field::detections(&app.db, access.job).await?;
     for d in &list {
-        let scan = rows.iter().find(|r| r.id == d.id).and_then(|r| scans.iter().find(|s| s.id == r.scan_id)).map_or("?", |s| s.name.as_str());
-        let what = if d.excluded { "excluded" } else if d.part > 0 { "split off" } else { "restored" };
+        let scan = rows
+            .iter()
+            .find(|r| r.id == d.id)
+            .and_then(|r| scans.iter().find(|s| s.id == r.scan_id))
+            .map_or("?", |s| s.name.as_str());
+        let what = if d.excluded {
+            "excluded"
+        } else if d.part > 0 {
+            "split off"
+        } else {
+            "restored"
+        };
         jobs::note(&app.db, access.job, Some(access.user.id), &format!("{what} an observation in {scan}")).await?;
     }
     detections(State(app), Access::<Read>::of(&access)).await
@@ -77,10 +100,13 @@ async fn set_lock(app: &App, access: &Access<Edit>, locked: bool) -> Result<Stat
         return Err(ApiError::conflict("there is no adjustment to lock"));
     };
     if locked && (dto.stale || dto.result.refused.is_some()) {
-        return Err(ApiError::conflict("the adjustment is out of date or was refused: run the registration again before locking"));
+        return Err(ApiError::conflict(
+            "the adjustment is out of date or was refused: run the registration again before locking",
+        ));
     }
     results::lock(&app.db, access.job, row.id, locked.then_some(access.user.id)).await?;
     let word = if locked { "locked" } else { "unlocked" };
-    jobs::note(&app.db, access.job, Some(access.user.id), &format!("{word} registration revision {}", row.revision)).await?;
+    jobs::note(&app.db, access.job, Some(access.user.id), &format!("{word} registration revision {}", row.revision))
+        .await?;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -2,10 +2,10 @@
 
 use crate::auth::{self, COOKIE, SignedIn};
 use crate::{ApiError, App};
+use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::{AppendHeaders, IntoResponse};
-use axum::Json;
 use uuid::Uuid;
 use vistazo_store::people::{self, Token, User};
 
@@ -34,7 +34,13 @@ pub struct TokenSecret {
 pub async fn sign_in(State(app): State<App>, Json(form): Json<SignIn>) -> Result<impl IntoResponse, ApiError> {
     let (user, secret) = auth::sign_in(&app, &form.email, &form.password).await?;
     let secure = if app.settings.secure_cookies { "; Secure" } else { "" };
-    Ok((AppendHeaders([(header::SET_COOKIE, format!("{COOKIE}={secret}; Path=/; HttpOnly; SameSite=Strict; Max-Age=43200{secure}"))]), Json(user)))
+    Ok((
+        AppendHeaders([(
+            header::SET_COOKIE,
+            format!("{COOKIE}={secret}; Path=/; HttpOnly; SameSite=Strict; Max-Age=43200{secure}"),
+        )]),
+        Json(user),
+    ))
 }
 
 /// Who is signed in.
@@ -45,12 +51,19 @@ pub async fn me(SignedIn(user): SignedIn) -> Json<User> {
 
 /// Sign out.
 #[utoipa::path(delete, path = "/api/me", tag = "session", responses((status = 204)))]
-pub async fn sign_out(State(app): State<App>, SignedIn(_user): SignedIn, request: axum::extract::Request) -> Result<impl IntoResponse, ApiError> {
+pub async fn sign_out(
+    State(app): State<App>,
+    SignedIn(_user): SignedIn,
+    request: axum::extract::Request,
+) -> Result<impl IntoResponse, ApiError> {
     let (parts, _) = request.into_parts();
     if let Some(secret) = auth::session_secret(&parts) {
         people::end_session(&app.db, &secret).await?;
     }
-    Ok((StatusCode::NO_CONTENT, AppendHeaders([(header::SET_COOKIE, format!("{COOKIE}=; Path=/; HttpOnly; SameSite=Strict; Max-Age=0"))])))
+    Ok((
+        StatusCode::NO_CONTENT,
+        AppendHeaders([(header::SET_COOKIE, format!("{COOKIE}=; Path=/; HttpOnly; SameSite=Strict; Max-Age=0"))]),
+    ))
 }
 
 /// Tokens of the user.
@@ -61,7 +74,11 @@ pub async fn tokens(State(app): State<App>, SignedIn(user): SignedIn) -> Result<
 
 /// Make a token.
 #[utoipa::path(post, path = "/api/tokens", tag = "session", request_body = NewToken, responses((status = 200, body = TokenSecret)))]
-pub async fn add_token(State(app): State<App>, SignedIn(user): SignedIn, Json(new): Json<NewToken>) -> Result<Json<TokenSecret>, ApiError> {
+pub async fn add_token(
+    State(app): State<App>,
+    SignedIn(user): SignedIn,
+    Json(new): Json<NewToken>,
+) -> Result<Json<TokenSecret>, ApiError> {
     if new.name.trim().is_empty() {
         return Err(ApiError::field("name", "expected a name that says what the token is for"));
     }
@@ -71,7 +88,11 @@ pub async fn add_token(State(app): State<App>, SignedIn(user): SignedIn, Json(ne
 
 /// Withdraw a token.
 #[utoipa::path(delete, path = "/api/tokens/{id}", tag = "session", params(("id" = Uuid, Path)), responses((status = 204)))]
-pub async fn remove_token(State(app): State<App>, SignedIn(user): SignedIn, Path(id): Path<Uuid>) -> Result<StatusCode, ApiError> {
+pub async fn remove_token(
+    State(app): State<App>,
+    SignedIn(user): SignedIn,
+    Path(id): Path<Uuid>,
+) -> Result<StatusCode, ApiError> {
     people::remove_token(&app.db, user.id, id).await?;
     Ok(StatusCode::NO_CONTENT)
 }

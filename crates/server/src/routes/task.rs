@@ -19,15 +19,24 @@ pub async fn tasks(State(app): State<App>, access: Access<Read>) -> Result<Json<
 
 /// Cancel a task.
 #[utoipa::path(delete, path = "/api/jobs/{job}/tasks/{task}", tag = "tasks", params(("job" = Uuid, Path), ("task" = Uuid, Path)), responses((status = 200, body = Task)))]
-pub async fn cancel(State(app): State<App>, access: Access<Edit>, Path((_job, task)): Path<(Uuid, Uuid)>) -> Result<Json<Task>, ApiError> {
+pub async fn cancel(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, task)): Path<(Uuid, Uuid)>,
+) -> Result<Json<Task>, ApiError> {
     tasks::cancel(&app.db, access.job, task).await?;
     Ok(Json(tasks::get(&app.db, access.job, task).await?))
 }
 
 /// Says `tasks` whenever a task of the job moves, as server-sent events.
 #[utoipa::path(get, path = "/api/jobs/{job}/events", tag = "tasks", params(("job" = Uuid, Path)), responses((status = 200, body = String, content_type = "text/event-stream")))]
-pub async fn events(State(app): State<App>, access: Access<Read>) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, ApiError> {
-    let mut listener = sqlx::postgres::PgListener::connect(&app.settings.database_url).await.map_err(vistazo_store::StoreError::from)?;
+pub async fn events(
+    State(app): State<App>,
+    access: Access<Read>,
+) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, ApiError> {
+    let mut listener = sqlx::postgres::PgListener::connect(&app.settings.database_url)
+        .await
+        .map_err(vistazo_store::StoreError::from)?;
     listener.listen("tasks").await.map_err(vistazo_store::StoreError::from)?;
     let job = access.job.to_string();
     let stream = async_stream::stream! {

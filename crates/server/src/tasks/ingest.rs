@@ -28,7 +28,13 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         Stop::Failed(reason) => Stop::Failed(format!("{}: {reason}", row.file_name)),
         Stop::Cancelled => Stop::Cancelled,
     })?;
-    Ok(format!("{}: {} scan{} with {} points", row.file_name, count.0, if count.0 == 1 { "" } else { "s" }, grouped(count.1)))
+    Ok(format!(
+        "{}: {} scan{} with {} points",
+        row.file_name,
+        count.0,
+        if count.0 == 1 { "" } else { "s" },
+        grouped(count.1)
+    ))
 }
 
 /// How a scan is to be entered.
@@ -58,8 +64,15 @@ pub(super) async fn store(
             send.blocking_send(scan).map_err(|_| FormatError::Damaged("the reading was stopped".into()))
         })
     });
-    let stem = std::path::Path::new(&upload.file_name).file_stem().map_or_else(|| "scan".into(), |s| s.to_string_lossy().into_owned());
-    let taken: Vec<String> = field::scans(&app.db, job).await?.into_iter().filter(|s| s.upload_id != upload.id).map(|s| s.name.to_lowercase()).collect();
+    let stem = std::path::Path::new(&upload.file_name)
+        .file_stem()
+        .map_or_else(|| "scan".into(), |s| s.to_string_lossy().into_owned());
+    let taken: Vec<String> = field::scans(&app.db, job)
+        .await?
+        .into_iter()
+        .filter(|s| s.upload_id != upload.id)
+        .map(|s| s.name.to_lowercase())
+        .collect();
     let mut names: Vec<String> = Vec::new();
     let mut ready = Vec::new();
     let mut points = 0;
@@ -67,7 +80,8 @@ pub(super) async fn store(
         let part = ready.len();
         progress.at(0.1 + 0.8 * (1.0 - 0.7_f64.powi(part as i32 + 1)), &format!("reading scan {}", part + 1))?;
         let entry = entry(part);
-        let wanted = entry.name.clone().or(source.name.clone()).filter(|n| !n.trim().is_empty()).unwrap_or_else(|| stem.clone());
+        let wanted =
+            entry.name.clone().or(source.name.clone()).filter(|n| !n.trim().is_empty()).unwrap_or_else(|| stem.clone());
         let name = free_name(&wanted, |n| taken.contains(&n.to_lowercase()) || names.contains(&n.to_lowercase()));
         names.push(name.to_lowercase());
         let key = format!("jobs/{job}/canonical/{}-{part}", upload.id);

@@ -99,7 +99,11 @@ async fn run(app: &App, worker: &str, task: Task) {
         Ok(Err(Stop::Failed(reason))) => ("failed", reason),
         Err(e) => {
             tracing::error!(error = %e, "task ended unexpectedly");
-            ("failed", "it ended unexpectedly; nothing was kept. Please try again, and report it when it happens twice".to_owned())
+            (
+                "failed",
+                "it ended unexpectedly; nothing was kept. Please try again, and report it when it happens twice"
+                    .to_owned(),
+            )
         }
     };
     if let Err(e) = tasks::finish(&app.db, &task, worker, state, &message).await {
@@ -122,10 +126,15 @@ async fn beat(app: App, worker: String, task: Task, progress: Progress) {
 
 /// A field of the payload.
 pub(crate) fn payload<T: serde::de::DeserializeOwned>(task: &Task, field: &str) -> Result<T, Stop> {
-    serde_json::from_value(task.payload[field].clone()).map_err(|e| Stop::Failed(format!("the task's {field} cannot be read: {e}")))
+    serde_json::from_value(task.payload[field].clone())
+        .map_err(|e| Stop::Failed(format!("the task's {field} cannot be read: {e}")))
 }
 
 /// Runs mathematics off the threads that serve requests.
-pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Result<T, Stop> + Send + 'static) -> Result<T, Stop> {
-    tokio::task::spawn_blocking(work).await.map_err(|_| Stop::Failed("the computation ended unexpectedly; nothing was kept".into()))?
+pub(crate) async fn blocking<T: Send + 'static>(
+    work: impl FnOnce() -> Result<T, Stop> + Send + 'static,
+) -> Result<T, Stop> {
+    tokio::task::spawn_blocking(work)
+        .await
+        .map_err(|_| Stop::Failed("the computation ended unexpectedly; nothing was kept".into()))?
 }

@@ -39,7 +39,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     for (i, (scan, pose)) in scans.iter().enumerate() {
         progress.at(0.05 + 0.75 * i as f64 / scans.len() as f64, &format!("writing {} as LAZ and E57", scan.name))?;
         let bytes = app.objects.get(&scan.key).await?;
-        let (name, id, gridded, pose, number) = (scan.name.clone(), scan.id.to_string(), scan.gridded, *pose, i as u16 + 1);
+        let (name, id, gridded, pose, number) =
+            (scan.name.clone(), scan.id.to_string(), scan.gridded, *pose, i as u16 + 1);
         (laz, e57) = blocking(move || {
             let scan = canonical::read(&bytes)?;
             for k in 0..scan.points.len() {
@@ -62,7 +63,16 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     std::fs::write(folder.path().join("transforms.csv"), transforms(&scans, georef.result.stations.as_slice()))?;
     std::fs::write(folder.path().join("control.csv"), control_csv(&georef.result))?;
     progress.at(0.85, "typesetting the report")?;
-    let report = crate::pages::report_data(app, task.job_id, &job.name, &state, revision, &scans.iter().map(|s| s.0.clone()).collect::<Vec<_>>(), reference.as_ref()).await?;
+    let report = crate::pages::report_data(
+        app,
+        task.job_id,
+        &job.name,
+        &state,
+        revision,
+        &scans.iter().map(|s| s.0.clone()).collect::<Vec<_>>(),
+        reference.as_ref(),
+    )
+    .await?;
     let pdf = blocking(move || Ok(vistazo_report::typeset(&report)?)).await?;
     std::fs::write(folder.path().join("report.pdf"), pdf)?;
 
@@ -87,23 +97,43 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
 
 /// A name that every file system takes.
 fn file_name(name: &str) -> String {
-    let s: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
+    let s: String =
+        name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
     s.split('-').filter(|p| !p.is_empty()).collect::<Vec<_>>().join("-")
 }
 
 fn coordinates(state: &State) -> String {
     let Some((_, g)) = &state.georef else { return String::new() };
     let u = state.brief.unit();
-    let mut out = format!("name,kind,E [{0}],N [{0}],H [{0}],horizontal 95 % [{0}],vertical 95 % [{0}],3-D 95 % [{0}],scans\n", u.code());
+    let mut out = format!(
+        "name,kind,E [{0}],N [{0}],H [{0}],horizontal 95 % [{0}],vertical 95 % [{0}],3-D 95 % [{0}],scans\n",
+        u.code()
+    );
     for t in &g.result.targets {
         let [e, n, h] = t.position.map(|v| v / u.metres());
         let x = t.error;
-        let _ = writeln!(out, "{},{},{e:.4},{n:.4},{h:.4},{:.4},{:.4},{:.4},{}", t.name, t.kind, x.horizontal / u.metres(), x.vertical / u.metres(), x.spatial / u.metres(), t.scans);
+        let _ = writeln!(
+            out,
+            "{},{},{e:.4},{n:.4},{h:.4},{:.4},{:.4},{:.4},{}",
+            t.name,
+            t.kind,
+            x.horizontal / u.metres(),
+            x.vertical / u.metres(),
+            x.spatial / u.metres(),
+            t.scans
+        );
     }
     for s in &g.result.stations {
         let [e, n, h] = s.pose.translation.map(|v| v / u.metres());
         let x = s.error;
-        let _ = writeln!(out, "{},station,{e:.4},{n:.4},{h:.4},{:.4},{:.4},{:.4},1", s.name, x.horizontal / u.metres(), x.vertical / u.metres(), x.spatial / u.metres());
+        let _ = writeln!(
+            out,
+            "{},station,{e:.4},{n:.4},{h:.4},{:.4},{:.4},{:.4},1",
+            s.name,
+            x.horizontal / u.metres(),
+            x.vertical / u.metres(),
+            x.spatial / u.metres()
+        );
     }
     out
 }
@@ -125,11 +155,17 @@ fn transforms(scans: &[(field::ScanRow, Pose)], stations: &[crate::dto::StationD
 }
 
 fn control_csv(g: &crate::dto::GeorefResult) -> String {
-    let mut out = "point,target,use,dE [m],dN [m],dH [m],expected E 95 % [m],expected N 95 % [m],expected H 95 % [m],p\n".to_owned();
+    let mut out =
+        "point,target,use,dE [m],dN [m],dH [m],expected E 95 % [m],expected N 95 % [m],expected H 95 % [m],p\n"
+            .to_owned();
     for (list, word) in [(&g.residuals, "control"), (&g.checks, "check")] {
         for r in list {
             let ([a, b, c], [d, e, f]) = (r.residual, r.expected);
-            let _ = writeln!(out, "{},{},{word},{a:.5},{b:.5},{c:.5},{d:.5},{e:.5},{f:.5},{:.5}", r.name, r.target, r.p_value);
+            let _ = writeln!(
+                out,
+                "{},{},{word},{a:.5},{b:.5},{c:.5},{d:.5},{e:.5},{f:.5},{:.5}",
+                r.name, r.target, r.p_value
+            );
         }
     }
     out
@@ -137,7 +173,8 @@ fn control_csv(g: &crate::dto::GeorefResult) -> String {
 
 /// Sums every file, writes the manifest and puts all into one archive.
 fn archive(folder: &Path, to: &Path, mut manifest: serde_json::Value) -> Result<serde_json::Value, Stop> {
-    let mut files: Vec<PathBuf> = std::fs::read_dir(folder)?.filter_map(|e| e.ok().map(|e| e.path())).filter(|p| p != to).collect();
+    let mut files: Vec<PathBuf> =
+        std::fs::read_dir(folder)?.filter_map(|e| e.ok().map(|e| e.path())).filter(|p| p != to).collect();
     files.sort();
     let mut list = Vec::new();
     let mut zip = zip::ZipWriter::new(std::io::BufWriter::new(std::fs::File::create(to)?));
@@ -158,7 +195,9 @@ fn archive(folder: &Path, to: &Path, mut manifest: serde_json::Value) -> Result<
             size += n as u64;
             zip.write_all(&buffer[..n])?;
         }
-        list.push(serde_json::json!({ "name": name, "bytes": size, "sha256": vistazo_store::objects::hex(&sum.finalize()) }));
+        list.push(
+            serde_json::json!({ "name": name, "bytes": size, "sha256": vistazo_store::objects::hex(&sum.finalize()) }),
+        );
     }
     manifest["files"] = list.into();
     zip.start_file("manifest.json", zip::write::SimpleFileOptions::default())?;
@@ -166,4 +205,3 @@ fn archive(folder: &Path, to: &Path, mut manifest: serde_json::Value) -> Result<
     zip.finish()?.flush()?;
     Ok(manifest)
 }
-

@@ -29,13 +29,26 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let inputs = Inputs::load(app, task.job_id).await?;
     let fingerprint = inputs.fingerprint();
     let (network, result) = blocking(move || Ok(compute(&inputs))).await?;
-    results::put_adjustment(&app.db, task.job_id, &fingerprint, &serde_json::json!(network), &serde_json::json!(result)).await.map_err(|e| match e {
+    results::put_adjustment(
+        &app.db,
+        task.job_id,
+        &fingerprint,
+        &serde_json::json!(network),
+        &serde_json::json!(result),
+    )
+    .await
+    .map_err(|e| match e {
         StoreError::Conflict => Stop::Failed("the registration is locked; unlock it to run again".into()),
         e => Stop::Failed(e.to_string()),
     })?;
     Ok(match &result.refused {
         Some(reason) => format!("not adjusted: {reason}"),
-        None => format!("{} scans and {} targets adjusted, {} to decide", result.stations.len(), result.targets.len(), result.findings.len()),
+        None => format!(
+            "{} scans and {} targets adjusted, {} to decide",
+            result.stations.len(),
+            result.targets.len(),
+            result.findings.len()
+        ),
     })
 }
 

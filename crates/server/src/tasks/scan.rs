@@ -34,13 +34,22 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let instrument = Instrument::from(&brief.instrument);
     let speed = app.settings.scan_speed.max(1.0);
     phase(progress, 0.0, 0.05, &format!("{name}: power on"), 20.0 / speed).await?;
-    phase(progress, 0.05, 0.15, &format!("{name}: warming up ({:.0} min on site)", instrument.warm_up / 60.0), instrument.warm_up / speed).await?;
+    phase(
+        progress,
+        0.05,
+        0.15,
+        &format!("{name}: warming up ({:.0} min on site)", instrument.warm_up / 60.0),
+        instrument.warm_up / speed,
+    )
+    .await?;
     let setup = set_up(&plan, &brief, job.simulated.as_deref(), epoch);
     progress.at(0.15, &format!("{name}: scanning"))?;
     let p = progress.clone();
     let seed = epoch as u64 + 4711;
     let scanned = blocking(move || {
-        let raw = vistazo_sim::scan(&setup.scene, &instrument, &setup.pose, setup.epoch, seed, &|s| p.share(0.15 + 0.55 * s)).ok_or(Stop::Cancelled)?;
+        let raw =
+            vistazo_sim::scan(&setup.scene, &instrument, &setup.pose, setup.epoch, seed, &|s| p.share(0.15 + 0.55 * s))
+                .ok_or(Stop::Cancelled)?;
         Ok(raw.into_scan()?)
     })
     .await?;
@@ -57,7 +66,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     // the upload has the identifier of the task: done twice, it is still one
     let key = format!("jobs/{}/uploads/{}", task.job_id, task.id);
     let (bytes, sum) = app.objects.put_file(&key, file.path()).await.map_err(Stop::Failed)?;
-    let upload = field::add_upload(&app.db, task.job_id, task.id, &format!("{name}.e57"), &key, bytes as i64, &sum).await?;
+    let upload =
+        field::add_upload(&app.db, task.job_id, task.id, &format!("{name}.e57"), &key, bytes as i64, &sum).await?;
     let (_, points) = store(app, task.job_id, &upload, file.path(), Vec3::zeros(), progress, &|part| Entry {
         name: Some(name.clone()),
         part,
@@ -89,19 +99,32 @@ fn set_up(plan: &planning::Plan, brief: &Brief, simulated: Option<&str>, epoch: 
         if let Some(k) = house.stations.iter().position(|s| (s.1 - planned).norm() < 0.5) {
             return Setup { pose: house.truth.poses[k], epoch: k, scene: house.scene };
         }
-        return Setup { scene: house.scene, pose: vistazo_sim::set_up_near(planned, &house.instrument, epoch as u64), epoch };
+        return Setup {
+            scene: house.scene,
+            pose: vistazo_sim::set_up_near(planned, &house.instrument, epoch as u64),
+            epoch,
+        };
     }
     let mut scene = Scene { site: plan.site.clone(), ..Scene::default() };
     for (_, t, is_sphere) in &plan.targets {
         if *is_sphere {
-            scene.spheres.push(Sphere { centre: t.position, radius: brief.sphere_diameter.unwrap_or(0.2) / 2.0, knocked: None });
+            scene.spheres.push(Sphere {
+                centre: t.position,
+                radius: brief.sphere_diameter.unwrap_or(0.2) / 2.0,
+                knocked: None,
+            });
         } else {
             // boards are hung facing the middle of the stations, turned by 20°
             let middle = plan.stations.iter().map(|s| s.1.position).sum::<Vec3>() / plan.stations.len().max(1) as f64;
             let mut normal = middle - t.position;
             normal.z = 0.0;
             let normal = normal.try_normalize(1e-6).unwrap_or_else(Vec3::x);
-            scene.boards.push(Board { centre: t.position, normal, half: brief.checker_side.unwrap_or(0.3) / 2.0, turn: 0.35 });
+            scene.boards.push(Board {
+                centre: t.position,
+                normal,
+                half: brief.checker_side.unwrap_or(0.3) / 2.0,
+                turn: 0.35,
+            });
         }
     }
     let instrument = Instrument::from(&brief.instrument);

@@ -16,7 +16,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let state = State::load(app, task.job_id).await?;
     let inputs = state.spacing_inputs().ok_or("the block is not on the grid, or out of date: georeference it first")?;
     let Some((_, georef)) = &state.georef else { return Err(Stop::Failed("the block is not on the grid".into())) };
-    let samples = vistazo_core::plan::cover(&state.plan.site, &[], &Instrument::from(&state.brief.instrument), GRID).samples;
+    let samples =
+        vistazo_core::plan::cover(&state.plan.site, &[], &Instrument::from(&state.brief.instrument), GRID).samples;
     let mut counter = SpacingCounter::new(&samples, GRID);
     let scans = field::scans(&app.db, task.job_id).await?;
     let origin = state.brief.origin();
@@ -38,12 +39,24 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
                     indices.into_iter().for_each(|k| c.add(&pose.apply(&scan.at(k))));
                     c
                 })
-                .reduce(|| SpacingCounter::new(&samples, GRID), |mut a, b| { a.merge(&b); a }))
+                .reduce(
+                    || SpacingCounter::new(&samples, GRID),
+                    |mut a, b| {
+                        a.merge(&b);
+                        a
+                    },
+                ))
         })
         .await?;
         counter.merge(&counted);
     }
     let r = counter.result();
-    results::put_spacing(&app.db, task.job_id, &inputs, &serde_json::json!({ "within": r.within, "total": r.total, "typical": r.typical })).await?;
+    results::put_spacing(
+        &app.db,
+        task.job_id,
+        &inputs,
+        &serde_json::json!({ "within": r.within, "total": r.total, "typical": r.typical }),
+    )
+    .await?;
     Ok(format!("{:.0} m² measured", r.total))
 }

@@ -2,7 +2,8 @@
 
 use super::network::{StoredNetwork, StoredObservation, StoredScan, StoredTarget};
 use crate::dto::{
-    AdjustmentDto, AdjustmentResult, Brief, DetectionData, Error95Dto, FindingDto, ObservationDto, PoseDto, SourceDto, StationDto, TargetDto, TieDto,
+    AdjustmentDto, AdjustmentResult, Brief, DetectionData, Error95Dto, FindingDto, ObservationDto, PoseDto, SourceDto,
+    StationDto, TargetDto, TieDto,
 };
 use crate::{ApiError, App};
 use uuid::Uuid;
@@ -46,7 +47,8 @@ impl Inputs {
 pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<(results::Adjustment, AdjustmentDto)>, ApiError> {
     let Some(row) = results::adjustment(&app.db, job).await? else { return Ok(None) };
     let inputs = Inputs::load(app, job).await?;
-    let result: AdjustmentResult = serde_json::from_value(row.result.clone()).map_err(|e| ApiError::bad(format!("the stored adjustment cannot be read: {e}")))?;
+    let result: AdjustmentResult = serde_json::from_value(row.result.clone())
+        .map_err(|e| ApiError::bad(format!("the stored adjustment cannot be read: {e}")))?;
     let dto = AdjustmentDto {
         id: row.id,
         revision: row.revision,
@@ -78,8 +80,17 @@ fn kind(row: &DetectionRow) -> TargetKind {
 
 fn refused(reason: String, findings: Vec<FindingDto>) -> AdjustmentResult {
     AdjustmentResult {
-        refused: Some(reason), stations: vec![], targets: vec![], observations: vec![], ties: vec![], findings,
-        sum: 0.0, dof: 0, global_p: 1.0, variance_factor: 1.0, iterations: 0,
+        refused: Some(reason),
+        stations: vec![],
+        targets: vec![],
+        observations: vec![],
+        ties: vec![],
+        findings,
+        sum: 0.0,
+        dof: 0,
+        global_p: 1.0,
+        variance_factor: 1.0,
+        iterations: 0,
     }
 }
 
@@ -98,7 +109,13 @@ pub(crate) fn compute(inputs: &Inputs) -> (StoredNetwork, AdjustmentResult) {
                 .filter(|(_, d)| d.scan_id == s.id && !d.excluded)
                 .map(|(id, d)| {
                     let data = data(d);
-                    Observed { id, kind: kind(d), group: d.part, centre: Vec3::from(data.centre), covariance: Mat3::from_row_slice(&data.covariance) }
+                    Observed {
+                        id,
+                        kind: kind(d),
+                        group: d.part,
+                        centre: Vec3::from(data.centre),
+                        covariance: Mat3::from_row_slice(&data.covariance),
+                    }
                 })
                 .collect(),
         })
@@ -115,12 +132,30 @@ pub(crate) fn compute(inputs: &Inputs) -> (StoredNetwork, AdjustmentResult) {
         target: None,
     }));
     if inputs.scans.len() < 2 {
-        return (StoredNetwork::default(), refused(format!("there {} {} scan(s); at least 2 that share 3 targets are needed", if inputs.scans.len() == 1 { "is" } else { "are" }, inputs.scans.len()), findings));
+        return (
+            StoredNetwork::default(),
+            refused(
+                format!(
+                    "there {} {} scan(s); at least 2 that share 3 targets are needed",
+                    if inputs.scans.len() == 1 { "is" } else { "are" },
+                    inputs.scans.len()
+                ),
+                findings,
+            ),
+        );
     }
     if usable.is_empty() {
         let wrong = inputs.detections.len();
         let more = if wrong > 0 { format!(" ({wrong} of another size were found: see below)") } else { String::new() };
-        return (StoredNetwork::default(), refused(format!("no targets were found in any scan{more}: check the sphere diameter and checker side in the brief, and that the targets stand within range"), findings));
+        return (
+            StoredNetwork::default(),
+            refused(
+                format!(
+                    "no targets were found in any scan{more}: check the sphere diameter and checker side in the brief, and that the targets stand within range"
+                ),
+                findings,
+            ),
+        );
     }
     let network = network(inputs, &block, &scans, &usable);
     let core = network.to_core();
@@ -146,7 +181,11 @@ fn network(inputs: &Inputs, block: &Block, scans: &[ScanTargets], usable: &[&Det
                     id: inputs.scans[s].id,
                     name: scans[s].name.clone(),
                     pose: PoseDto::from(&block.poses[s]?),
-                    level_sigma: if inputs.scans[s].levelled { inputs.brief.instrument.compensator_sigma } else { None },
+                    level_sigma: if inputs.scans[s].levelled {
+                        inputs.brief.instrument.compensator_sigma
+                    } else {
+                        None
+                    },
                 })
             })
             .collect(),
@@ -177,7 +216,10 @@ fn network(inputs: &Inputs, block: &Block, scans: &[ScanTargets], usable: &[&Det
     }
     for d in usable.iter().filter(|d| d.excluded) {
         let data = data(d);
-        let Some((s, scan)) = inputs.scans.iter().position(|x| x.id == d.scan_id).and_then(|s| Some((s, place(s)?))) else { continue };
+        let Some((s, scan)) = inputs.scans.iter().position(|x| x.id == d.scan_id).and_then(|s| Some((s, place(s)?)))
+        else {
+            continue;
+        };
         let Some(pose) = block.poses[s] else { continue };
         let p = pose.apply(&Vec3::from(data.centre));
         let nearest = net
@@ -187,8 +229,17 @@ fn network(inputs: &Inputs, block: &Block, scans: &[ScanTargets], usable: &[&Det
             .filter(|(_, t)| t.kind == d.kind)
             .map(|(i, t)| (i, (Vec3::from(t.position) - p).norm()))
             .min_by(|a, b| a.1.total_cmp(&b.1));
-        if let Some((target, distance)) = nearest && distance < 0.5 {
-            net.observations.push(StoredObservation { detection: d.id, scan, target, centre: data.centre, covariance: data.covariance, active: false });
+        if let Some((target, distance)) = nearest
+            && distance < 0.5
+        {
+            net.observations.push(StoredObservation {
+                detection: d.id,
+                scan,
+                target,
+                centre: data.centre,
+                covariance: data.covariance,
+                active: false,
+            });
         }
     }
     net
@@ -198,7 +249,13 @@ fn row_major(m: &Mat3) -> [f64; 9] {
     std::array::from_fn(|k| m[(k / 3, k % 3)])
 }
 
-fn judge(inputs: &Inputs, net: &StoredNetwork, solution: &Solution, block: &Block, mut findings: Vec<FindingDto>) -> AdjustmentResult {
+fn judge(
+    inputs: &Inputs,
+    net: &StoredNetwork,
+    solution: &Solution,
+    block: &Block,
+    mut findings: Vec<FindingDto>,
+) -> AdjustmentResult {
     let brief = &inputs.brief;
     let moved: Vec<_> = solution.moved.iter().filter(|m| m.p_value < ALPHA).collect();
     // the strongest explanation first; smaller ones may be its shadow
@@ -229,7 +286,13 @@ fn judge(inputs: &Inputs, net: &StoredNetwork, solution: &Solution, block: &Bloc
     let index = |s: usize| net.scans.iter().position(|x| x.id == inputs.scans[s].id);
     let ambiguous: Vec<_> = block.ambiguous.iter().filter_map(|&(a, b)| Some((index(a)?, index(b)?))).collect();
     let length = |v: f64| brief.length(v);
-    let ties = grade_ties(&TieInput { poses: &poses, observations: &tie_observations, target_names: &names, ambiguous: &ambiguous, length: &length });
+    let ties = grade_ties(&TieInput {
+        poses: &poses,
+        observations: &tie_observations,
+        target_names: &names,
+        ambiguous: &ambiguous,
+        length: &length,
+    });
     AdjustmentResult {
         refused: None,
         stations: net.scans.iter().enumerate().map(|(k, s)| station(net, solution, k, s)).collect(),
@@ -239,7 +302,8 @@ fn judge(inputs: &Inputs, net: &StoredNetwork, solution: &Solution, block: &Bloc
             .enumerate()
             .map(|(k, t)| {
                 let at = 6 * net.scans.len() + 3 * k;
-                let level = (0..3).map(|i| solution.covariance_level[(at + i, at + i)]).sum::<f64>() / solution.target_covariance(k).trace();
+                let level = (0..3).map(|i| solution.covariance_level[(at + i, at + i)]).sum::<f64>()
+                    / solution.target_covariance(k).trace();
                 TargetDto {
                     name: t.name.clone(),
                     kind: t.kind.clone(),
@@ -253,7 +317,12 @@ fn judge(inputs: &Inputs, net: &StoredNetwork, solution: &Solution, block: &Bloc
                 }
             })
             .collect(),
-        observations: net.observations.iter().enumerate().map(|(i, o)| observation(net, solution, i, o, suspect(i))).collect(),
+        observations: net
+            .observations
+            .iter()
+            .enumerate()
+            .map(|(i, o)| observation(net, solution, i, o, suspect(i)))
+            .collect(),
         ties: ties
             .into_iter()
             .map(|t| TieDto {
@@ -294,7 +363,13 @@ fn station(net: &StoredNetwork, solution: &Solution, k: usize, s: &StoredScan) -
     }
 }
 
-fn observation(net: &StoredNetwork, solution: &Solution, i: usize, o: &StoredObservation, suspect: bool) -> ObservationDto {
+fn observation(
+    net: &StoredNetwork,
+    solution: &Solution,
+    i: usize,
+    o: &StoredObservation,
+    suspect: bool,
+) -> ObservationDto {
     let r = &solution.residuals[i];
     let worst = Mat3::from_row_slice(&o.covariance).symmetric_eigenvalues().max().sqrt();
     ObservationDto {
@@ -314,7 +389,13 @@ fn observation(net: &StoredNetwork, solution: &Solution, i: usize, o: &StoredObs
     }
 }
 
-fn moved_finding(brief: &Brief, net: &StoredNetwork, solution: &Solution, m: &vistazo_core::adjust::Moved, others: usize) -> FindingDto {
+fn moved_finding(
+    brief: &Brief,
+    net: &StoredNetwork,
+    solution: &Solution,
+    m: &vistazo_core::adjust::Moved,
+    others: usize,
+) -> FindingDto {
     let target = &net.targets[m.target].name;
     let (before, after) = (&net.scans[m.before].name, &net.scans[m.after].name);
     let of = |later: bool| -> Vec<Uuid> {
@@ -326,20 +407,35 @@ fn moved_finding(brief: &Brief, net: &StoredNetwork, solution: &Solution, m: &vi
     };
     let sigma = (m.shift.normalize().transpose() * m.covariance * m.shift.normalize())[0].sqrt();
     let mut evidence = vec![
-        format!("shift {} ± {} (95 %), {} horizontally, {} up", brief.length(m.shift.norm()), brief.length(sigma * K95_1D), brief.length(m.shift.xy().norm()), brief.length(m.shift.z)),
-        format!("test value {:.0}, where 16 is already rarer than 1 in 1000; global test of the block p = {:.4}", m.statistic, solution.global_p),
+        format!(
+            "shift {} ± {} (95 %), {} horizontally, {} up",
+            brief.length(m.shift.norm()),
+            brief.length(sigma * K95_1D),
+            brief.length(m.shift.xy().norm()),
+            brief.length(m.shift.z)
+        ),
+        format!(
+            "test value {:.0}, where 16 is already rarer than 1 in 1000; global test of the block p = {:.4}",
+            m.statistic, solution.global_p
+        ),
     ];
     if m.single_sided {
         evidence.push("one side rests on a single scan: a wrong measurement there would explain the same".into());
     }
     if others > 0 {
-        evidence.push(format!("{others} weaker suspicion{} may be its shadow: run again after deciding", if others == 1 { "" } else { "s" }));
+        evidence.push(format!(
+            "{others} weaker suspicion{} may be its shadow: run again after deciding",
+            if others == 1 { "" } else { "s" }
+        ));
     }
     FindingDto {
         kind: "moved".into(),
         title: format!("{target} was moved between {before} and {after}"),
         evidence,
-        meaning: format!("Left in, it bends the block: all stated errors are {:.1} times larger than they need be. Leaving out one side, or treating it as two targets, mends it.", solution.variance_factor.sqrt()),
+        meaning: format!(
+            "Left in, it bends the block: all stated errors are {:.1} times larger than they need be. Leaving out one side, or treating it as two targets, mends it.",
+            solution.variance_factor.sqrt()
+        ),
         before: of(false),
         after: of(true),
         target: Some(target.clone()),
@@ -354,8 +450,17 @@ fn outlier_finding(brief: &Brief, net: &StoredNetwork, solution: &Solution, i: u
         kind: "outlier".into(),
         title: format!("{target} as measured in {} does not agree with the other scans", net.scans[o.scan].name),
         evidence: vec![
-            format!("residual {}, test value {:.0} with {} degrees of freedom, p = {:.6}", brief.length(r.vector.norm()), r.statistic, r.dof, r.p_value),
-            format!("smallest error that would be found here: {}", if r.detectable.is_finite() { brief.length(r.detectable) } else { "none, it is not checked".into() }),
+            format!(
+                "residual {}, test value {:.0} with {} degrees of freedom, p = {:.6}",
+                brief.length(r.vector.norm()),
+                r.statistic,
+                r.dof,
+                r.p_value
+            ),
+            format!(
+                "smallest error that would be found here: {}",
+                if r.detectable.is_finite() { brief.length(r.detectable) } else { "none, it is not checked".into() }
+            ),
         ],
         meaning: "Leave it out and run again, or keep it with a note why.".into(),
         before: vec![],
@@ -367,7 +472,8 @@ fn outlier_finding(brief: &Brief, net: &StoredNetwork, solution: &Solution, i: u
 /// Spheres of the wrong size, said once for the job: a diameter entered for a radius is one cause
 /// for many.
 fn size_findings(inputs: &Inputs) -> Vec<FindingDto> {
-    let off: Vec<(&DetectionRow, DetectionData)> = inputs.detections.iter().filter(|d| !d.usable).map(|d| (d, data(d))).collect();
+    let off: Vec<(&DetectionRow, DetectionData)> =
+        inputs.detections.iter().filter(|d| !d.usable).map(|d| (d, data(d))).collect();
     let mixed: Vec<_> = off.iter().filter(|d| d.1.size == "diameter_radius_mix_up").collect();
     let brief = &inputs.brief;
     let nominal = brief.sphere_diameter.unwrap_or(0.0);
@@ -379,7 +485,12 @@ fn size_findings(inputs: &Inputs) -> Vec<FindingDto> {
         out.push(FindingDto {
             kind: "size".into(),
             title: "Sphere diameter and radius are mixed up in the brief".into(),
-            evidence: vec![format!("{} spheres measure {} across; the brief says {}", mixed.len(), brief.length(typical), brief.length(nominal))],
+            evidence: vec![format!(
+                "{} spheres measure {} across; the brief says {}",
+                mixed.len(),
+                brief.length(typical),
+                brief.length(nominal)
+            )],
             meaning: "Correct the sphere diameter in the brief and run again; the centres then follow.".into(),
             before: vec![],
             after: vec![],

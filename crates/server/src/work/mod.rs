@@ -15,7 +15,8 @@ use vistazo_store::jobs;
 /// The brief of a job.
 pub(crate) async fn brief(app: &App, job: Uuid) -> Result<(jobs::Job, Brief), ApiError> {
     let row = jobs::get(&app.db, job).await?;
-    let brief = serde_json::from_value(row.brief.clone()).map_err(|e| ApiError::bad(format!("the stored brief cannot be read: {e}")))?;
+    let brief = serde_json::from_value(row.brief.clone())
+        .map_err(|e| ApiError::bad(format!("the stored brief cannot be read: {e}")))?;
     Ok((row, brief))
 }
 

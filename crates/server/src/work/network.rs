@@ -41,8 +41,16 @@ pub(crate) struct StoredObservation {
 impl StoredNetwork {
     pub(crate) fn to_core(&self) -> Network {
         Network {
-            scans: self.scans.iter().map(|s| ScanUnknown { name: s.name.clone(), pose: Pose::from(&s.pose), level_sigma: s.level_sigma }).collect(),
-            targets: self.targets.iter().map(|t| TargetUnknown { name: t.name.clone(), position: Vec3::from(t.position) }).collect(),
+            scans: self
+                .scans
+                .iter()
+                .map(|s| ScanUnknown { name: s.name.clone(), pose: Pose::from(&s.pose), level_sigma: s.level_sigma })
+                .collect(),
+            targets: self
+                .targets
+                .iter()
+                .map(|t| TargetUnknown { name: t.name.clone(), position: Vec3::from(t.position) })
+                .collect(),
             observations: self
                 .observations
                 .iter()

@@ -27,13 +27,23 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
         let Ok(d) = PlanData::parse(&item.kind, &item.data) else { continue };
         let line: Vec<Vector2<f64>> = d.line.iter().map(|p| Vector2::new(p[0], p[1])).collect();
         match item.kind.as_str() {
-            "wall" => plan.site.walls.push(Wall { id: plan.site.walls.len(), line, base: d.base, top: d.top, required_spacing: d.required_spacing }),
+            "wall" => plan.site.walls.push(Wall {
+                id: plan.site.walls.len(),
+                line,
+                base: d.base,
+                top: d.top,
+                required_spacing: d.required_spacing,
+            }),
             "obstacle" => plan.site.obstacles.push(Obstacle { outline: line, base: d.base, top: d.top }),
             "station" => plan.stations.push((item.id, Station { name: d.name, position: Vec3::from(d.position) })),
             _ => {
                 let sphere = d.target.as_deref() != Some("checker");
                 let control_sigma = d.control_sigma.map(|s| Vec3::new(s[0], s[0], s[1]));
-                plan.targets.push((item.id, PlannedTarget { name: d.name, position: Vec3::from(d.position), control_sigma }, sphere));
+                plan.targets.push((
+                    item.id,
+                    PlannedTarget { name: d.name, position: Vec3::from(d.position), control_sigma },
+                    sphere,
+                ));
             }
         }
     }
@@ -115,14 +125,20 @@ fn seen_from_above(c: &Cover, station: usize) -> Vec<[f64; 5]> {
             e.2 += sample.area;
         }
     }
-    columns.values().filter(|c| c.2 > 0.0).map(|(p, a, seen, all)| [p.x - a.x, p.y - a.y, p.x + a.x, p.y + a.y, seen / all]).collect()
+    columns
+        .values()
+        .filter(|c| c.2 > 0.0)
+        .map(|(p, a, seen, all)| [p.x - a.x, p.y - a.y, p.x + a.x, p.y + a.y, seen / all])
+        .collect()
 }
 
 fn prediction(plan: &Plan, p: &Prediction) -> PredictionDto {
     let (on_grid, errors) = plan.predicted_errors(p);
     let refused = match &p.block {
         Err(e) => Some(e.to_string()),
-        Ok(_) if !on_grid => Some("fewer than 3 planned targets are marked as control: the figures hold within the block only".into()),
+        Ok(_) if !on_grid => {
+            Some("fewer than 3 planned targets are marked as control: the figures hold within the block only".into())
+        }
         Ok(_) => None,
     };
     let targets = errors

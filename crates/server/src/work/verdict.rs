@@ -60,35 +60,62 @@ impl State {
         let mut out = Vec::new();
         let mut add = |name: &str, row: VerdictRow| out.push(to_dto(name, row));
         if let Some(limit) = r.horizontal95 {
-            add("Horizontal position of targets, 95 %", limit_row(limit, self.worst_predicted(|e| e.horizontal), &errors(|e| e.horizontal)));
+            add(
+                "Horizontal position of targets, 95 %",
+                limit_row(limit, self.worst_predicted(|e| e.horizontal), &errors(|e| e.horizontal)),
+            );
         }
         if let Some(limit) = r.vertical95 {
-            add("Height of targets, 95 %", limit_row(limit, self.worst_predicted(|e| e.vertical), &errors(|e| e.vertical)));
+            add(
+                "Height of targets, 95 %",
+                limit_row(limit, self.worst_predicted(|e| e.vertical), &errors(|e| e.vertical)),
+            );
         }
         if let Some(limit) = r.spatial95 {
-            add("Position of targets in space, 95 %", limit_row(limit, self.worst_predicted(|e| e.spatial), &errors(|e| e.spatial)));
+            add(
+                "Position of targets in space, 95 %",
+                limit_row(limit, self.worst_predicted(|e| e.spatial), &errors(|e| e.spatial)),
+            );
         }
         if let Some(limit) = r.check_rmse {
-            let residuals: Vec<Vec3> = fresh.map(|g| g.checks.iter().map(|c| Vec3::from(c.residual)).collect()).unwrap_or_default();
+            let residuals: Vec<Vec3> =
+                fresh.map(|g| g.checks.iter().map(|c| Vec3::from(c.residual)).collect()).unwrap_or_default();
             add("Check points, root mean square", check_point_row(limit, None, &residuals));
         }
         let wanted: Vec<f64> = self.plan.site.walls.iter().filter_map(|w| w.required_spacing).collect();
         if let Some(required) = wanted.iter().copied().min_by(f64::total_cmp) {
-            add("Point spacing on required surfaces", spacing_row(required, self.predicted_cover, self.fresh_spacing().map(|s| (s.within, s.total, s.typical))));
+            add(
+                "Point spacing on required surfaces",
+                spacing_row(
+                    required,
+                    self.predicted_cover,
+                    self.fresh_spacing().map(|s| (s.within, s.total, s.typical)),
+                ),
+            );
         }
         out
     }
 
     /// What the measured spacing depends on: the poses and the walls.
     pub(crate) fn spacing_inputs(&self) -> Option<String> {
-        let walls: Vec<_> = self.plan.site.walls.iter().map(|w| (w.line.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), w.base, w.top, w.required_spacing)).collect();
+        let walls: Vec<_> = self
+            .plan
+            .site
+            .walls
+            .iter()
+            .map(|w| (w.line.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), w.base, w.top, w.required_spacing))
+            .collect();
         self.georef.as_ref().filter(|g| !g.1.stale).map(|g| super::fingerprint(&(&g.0, walls, self.brief.origin)))
     }
 
     fn fresh_spacing(&self) -> Option<SpacingResult> {
         let stored = self.spacing.as_ref().filter(|s| Some(&s.inputs) == self.spacing_inputs().as_ref())?;
         let v = &stored.result;
-        Some(SpacingResult { within: v["within"].as_f64()?, total: v["total"].as_f64()?, typical: v["typical"].as_f64()? })
+        Some(SpacingResult {
+            within: v["within"].as_f64()?,
+            total: v["total"].as_f64()?,
+            typical: v["typical"].as_f64()?,
+        })
     }
 
     /// What a package depends on.
@@ -110,7 +137,8 @@ impl State {
             (None, ("3-D, 95 %", |e| e.spatial, |e| e.spatial))
         };
         let fresh_grid = self.georef.as_ref().filter(|g| !g.1.stale).map(|g| &g.1.result.targets);
-        let fresh_block = self.adjustment.as_ref().filter(|a| !a.stale && a.result.refused.is_none()).map(|a| &a.result.targets);
+        let fresh_block =
+            self.adjustment.as_ref().filter(|a| !a.stale && a.result.refused.is_none()).map(|a| &a.result.targets);
         let achieved = fresh_grid.or(fresh_block);
         let worst = achieved.and_then(|t| t.iter().max_by(|a, b| (axis.1)(&a.error).total_cmp(&(axis.1)(&b.error))));
         let package = self.packages.first();
@@ -130,8 +158,14 @@ impl State {
     }
 
     fn sheets(&self) -> Vec<SheetDto> {
-        let sheet = |sheet: &str, state: &str, note: String| SheetDto { sheet: sheet.into(), state: state.into(), note };
-        let asked = [self.brief.requirement.horizontal95, self.brief.requirement.vertical95, self.brief.requirement.spatial95, self.brief.requirement.check_rmse];
+        let sheet =
+            |sheet: &str, state: &str, note: String| SheetDto { sheet: sheet.into(), state: state.into(), note };
+        let asked = [
+            self.brief.requirement.horizontal95,
+            self.brief.requirement.vertical95,
+            self.brief.requirement.spatial95,
+            self.brief.requirement.check_rmse,
+        ];
         let stations = self.plan.stations.len();
         let register = match &self.adjustment {
             None if self.scans < 2 => ("waiting", "needs 2 scans".to_owned()),
@@ -146,7 +180,9 @@ impl State {
             None if register.0 == "done" || register.0 == "attention" => ("open", "no control".to_owned()),
             None => ("waiting", "needs the block".into()),
             Some(g) if g.1.stale => ("attention", "out of date".into()),
-            Some(g) if !g.1.result.warnings.is_empty() => ("attention", format!("{} remarks", g.1.result.warnings.len())),
+            Some(g) if !g.1.result.warnings.is_empty() => {
+                ("attention", format!("{} remarks", g.1.result.warnings.len()))
+            }
             Some(_) => ("done", "on the grid".into()),
         };
         let verdicts = self.verdicts();
@@ -165,11 +201,23 @@ impl State {
             Some(_) => ("open", "to be signed".into()),
         };
         vec![
-            if asked.iter().any(Option::is_some) { sheet("brief", "done", "set".into()) } else { sheet("brief", "open", "no requirement".into()) },
-            if stations > 0 { sheet("plan", "done", format!("{stations} stations")) } else { sheet("plan", "open", "no stations".into()) },
+            if asked.iter().any(Option::is_some) {
+                sheet("brief", "done", "set".into())
+            } else {
+                sheet("brief", "open", "no requirement".into())
+            },
+            if stations > 0 {
+                sheet("plan", "done", format!("{stations} stations"))
+            } else {
+                sheet("plan", "open", "no stations".into())
+            },
             match self.scans {
                 0 => sheet("field", "open", "no scans".into()),
-                n => sheet("field", if n >= stations { "done" } else { "open" }, if stations > n { format!("{n} of {stations} scans") } else { format!("{n} scans") }),
+                n => sheet(
+                    "field",
+                    if n >= stations { "done" } else { "open" },
+                    if stations > n { format!("{n} of {stations} scans") } else { format!("{n} scans") },
+                ),
             },
             sheet("register", register.0, register.1),
             sheet("georeference", georeference.0, georeference.1),
