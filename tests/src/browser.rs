@@ -7,7 +7,7 @@ use std::time::Duration;
 pub struct Browser {
     pub page: Client,
     driver: Child,
-    _profile: tempfile::TempDir,
+    profile: tempfile::TempDir,
 }
 
 impl Browser {
@@ -51,7 +51,7 @@ impl Browser {
                 .connect(&format!("http://127.0.0.1:{port}"))
                 .await
             {
-                return Self { page, driver, _profile: profile };
+                return Self { page, driver, profile: profile };
             }
         }
         panic!("the browser did not start");
@@ -117,6 +117,21 @@ impl Browser {
             self.page.wait().for_element(Locator::XPath(&format!("{within}//input[@type='file']"))).await.unwrap();
         let list: Vec<String> = paths.iter().map(|p| p.display().to_string()).collect();
         input.send_keys(&list.join("\n")).await.unwrap();
+    }
+
+    /// Waits for a file that the page downloads.
+    pub async fn download(&self, ending: &str) -> Vec<u8> {
+        for _ in 0..600 {
+            tokio::time::sleep(Duration::from_millis(100)).await;
+            let done = std::fs::read_dir(self.profile.path())
+                .unwrap()
+                .filter_map(|e| e.ok().map(|e| e.path()))
+                .find(|p| p.display().to_string().ends_with(ending));
+            if let Some(path) = done {
+                return std::fs::read(path).unwrap();
+            }
+        }
+        panic!("nothing that ends in {ending} was downloaded")
     }
 
     pub async fn close(mut self) {

@@ -1,0 +1,328 @@
+//! The network from its prediction to the grid: against Monte Carlo, against exact answers, and
+//! against layouts that must be refused.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use nalgebra::{Vector2, Vector3};
+use proptest::prelude::*;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rand_distr::StandardNormal;
+use vistazo_core::adjust::{AdjustError, Network, Observation, ScanUnknown, TargetUnknown, solve};
+use vistazo_core::check::{Verdict, check_point_row, limit_row};
+use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3, fit};
+use vistazo_core::georef::{ControlPoint, diagnose, georeference, match_control};
+use vistazo_core::instrument::Instrument;
+use vistazo_core::plan::{PlannedTarget, Site, Station, predict};
+use vistazo_core::register::{Grade, MatchOptions, Matched, TieInput, grade_ties, match_points};
+use vistazo_core::stats::chi2_quantile;
+
+const TARGETS: [(f64, f64, f64); 7] = [
+    (1.0, 2.0, 1.2),
+    (9.0, 1.0, 1.8),
+    (14.0, 7.0, 1.1),
+    (7.0, 10.0, 2.1),
+    (-2.0, 8.0, 1.5),
+    (4.0, 5.5, 0.9),
+    (12.0, -3.0, 1.6),
+];
+const STATIONS: [(f64, f64, f64); 4] = [(3.0, 0.0, 1.6), (8.0, 5.0, 1.7), (2.0, 9.0, 1.65), (12.0, 3.0, 1.7)];
+
+fn at(p: (f64, f64, f64)) -> Vec3 {
+    Vector3::new(p.0, p.1, p.2)
+}
+
+fn normal(rng: &mut ChaCha8Rng) -> f64 {
+    rng.sample(StandardNormal)
+}
+
+/// A vector with a given covariance.
+fn noise(rng: &mut ChaCha8Rng, c: &Mat3) -> Vec3 {
+    c.cholesky().unwrap().l() * Vec3::new(normal(rng), normal(rng), normal(rng))
+}
+
+/// What the plan says will come out is what comes out: the spread of 400 simulated surveys and the
+/// share of truths inside the stated regions, for targets and check points on the grid.
+#[test]
+fn prediction_agrees_with_monte_carlo() {
+    let instrument = Instrument::mid_range();
+    let stations: Vec<Station> =
+        STATIONS.iter().enumerate().map(|(i, p)| Station { name: format!("S{i}"), position: at(*p) }).collect();
+    let sigma = Vec3::new(0.001, 0.001, 0.0015);
+    let targets: Vec<PlannedTarget> = TARGETS
+        .iter()
+        .enumerate()
+        .map(|(i, p)| PlannedTarget {
+            name: format!("T{i}"),
+            position: at(*p),
+            control_sigma: (i < 4).then_some(sigma),
+        })
+        .collect();
+    let predicted = predict(&Site::default(), &stations, &targets, 0.1, &instrument);
+    let on_grid = predicted.on_grid.unwrap();
+    assert_eq!(predicted.used.len(), 7);
+    let mut rng = ChaCha8Rng::seed_from_u64(5);
+    let (mut square, mut inside, mut count, mut checks_inside) = ([Vec3::zeros(); 7], 0, 0, 0);
+    const RUNS: usize = 400;
+    for _ in 0..RUNS {
+        let s = instrument.compensator_sigma.unwrap();
+        let truth: Vec<Pose> = STATIONS
+            .iter()
+            .map(|p| {
+                let mut pose = Pose::levelled(rng.random_range(0.0..6.0), at(*p));
+                pose.rotation = nalgebra::UnitQuaternion::from_scaled_axis(Vec3::new(
+                    normal(&mut rng) * s,
+                    normal(&mut rng) * s,
+                    0.0,
+                )) * pose.rotation;
+                pose
+            })
+            .collect();
+        let mut observations = Vec::new();
+        for (scan, sees) in predicted.sees.iter().enumerate() {
+            for &t in sees {
+                let centre = truth[scan].inverse().apply(&targets[t].position);
+                let covariance = vistazo_core::target::predicted_sphere_covariance(&centre, 0.1, &instrument).unwrap();
+                observations.push(Observation {
+                    scan,
+                    target: t,
+                    centre: centre + noise(&mut rng, &covariance),
+                    covariance,
+                    active: true,
+                });
+            }
+        }
+        let net = Network {
+            scans: truth
+                .iter()
+                .enumerate()
+                .map(|(i, p)| ScanUnknown { name: format!("S{i}"), pose: *p, level_sigma: Some(s) })
+                .collect(),
+            targets: targets.iter().map(|t| TargetUnknown { name: t.name.clone(), position: t.position }).collect(),
+            observations,
+        };
+        let block = solve(net).unwrap();
+        let control: Vec<ControlPoint> = targets
+            .iter()
+            .enumerate()
+            .filter(|(i, _)| *i < 5)
+            .map(|(i, t)| {
+                let off = Vec3::new(normal(&mut rng), normal(&mut rng), normal(&mut rng)).component_mul(&sigma);
+                ControlPoint { name: t.name.clone(), position: t.position + off, sigma, check: i == 4, target: Some(i) }
+            })
+            .collect();
+        let g = georeference(&block, &control, FitModel::Levelled).unwrap();
+        for k in 0..7 {
+            let e = g.targets[k] - targets[k].position;
+            square[k] += e.component_mul(&e);
+            count += 1;
+            inside +=
+                usize::from(e.dot(&(g.target_covariances[k].try_inverse().unwrap() * e)) < chi2_quantile(0.95, 3));
+        }
+        checks_inside += usize::from(g.checks[0].p_value > 0.05);
+    }
+    for k in 0..7 {
+        for axis in 0..3 {
+            let ratio = (square[k][axis] / RUNS as f64).sqrt() / on_grid.target_covariances[k][(axis, axis)].sqrt();
+            assert!((0.9..1.1).contains(&ratio), "target {k} axis {axis}: spread over prediction {ratio:.3}");
+        }
+    }
+    let share = inside as f64 / f64::from(count) * 100.0;
+    assert!((93.0..97.0).contains(&share), "{share:.1} % of truths inside the 95 % regions");
+    let checks = checks_inside as f64 / RUNS as f64 * 100.0;
+    assert!((91.0..98.0).contains(&checks), "{checks:.1} % of check points within their expectation");
+}
+
+/// Two scans that share targets exactly, for the tests of refusal.
+fn two_scans(shared: &[(f64, f64, f64)], levelled: bool) -> Network {
+    let poses = [Pose::identity(), Pose::levelled(0.7, Vec3::new(5.0, 1.0, 0.1))];
+    let own =
+        [[(4.0, 4.0, 1.0), (6.0, -3.0, 0.5), (-3.0, 5.0, 1.4)], [(9.0, 4.0, 1.0), (7.0, 6.0, 2.5), (2.0, -5.0, 0.4)]];
+    let mut net = Network {
+        scans: (0..2)
+            .map(|i| ScanUnknown { name: format!("S{}", i + 1), pose: poses[i], level_sigma: levelled.then_some(1e-5) })
+            .collect(),
+        ..Network::default()
+    };
+    let mut add = |p: &(f64, f64, f64), scans: &[usize]| {
+        let target = net.targets.len();
+        net.targets.push(TargetUnknown { name: format!("T{}", target + 1), position: at(*p) });
+        for &scan in scans {
+            net.observations.push(Observation {
+                scan,
+                target,
+                centre: poses[scan].inverse().apply(&at(*p)),
+                covariance: Mat3::identity() * 1e-6,
+                active: true,
+            });
+        }
+    };
+    shared.iter().for_each(|p| add(p, &[0, 1]));
+    own[0].iter().for_each(|p| add(p, &[0]));
+    own[1].iter().for_each(|p| add(p, &[1]));
+    net
+}
+
+#[test]
+fn what_is_not_determined_is_said_in_words() {
+    let reason = |net| match solve(net) {
+        Err(AdjustError::Defect(d)) => d[0].reason.clone(),
+        other => panic!("{:?}", other.map(|s| s.dof)),
+    };
+    let a = (1.0, 6.0, 1.0);
+    let b = (8.0, 2.0, 1.5);
+    assert!(reason(two_scans(&[], true)).contains("shares no target with another scan"));
+    assert!(reason(two_scans(&[a], true)).contains("hangs on T1 only"));
+    assert!(
+        reason(two_scans(&[a, b], false)).contains("hangs on T1 and T2 only: it can turn about the line through them")
+    );
+    let line = [(0.0, 0.0, 1.0), (3.0, 3.0, 1.0), (6.0, 6.0, 1.0)];
+    assert!(reason(two_scans(&line, false)).contains("they lie in a line"));
+    // levelling holds what two targets leave free
+    assert!(solve(two_scans(&[a, b], true)).is_ok());
+    assert!(matches!(solve(Network::default()), Err(AdjustError::Nothing { .. })));
+}
+
+#[test]
+fn an_excluded_observation_takes_no_part_and_keeps_its_residual() {
+    let shared = [(1.0, 6.0, 1.0), (8.0, 2.0, 1.5), (3.0, -4.0, 0.8), (9.0, 9.0, 1.9)];
+    let clean = solve(two_scans(&shared, true)).unwrap();
+    let mut net = two_scans(&shared, true);
+    let wrong = net.observations.iter().position(|o| o.scan == 1 && o.target == 0).unwrap();
+    net.observations[wrong].centre.x += 0.05;
+    let bent = solve(net.clone()).unwrap();
+    assert_eq!(bent.moved[0].target, 0);
+    assert!(bent.variance_factor > 10.0 && bent.global_p < 1e-6);
+    net.observations[wrong].active = false;
+    let mended = solve(net).unwrap();
+    assert!((mended.residuals[wrong].vector.norm() - 0.05).abs() < 1e-6);
+    assert!((mended.targets[0] - mended.targets[1]).norm() - (clean.targets[0] - clean.targets[1]).norm() < 1e-9);
+}
+
+fn points(list: &[Vec3]) -> Vec<Matched> {
+    list.iter().map(|p| Matched { position: *p, covariance: Mat3::identity() * 1e-6, kind: None }).collect()
+}
+
+#[test]
+fn a_symmetrical_layout_is_ambiguous_and_a_point_off_it_decides() {
+    let mut square =
+        vec![Vec3::new(0.0, 0.0, 1.0), Vec3::new(8.0, 0.0, 1.0), Vec3::new(8.0, 8.0, 1.0), Vec3::new(0.0, 8.0, 1.0)];
+    let options = MatchOptions::default();
+    assert!(match_points(&points(&square), &points(&square), &options).unwrap().ambiguous);
+    square.push(Vec3::new(2.0, 5.0, 1.3));
+    assert!(!match_points(&points(&square), &points(&square), &options).unwrap().ambiguous);
+    // a mirror image is no match
+    let mirrored: Vec<Vec3> =
+        [(0.0, 0.0), (7.0, 0.0), (2.0, 5.0), (9.0, 3.0)].iter().map(|p| Vec3::new(-p.0, p.1, 1.0)).collect();
+    let plain: Vec<Vec3> = mirrored.iter().map(|p| Vec3::new(-p.x, p.y, p.z)).collect();
+    assert!(match_points(&points(&plain), &points(&mirrored), &options).is_none_or(|m| m.pairs.len() < 4));
+}
+
+#[test]
+fn a_tie_on_a_line_is_not_sound_however_well_it_fits() {
+    let length = |v: f64| format!("{v} m");
+    let grade = |list: &[Vec3]| {
+        let observations: Vec<_> =
+            (0..2).flat_map(|s| list.iter().enumerate().map(move |(t, p)| (s, t, *p, 0.001, false))).collect();
+        let names: Vec<String> = (0..list.len()).map(|t| format!("T{t}")).collect();
+        let poses = [Some(Pose::identity()); 2];
+        let mut ties = grade_ties(&TieInput {
+            poses: &poses,
+            observations: &observations,
+            target_names: &names,
+            ambiguous: &[],
+            length: &length,
+        });
+        ties.remove(0)
+    };
+    let spread: Vec<Vec3> = TARGETS.iter().take(5).map(|p| at(*p)).collect();
+    assert_eq!(grade(&spread).grade, Grade::Sound);
+    let line: Vec<Vec3> =
+        (0..5).map(|k| Vec3::new(f64::from(k) * 3.0, f64::from(k) * 2.0 + 0.05 * f64::from(k % 2), 1.0)).collect();
+    let tie = grade(&line);
+    assert!(tie.grade >= Grade::Doubtful && tie.reasons[0].contains("almost in a line"), "{:?}", tie.reasons);
+    assert_eq!(grade(&spread[..2]).grade, Grade::NotJudged);
+    assert_eq!(grade(&spread[..3]).grade, Grade::Doubtful);
+}
+
+#[test]
+fn usual_mistakes_with_control_are_named() {
+    let targets: Vec<(String, Vec3, Mat3)> =
+        TARGETS.iter().enumerate().map(|(i, p)| (format!("T{i}"), at(*p), Mat3::identity() * 1e-6)).collect();
+    let grid = Pose::levelled(0.4, Vec3::new(412_000.0, 5_604_000.0, 90.0));
+    let control = |change: &dyn Fn(Vec3) -> Vec3| -> Vec<(String, Vec3, Vec3)> {
+        TARGETS
+            .iter()
+            .enumerate()
+            .map(|(i, p)| (format!("C{i}"), change(grid.apply(&at(*p))), Vec3::repeat(0.002)))
+            .collect()
+    };
+    let good = match_control(&control(&|p| p), &targets, true);
+    assert_eq!(good.targets, (0..7).map(Some).collect::<Vec<_>>());
+    assert!(diagnose(&control(&|p| p), &targets, true).is_none());
+    assert!(diagnose(&control(&|p| Vec3::new(p.y, p.x, p.z)), &targets, true).unwrap().contains("swapped"));
+    assert!(diagnose(&control(&|p| p / 0.3048), &targets, true).unwrap().contains("in feet and was read as metres"));
+}
+
+#[test]
+fn few_check_points_show_less_than_many() {
+    let row = |n: usize| check_point_row(0.006, None, &vec![Vec3::new(0.003, 0.002, 0.002); n]);
+    assert_eq!(row(0).verdict, Verdict::NotShown);
+    assert_eq!(row(1).verdict, Verdict::NotShown);
+    assert_eq!(row(8).verdict, Verdict::Met);
+    assert!(row(1).bound > row(8).bound);
+    assert_eq!(check_point_row(0.004, None, &[Vec3::new(0.003, 0.002, 0.002); 4]).verdict, Verdict::NotMet);
+    let list = [("A".to_owned(), 0.004), ("B".to_owned(), 0.007)];
+    assert_eq!(limit_row(0.006, None, &list).verdict, Verdict::NotMet);
+    assert!(limit_row(0.006, None, &list).evidence.contains("worst at B"));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+
+    /// Any turn and shift, any order, with points that the other set does not have.
+    #[test]
+    fn matching_finds_the_pose_whatever_the_order(yaw in 0.0..6.28_f64, x in -500.0..500.0_f64, y in -500.0..500.0_f64, seed in 0_u64..1000) {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let truth = Pose::levelled(yaw, Vec3::new(x, y, 3.0));
+        let a: Vec<Vec3> = (0..8).map(|_| Vec3::new(rng.random_range(0.0..30.0), rng.random_range(0.0..20.0), rng.random_range(0.5..2.5))).collect();
+        let mut order: Vec<usize> = (1..7).collect();
+        order.sort_by_key(|_| rng.random::<u32>());
+        let mut b: Vec<Vec3> = order.iter().map(|&i| truth.inverse().apply(&a[i])).collect();
+        b.push(Vec3::new(-3.0, 44.0, 1.0));
+        let m = match_points(&points(&a), &points(&b), &MatchOptions::default()).unwrap();
+        prop_assert!(m.pairs.len() >= 6);
+        prop_assert!(truth.difference(&m.fit.pose).norm() < 1e-6);
+    }
+
+    /// The closed-form fit gives back what made the points, with scale and at large coordinates.
+    #[test]
+    fn a_fit_gives_back_its_transform(roll in -1.0..1.0_f64, yaw in -3.0..3.0_f64, scale in 0.3..3.0_f64, shift in -6e6..6e6_f64) {
+        let rotation = nalgebra::Rotation3::from_euler_angles(roll, 0.3, yaw).into_inner();
+        let a: Vec<Vec3> = TARGETS.iter().map(|p| at(*p)).collect();
+        let b: Vec<Vec3> = a.iter().map(|p| rotation * p * scale + Vec3::repeat(shift)).collect();
+        let f = fit(FitModel::Similarity, &a, &b).unwrap();
+        prop_assert!((f.scale - scale).abs() < 1e-7 && f.rms < 1e-6);
+        prop_assert!(fit(FitModel::Rigid, &a[..2], &b[..2]).is_none());
+    }
+
+    /// The bounding-volume hierarchy says what trying every panel says.
+    #[test]
+    fn the_hierarchy_agrees_with_trying_every_panel(seed in 0_u64..500) {
+        use vistazo_core::plan::{Bvh, Wall};
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let mut walls = Vec::new();
+        for id in 0..40 {
+            let (x, y) = (rng.random_range(-20.0..20.0), rng.random_range(-20.0..20.0));
+            let line = vec![Vector2::new(x, y), Vector2::new(x + rng.random_range(-5.0..5.0), y + rng.random_range(-5.0..5.0))];
+            walls.push(Wall { id, line, base: 0.0, top: rng.random_range(0.5..4.0), required_spacing: None });
+        }
+        let one = |w: &Wall| Site { walls: vec![w.clone()], obstacles: vec![] };
+        let all = Bvh::new(Site { walls: walls.clone(), obstacles: vec![] }.panels());
+        for _ in 0..40 {
+            let mut p = || Vec3::new(rng.random_range(-25.0..25.0), rng.random_range(-25.0..25.0), rng.random_range(0.2..3.0));
+            let (from, to) = (p(), p());
+            let each = walls.iter().any(|w| Bvh::new(one(w).panels()).blocked(&from, &to));
+            prop_assert_eq!(all.blocked(&from, &to), each);
+        }
+    }
+}
