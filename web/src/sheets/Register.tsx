@@ -17,11 +17,12 @@ export default function Register() {
   const u = useUnits()
   const edit = canEdit(job)
   const [query, setQuery] = useSearchParams()
-  const [view, setView] = useState<'ties' | 'observations' | 'targets' | 'stations'>('ties')
+  const [view, setView] = useState<'ties' | 'observations' | 'targets' | 'stations' | 'found'>('ties')
   const picked = query.get('target')
   const pick = (name: string | null) => setQuery(name ? { target: name } : {}, { replace: true })
   const adjustment = useRead<Adjustment>('/api/jobs/{job}/adjustment')
   const detections = useRead<Schema['DetectionDto'][]>('/api/jobs/{job}/detections')
+  const scans = useRead<Schema['ScanRow'][]>('/api/jobs/{job}/scans')
   const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks')
   const running = tasks.data?.some((t) => t.kind === 'register' && (t.state === 'running' || t.state === 'queued'))
   const a = adjustment.data
@@ -61,7 +62,7 @@ export default function Register() {
         )}
         <Tasks kinds={['register']} ended={running ? 0 : 1} />
         {!a && !running && <p className="empty">No result yet. Targets are found in every scan, matched by their layout, and all scans are adjusted together.</p>}
-        {r?.refused && <VerdictCard tone="failed" title="The block could not be adjusted" evidence={[r.refused]} />}
+        {r?.refused && <><VerdictCard tone="failed" title="The block could not be adjusted" evidence={[r.refused]} /><Found detections={detections.data ?? []} scans={scans.data ?? []} /></>}
         {r?.findings.map((f) => (
           <VerdictCard key={f.title} tone={f.kind === 'unplaced' || f.kind === 'size' ? 'failed' : 'doubtful'} title={f.title} evidence={f.evidence} meaning={f.meaning}>
             {f.target && <Button size="small" onClick={() => { pick(f.target ?? null); setView('observations') }}>Show {f.target}</Button>}
@@ -80,7 +81,7 @@ export default function Register() {
           <>
             {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p = ${r.global_p.toFixed(3)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${r.observations.filter((o) => o.active).length} observations; no outlier and no moved target at 0.1 % risk`]} />}
             {r.findings.length > 0 && <p className="faint">Global test p = {r.global_p.toFixed(4)}, {r.dof} degrees of freedom{r.variance_factor > 1 && `; errors are stated ${Math.sqrt(r.variance_factor).toFixed(2)} times larger until this is settled`}</p>}
-            <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'observations', 'targets', 'stations']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
+            <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'observations', 'targets', 'stations', 'found']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
             {view === 'ties' && <Ledger label="Ties" rows={ties.filter((t) => !picked || t.a === picked || t.b === picked || t.shared.includes(picked))} id={(t) => `${t.a}–${t.b}`} empty="No ties." columns={[
               { head: 'Tie', cell: (t) => `${t.a}–${t.b}` }, { head: 'Grade', cell: (t) => <Grade value={t.grade} /> },
               { head: 'shared', num: true, cell: (t) => t.shared.length },
@@ -102,6 +103,7 @@ export default function Register() {
               ...(['x', 'y', 'z'] as const).map((axis, i) => ({ head: `${axis} [${u.code}]`, num: true, cell: (t: Schema['TargetDto']) => u.len(t.position[i]) })),
               { head: <>3-D 95 % [{u.small}]</>, num: true, cell: (t) => u.err(t.error.spatial) },
             ]} />}
+            {view === 'found' && <Found detections={detections.data ?? []} scans={scans.data ?? []} />}
             {view === 'stations' && <Ledger label="Stations" rows={r.stations} id={(s) => s.name} selected={picked} onSelect={pick} empty="None." columns={[
               { head: 'Station', cell: (s) => s.name }, { head: 'targets', num: true, cell: (s) => s.targets },
               ...(['x', 'y', 'z'] as const).map((axis, i) => ({ head: `${axis} [${u.code}]`, num: true, cell: (s: Schema['StationDto']) => u.len(s.pose.translation[i]) })),
@@ -112,5 +114,24 @@ export default function Register() {
         )}
       </aside>
     </div>
+  )
+}
+
+const SIZES: Record<string, string> = { agrees: 'agrees', diameter_radius_mix_up: 'half or double', wrong_size: 'another size' }
+
+/** What was found in the scans, before any matching: the fit of each sphere and checker. */
+function Found({ detections, scans }: { detections: Schema['DetectionDto'][]; scans: Schema['ScanRow'][] }) {
+  const u = useUnits()
+  const sigma = (d: Schema['DetectionDto']) => Math.sqrt((d.data.covariance[0] ?? 0) + (d.data.covariance[4] ?? 0) + (d.data.covariance[8] ?? 0))
+  return (
+    <Ledger label="Found" rows={detections} id={(d) => d.id} empty="Nothing was found." tone={(d) => (d.excluded ? 'off' : d.usable ? undefined : 'bad')} columns={[
+      { head: 'Scan', cell: (d) => scans.find((s) => s.id === d.scan)?.name ?? '' }, { head: 'Kind', cell: (d) => d.kind },
+      { head: <>range [{u.code}]</>, num: true, cell: (d) => u.len(d.data.range, 1) },
+      { head: 'hits', num: true, cell: (d) => d.data.hits },
+      { head: <>centre 1σ [{u.small}]</>, num: true, cell: (d) => u.err(sigma(d)) },
+      { head: <>rms [{u.small}]</>, num: true, cell: (d) => u.err(d.data.rms) },
+      { head: <>diameter ± 1σ [{u.small}]</>, num: true, cell: (d) => (d.data.free_radius ? `${u.err(2 * (d.data.free_radius[0] ?? 0))} ± ${u.err(2 * (d.data.free_radius[1] ?? 0))}` : '–') },
+      { head: 'size', cell: (d) => (d.kind === 'sphere' ? SIZES[d.data.size] : '') },
+    ]} />
   )
 }

@@ -40,7 +40,7 @@ impl Instrument {
     pub fn mid_range() -> Self {
         let arc_second = std::f64::consts::PI / 648_000.0;
         Self {
-            name: "Mid-range, 1.6 mrad".into(),
+            name: "Mid-range".into(),
             range_sigma: 0.0012,
             range_sigma_per_m: 20e-6,
             angular_sigma: 4.0 * arc_second,

@@ -1,0 +1,162 @@
+use super::{SizeVerdict, TargetKind, checker_fit, checker_search, sphere_fit, sphere_search};
+use crate::geometry::{Mat3, Vec3};
+use crate::instrument::Instrument;
+use crate::scan::Scan;
+
+/// What to look for.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Search {
+    /// Nominal radius of the job's spheres, metres; `None` when there are none.
+    pub sphere_radius: Option<f64>,
+    /// Half-side of the job's checkers, metres; `None` when there are none.
+    pub checker_half: Option<f64>,
+}
+
+/// A target found in one scan.
+#[derive(Clone, Debug)]
+pub struct Detection {
+    /// Sphere or checker.
+    pub kind: TargetKind,
+    /// Centre in the scanner frame, metres.
+    pub centre: Vec3,
+    /// Covariance of the centre, m².
+    pub covariance: Mat3,
+    /// Points used.
+    pub hits: usize,
+    /// Root mean square distance of the points from the fitted surface, metres.
+    pub rms: f64,
+    /// Ratio of the noise seen to the noise of the profile.
+    pub s0: f64,
+    /// Spheres: the radius when it is not held, metres, and its standard deviation.
+    pub free_radius: Option<(f64, f64)>,
+    /// Spheres: half-angle of the cap used, radians.
+    pub cap: Option<f64>,
+    /// Spheres: what the free radius says; checkers always agree.
+    pub size: SizeVerdict,
+}
+
+/// Sizes tried around the nominal one, so that a wrong size is named instead of missed.
+const SCALES: [f64; 5] = [1.0, 0.5, 2.0, 0.71, 1.41];
+
+/// Finds spheres and checkers in a scan, nearest first.
+///
+/// Spheres of other sizes are returned too, marked by [`Detection::size`], because a diameter
+/// entered as a radius is found that way; only those that agree should be used.
+pub fn detect(scan: &Scan, instrument: &Instrument, search: &Search) -> Vec<Detection> {
+    let mut found: Vec<Detection> = Vec::new();
+    let noise = instrument.range_noise(15.0, 0.9);
+    if let Some(nominal) = search.sphere_radius {
+        let image = sphere_search::RangeImage::new(scan);
+        for scale in SCALES {
+            let radius = nominal * scale;
+            for c in sphere_search::search(scan, &image, radius, noise) {
+                if let Some(d) = measure(scan, instrument, &c.centre, radius, nominal) {
+                    keep_better(&mut found, d, nominal);
+                }
+            }
+        }
+    }
+    if let Some(half) = search.checker_half {
+        for c in checker_search::search(scan, half) {
+            if let Some(f) = checker_fit::fit_checker(scan, instrument, &c.point, half) {
+                let d = Detection {
+                    kind: TargetKind::Checker,
+                    centre: f.centre,
+                    covariance: f.covariance,
+                    hits: f.hits,
+                    rms: f.rms,
+                    s0: f.s0,
+                    free_radius: None,
+                    cap: None,
+                    size: SizeVerdict::Agrees,
+                };
+                keep_better(&mut found, d, half);
+            }
+        }
+    }
+    found.sort_by(|a, b| a.centre.norm_squared().total_cmp(&b.centre.norm_squared()));
+    found
+}
+
+/// Fits at the searched radius, and when the free radius disagrees, once more at that radius, so
+/// that a sphere of another size is measured as what it is.
+fn measure(scan: &Scan, instrument: &Instrument, start: &Vec3, radius: f64, nominal: f64) -> Option<Detection> {
+    let mut fit = sphere_fit::fit_sphere(scan, instrument, start, radius)?;
+    let mut used = radius;
+    if fit.size != SizeVerdict::Agrees {
+        used = fit.free_radius;
+        fit = sphere_fit::fit_sphere(scan, instrument, &fit.centre, used)?;
+    }
+    let tolerance = (3.5 * fit.free_radius_sigma).max(0.02 * nominal);
+    let off = |r: f64| (fit.free_radius - r).abs();
+    let size = if off(nominal) <= tolerance {
+        if (used - nominal).abs() > f64::EPSILON {
+            fit = sphere_fit::fit_sphere(scan, instrument, &fit.centre, nominal)?;
+        }
+        SizeVerdict::Agrees
+    } else if off(2.0 * nominal) <= tolerance.max(0.06 * nominal) || off(0.5 * nominal) <= tolerance.max(0.03 * nominal)
+    {
+        SizeVerdict::DiameterRadiusMixUp
+    } else {
+        SizeVerdict::WrongSize
+    };
+    // a surface of another size with a poor radius is a knob or a head, not somebody's sphere
+    if size != SizeVerdict::Agrees && (fit.free_radius_sigma > 0.02 * fit.free_radius || fit.s0 > 1.5) {
+        return None;
+    }
+    Some(Detection {
+        kind: TargetKind::Sphere,
+        centre: fit.centre,
+        covariance: fit.covariance,
+        hits: fit.hits,
+        rms: fit.rms,
+        s0: fit.s0,
+        free_radius: Some((fit.free_radius, fit.free_radius_sigma)),
+        cap: Some(fit.cap),
+        size,
+    })
+}
+
+/// Of two detections in one place, keeps the one that agrees with the nominal size, then the one
+/// with more hits.
+fn keep_better(found: &mut Vec<Detection>, d: Detection, reach: f64) {
+    let rank = |d: &Detection| (d.size == SizeVerdict::Agrees, d.hits);
+    if let Some(old) = found.iter_mut().find(|o| (o.centre - d.centre).norm() < reach) {
+        if rank(&d) > rank(old) {
+            *old = d;
+        }
+    } else {
+        found.push(d);
+    }
+}
+
+/// The cell whose ray is nearest to a direction: a coarse look over the grid, then descent.
+pub(super) fn locate(scan: &Scan, direction: &Vec3) -> Option<(i64, i64)> {
+    let mut best: Option<(f64, i64, i64)> = None;
+    let consider = |r: i64, c: i64, best: &mut Option<(f64, i64, i64)>| {
+        if let Some(p) = scan.point(r, c) {
+            let d = (p / p.norm() - direction).norm_squared();
+            if best.is_none_or(|b| d < b.0) {
+                *best = Some((d, r, c));
+            }
+        }
+    };
+    let (mut hr, mut hc) = ((i64::from(scan.rows) / 48).max(1), (i64::from(scan.cols) / 96).max(1));
+    for r in (0..i64::from(scan.rows)).step_by(hr as usize) {
+        for c in (0..i64::from(scan.cols)).step_by(hc as usize) {
+            consider(r, c, &mut best);
+        }
+    }
+    loop {
+        let (_, r0, c0) = best?;
+        (hr, hc) = ((hr / 2).max(1), (hc / 2).max(1));
+        for i in -3..=3 {
+            for j in -3..=3 {
+                consider(r0 + i * hr, c0 + j * hc, &mut best);
+            }
+        }
+        if hr == 1 && hc == 1 {
+            return best.map(|(_, r, c)| (r, c));
+        }
+    }
+}
