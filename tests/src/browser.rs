@@ -51,7 +51,7 @@ impl Browser {
                 .connect(&format!("http://127.0.0.1:{port}"))
                 .await
             {
-                return Self { page, driver, profile: profile };
+                return Self { page, driver, profile };
             }
         }
         panic!("the browser did not start");

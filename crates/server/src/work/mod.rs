@@ -1,6 +1,7 @@
 //! Puts stored rows together for the core, and what the core says into what is stored and sent.
 
 pub(crate) mod block;
+mod findings;
 pub(crate) mod grid;
 pub(crate) mod network;
 pub(crate) mod planning;
