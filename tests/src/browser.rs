@@ -127,8 +127,14 @@ impl Browser {
                 .unwrap()
                 .filter_map(|e| e.ok().map(|e| e.path()))
                 .find(|p| p.display().to_string().ends_with(ending));
-            if let Some(path) = done {
-                return std::fs::read(path).unwrap();
+            // the browser renames when it is done: what is there twice with the same length is whole
+            let Some(first) = done.as_ref().and_then(|p| std::fs::read(p).ok()) else { continue };
+            tokio::time::sleep(Duration::from_millis(400)).await;
+            if let Some(Ok(again)) = done.map(std::fs::read)
+                && !again.is_empty()
+                && again.len() == first.len()
+            {
+                return again;
             }
         }
         panic!("nothing that ends in {ending} was downloaded")

@@ -64,8 +64,10 @@ async fn from_nothing_to_a_signed_package() {
     b.press("Fit to control").await;
     b.says("the block is not adjusted yet").await;
 
-    // one file at a time keeps the order in which the scans were taken
+    // one file at a time keeps the order in which the scans were taken; the sheet before has a file
+    // input of its own
     b.sheet("Field").await;
+    b.see("//h2[.='Files of your own']").await;
     for (k, path) in paths.iter().enumerate() {
         b.choose("//main", std::slice::from_ref(path)).await;
         b.see(&format!("//table[@aria-label='Scans']/tbody/tr[{}]", k + 1)).await;

@@ -12,6 +12,8 @@ export interface Units {
   small: string
   /** A coordinate or distance, without the unit. */
   len: (m: number | null | undefined, digits?: number) => string
+  /** An area, with the unit. */
+  area: (m2: number) => string
   /** An error, without the unit. */
   err: (m: number | null | undefined) => string
 }
@@ -25,6 +27,7 @@ export function unitsOf(code: string): Units {
     metres,
     small: metric ? 'mm' : code,
     len: (m, digits = 3) => show(m, metres, digits),
+    area: (m2) => `${(m2 / (metres * metres)).toFixed(0)} ${code}²`,
     err: (m) => show(m, metric ? 0.001 : metres, metric ? 2 : 5),
   }
 }

@@ -1,4 +1,4 @@
-import { Button, Checkbox, Input, InputNumber, Upload } from 'antd'
+import { Button, Checkbox, Input, Upload } from 'antd'
 import { useState } from 'react'
 import { api, ApiError, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
@@ -107,8 +107,8 @@ function Uploads() {
       </Upload.Dragger>
       <div className="bar">
         <Checkbox checked={levelled} onChange={(e) => setLevelled(e.target.checked)}>levelled (compensator on)</Checkbox>
-        <span className="faint">LAS and text: scanner stood at</span>
-        {(['x', 'y', 'z'] as const).map((axis, i) => <InputNumber key={axis} aria-label={`Scanner ${axis}`} controls={false} prefix={axis} suffix="m" style={{ width: 120 }} value={at[i]} onChange={(v) => setAt(at.map((o, k) => (k === i ? Number(v ?? 0) : o)) as [number, number, number])} />)}
+        <span className="faint">LAS and text: scanner stood at x, y, z</span>
+        {(['x', 'y', 'z'] as const).map((axis, i) => <div key={axis} style={{ width: 120 }}><LengthInput label={`Scanner ${axis}`} value={at[i]} onChange={(v) => setAt(at.map((o, k) => (k === i ? (v ?? 0) : o)) as [number, number, number])} /></div>)}
       </div>
       {list.map((s) => <div key={s.name} className={`task ${s.error ? 'failed' : ''}`} role={s.error ? 'alert' : undefined}><span>{s.error ?? s.name}</span>{s.error ? <span /> : <progress value={s.share} max={1} />}<span>{s.error ? '' : `${(s.share * 100).toFixed(0)} %`}</span></div>)}
     </>

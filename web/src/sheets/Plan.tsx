@@ -99,6 +99,7 @@ export default function Plan() {
 }
 
 function CoverPart({ cover, items, at, selected, onSelect }: { cover: Schema['CoverDto']; items: Item[]; at: number; selected: string | null; onSelect: (id: string | null) => void }) {
+  const u = useUnits()
   const name = (id: string) => items.find((i) => i.id === id)?.data.name ?? '?'
   const percent = (v: number | null | undefined) => (v == null ? '–' : `${(v * 100).toFixed(0)} %`)
   const station = cover.stations[at]
@@ -107,11 +108,11 @@ function CoverPart({ cover, items, at, selected, onSelect }: { cover: Schema['Co
       <Head aside={<>required surfaces covered {percent(cover.once)}, twice {percent(cover.twice)}</>}>Stations and cover</Head>
       <Ledger label="Stations" rows={cover.stations} id={(s) => s.station} selected={selected} onSelect={onSelect} empty="No stations." columns={[
         { head: 'Station', cell: (s) => s.name },
-        { head: 'covers [m²]', num: true, cell: (s) => s.area.toFixed(0) },
+        { head: 'covers', num: true, cell: (s) => u.area(s.area) },
         { head: 'targets', num: true, cell: (s) => s.targets.length },
         { head: 'sees', cell: (s) => s.targets.map(name).join(' ') },
       ]} />
-      {station && <p className="faint">{station.name} does not cover: {Object.entries(station.missing).map(([why, area]) => `${area.toFixed(0)} m² ${why}`).join(', ') || 'nothing'}</p>}
+      {station && <p className="faint">{station.name} does not cover: {Object.entries(station.missing).map(([why, area]) => `${u.area(area)} ${why}`).join(', ') || 'nothing'}</p>}
       {cover.stations.length > 1 && (
         <>
           <Head aside="share [%] of what the column covers that the row covers too; under 30 is too little for clouds">Overlap</Head>
