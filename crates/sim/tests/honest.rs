@@ -5,10 +5,11 @@
 use rand::{Rng, SeedableRng};
 use vistazo_core::adjust::{Network, Observation, ScanUnknown, Solution, TargetUnknown, solve};
 use vistazo_core::geometry::{FitModel, Pose, Vec3, fit};
+use vistazo_core::instrument::Instrument;
 use vistazo_core::register::{Block, Observed, ScanTargets, assemble};
 use vistazo_core::stats::chi2_quantile;
-use vistazo_core::target::{Search, SizeVerdict, TargetKind, detect};
-use vistazo_sim::{SmallJob, scan, small_job};
+use vistazo_core::target::{Search, SizeVerdict, TargetKind, detect, predicted_sphere_covariance};
+use vistazo_sim::{Scene, SmallJob, Sphere, scan, small_job};
 
 const RUNS: u64 = 110;
 
@@ -208,4 +209,31 @@ fn moved_is_named(net: &Network, seed: u64) -> Option<bool> {
         o.centre += clean.poses[o.scan].rotation.inverse() * direction * (4.0 * sigma);
     }
     Some(solve(broken).ok()?.moved[0].target == target)
+}
+
+/// Spheres with nothing behind them, as outdoors: every one is found, and the error of the centres
+/// is what the noise allows.
+#[test]
+fn spheres_against_the_sky_are_found() {
+    let instrument = Instrument { elevation_min: -0.15, elevation_max: 0.15, ..Instrument::mid_range() };
+    let search = Search { sphere_radius: Some(0.1), checker_half: None };
+    let (mut square, mut bound) = (0.0, 0.0);
+    for range in [5.0, 10.0, 18.0] {
+        let place = |k: u32| {
+            let (s, c) = (f64::from(k) / 36.0 * std::f64::consts::TAU).sin_cos();
+            Sphere { centre: Vec3::new(range * c, range * s, 0.0), radius: 0.1, knocked: None }
+        };
+        let scene = Scene { ground: -4.0, spheres: (0..36).map(place).collect(), ..Scene::default() };
+        let raw = scan(&scene, &instrument, &Pose::identity(), 0, 11, &|_| true).unwrap();
+        let found = detect(&raw.into_scan().unwrap(), &instrument, &search);
+        assert_eq!(found.len(), 36, "at {range} m");
+        for d in found {
+            let truth = scene.spheres.iter().map(|s| s.centre).find(|c| (c - d.centre).norm() < 0.05).unwrap();
+            square += (d.centre - truth).norm_squared();
+            bound += predicted_sphere_covariance(&truth, 0.1, &instrument).unwrap().trace();
+        }
+    }
+    let ratio = (square / bound).sqrt();
+    println!("error of sphere centres over the bound from the noise: {ratio:.2}");
+    assert!((0.8..1.25).contains(&ratio), "{ratio:.2}");
 }

@@ -130,7 +130,11 @@ fn keep_better(found: &mut Vec<Detection>, d: Detection, reach: f64) {
     }
 }
 
-/// The cell whose ray is nearest to a direction: a coarse look over the grid, then descent.
+/// The cell whose ray is nearest to a direction.
+///
+/// From a coarse look over the grid the steps say how many rows and columns away the direction
+/// lies. Which way rows and columns run is not known, so all four are tried; an empty background
+/// (sky) between does not matter.
 pub(super) fn locate(scan: &Scan, direction: &Vec3) -> Option<(i64, i64)> {
     let mut best: Option<(f64, i64, i64)> = None;
     let consider = |r: i64, c: i64, best: &mut Option<(f64, i64, i64)>| {
@@ -141,22 +145,28 @@ pub(super) fn locate(scan: &Scan, direction: &Vec3) -> Option<(i64, i64)> {
             }
         }
     };
-    let (mut hr, mut hc) = ((i64::from(scan.rows) / 48).max(1), (i64::from(scan.cols) / 96).max(1));
+    let (hr, hc) = ((i64::from(scan.rows) / 48).max(1), (i64::from(scan.cols) / 96).max(1));
     for r in (0..i64::from(scan.rows)).step_by(hr as usize) {
         for c in (0..i64::from(scan.cols)).step_by(hc as usize) {
             consider(r, c, &mut best);
         }
     }
-    loop {
+    let angles = |v: &Vec3| (v.z.atan2(v.x.hypot(v.y)), v.y.atan2(v.x));
+    let (elevation, azimuth) = angles(direction);
+    // twice: the second jump starts near, where uneven steps no longer matter
+    for reach in [4, 3] {
         let (_, r0, c0) = best?;
-        (hr, hc) = ((hr / 2).max(1), (hc / 2).max(1));
-        for i in -3..=3 {
-            for j in -3..=3 {
-                consider(r0 + i * hr, c0 + j * hc, &mut best);
+        let (e0, a0) = angles(&scan.point(r0, c0)?);
+        let rows = ((elevation - e0) / scan.row_step).round() as i64;
+        let turn = azimuth - a0;
+        let cols = (turn.sin().atan2(turn.cos()) / scan.col_step).round() as i64;
+        for (dr, dc) in [(rows, cols), (rows, -cols), (-rows, cols), (-rows, -cols)] {
+            for i in -reach..=reach {
+                for j in -reach..=reach {
+                    consider(r0 + dr + i, c0 + dc + j, &mut best);
+                }
             }
         }
-        if hr == 1 && hc == 1 {
-            return best.map(|(_, r, c)| (r, c));
-        }
     }
+    best.map(|(_, r, c)| (r, c))
 }
