@@ -113,7 +113,7 @@ fn probe(image: &RangeImage, row: i64, col: i64, radius: f64, noise: f64) -> Opt
             return false;
         }
         let tolerance = (0.45 * expected).max(3.0 * noise);
-        (f64::midpoint(a, b) - range - expected).abs() < tolerance && (a - b).abs() < 2.0 * tolerance
+        (f64::midpoint(a, b) - range - expected).abs() < tolerance && (a - b).abs() < 3.0 * tolerance
     };
     if !second(kr, 0, rise(ur)) || !second(0, kc, rise(uc)) {
         return None;
@@ -131,9 +131,9 @@ fn probe(image: &RangeImage, row: i64, col: i64, radius: f64, noise: f64) -> Opt
         }
         let r = image.at(row + dr as i64, col + dc as i64);
         let expected = rise(u);
-        good += i32::from(r > 0.0 && (r - range - expected).abs() < (0.45 * expected).max(3.5 * noise));
+        good += i32::from(r > 0.0 && (r - range - expected).abs() < (0.6 * expected).max(3.5 * noise));
     }
-    (good >= 6).then(|| f64::from(good) / 8.0)
+    (good >= 5).then(|| f64::from(good) / 8.0)
 }
 
 /// Merges candidates whose centres lie within a radius of each other into their mean.
