@@ -85,10 +85,10 @@ fn registration() {
 
     // the same points through the public decoder, as a yardstick for one pass over them
     let file = std::env::temp_dir().join("vistazo-bench.laz");
-    let mut writer = LazWriter::create(&file, Vec3::zeros(), None).unwrap();
+    let mut writer = LazWriter::create(&file, Vec3::zeros(), None, false).unwrap();
     for s in &scans {
         for k in 0..s.points.len() {
-            writer.add(&s.at(k), s.intensity[k], 1).unwrap();
+            writer.add(&s.at(k), s.intensity[k], None, 1).unwrap();
         }
     }
     writer.finish().unwrap();

@@ -1,3 +1,4 @@
+use base64::Engine;
 use serde_json::{Value, json};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
@@ -144,16 +145,62 @@ impl Client {
         answer["error"].as_str().unwrap_or_default().to_owned()
     }
 
-    /// Uploads bytes as a scan file and waits for the end of its ingest.
-    pub async fn upload(&self, job: &str, name: &str, bytes: Vec<u8>) -> Value {
-        let answer =
-            self.request("POST", &format!("/api/jobs/{job}/uploads?name={name}")).body(bytes).send().await.unwrap();
-        let status = answer.status().as_u16();
-        let task: Value = answer.json().await.unwrap();
-        if status != 200 {
-            return json!({ "state": "refused", "message": task["error"] });
+    /// Announces a file with its metadata and sends `first` along; the answer as it comes.
+    pub async fn announce(&self, job: &str, meta: &[(&str, &str)], length: usize, first: Vec<u8>) -> reqwest::Response {
+        let meta: Vec<String> =
+            meta.iter().map(|(k, v)| format!("{k} {}", base64::engine::general_purpose::STANDARD.encode(v))).collect();
+        self.request("POST", &format!("/api/jobs/{job}/uploads"))
+            .header("tus-resumable", "1.0.0")
+            .header("upload-length", length)
+            .header("upload-metadata", meta.join(","))
+            .header("content-type", "application/offset+octet-stream")
+            .body(first)
+            .send()
+            .await
+            .unwrap()
+    }
+
+    /// Sends the next bytes of an upload from an offset on; the answer as it comes.
+    pub async fn append(&self, location: &str, offset: u64, bytes: Vec<u8>, checksum: Option<&str>) -> reqwest::Response {
+        let r = self
+            .request("PATCH", location)
+            .header("tus-resumable", "1.0.0")
+            .header("upload-offset", offset)
+            .header("content-type", "application/offset+octet-stream");
+        let r = if let Some(sum) = checksum { r.header("upload-checksum", sum) } else { r };
+        r.body(bytes).send().await.unwrap()
+    }
+
+    /// How many bytes of an upload have arrived.
+    pub async fn arrived(&self, location: &str) -> u64 {
+        let answer = self.request("HEAD", location).header("tus-resumable", "1.0.0").send().await.unwrap();
+        answer.headers()["upload-offset"].to_str().unwrap().parse().unwrap()
+    }
+
+    /// Sends bytes as a scan file at once; the task that reads it, or why it was refused.
+    pub async fn send(&self, job: &str, name: &str, bytes: Vec<u8>) -> Result<Value, Value> {
+        let answer = self.announce(job, &[("filename", name)], bytes.len(), bytes).await;
+        if answer.status() != 201 {
+            let body: Value = answer.json().await.unwrap();
+            return Err(json!({ "state": "refused", "message": body["error"] }));
         }
-        self.wait(job, &task).await
+        let location = answer.headers()["location"].to_str().unwrap().to_owned();
+        Ok(self.ingest(job, &location).await)
+    }
+
+    /// The task that reads a whole upload.
+    pub async fn ingest(&self, job: &str, location: &str) -> Value {
+        let id = location.rsplit('/').next().unwrap();
+        let all = self.ok("GET", &format!("/api/jobs/{job}/tasks"), Value::Null).await;
+        all.as_array().unwrap().iter().find(|t| t["payload"]["upload"] == id).expect("no task reads the upload").clone()
+    }
+
+    /// Sends bytes as a scan file and waits for the end of its ingest.
+    pub async fn upload(&self, job: &str, name: &str, bytes: Vec<u8>) -> Value {
+        match self.send(job, name, bytes).await {
+            Ok(task) => self.wait(job, &task).await,
+            Err(refused) => refused,
+        }
     }
 
     /// Waits until a task has ended.

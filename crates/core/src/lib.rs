@@ -3,7 +3,8 @@
 //! The folders follow the surveyor's work: [`instrument`] says what one measured point is
 //! worth, [`plan`] what a station will see, [`target`] finds spheres and checkers in a scan,
 //! [`register`] matches them between scans, [`adjust`] solves the block by least squares,
-//! [`georef`] puts it on the grid and [`check`] compares the result with the requirement.
+//! [`georef`] puts it on the grid and [`check`] compares the result with the requirement. [`cloud`]
+//! holds what every cloud needs at full size, whatever the step.
 //!
 //! Everything inside is SI (metre, radian, second) in `f64`; [`units`] converts at the edge.
 //! Dependencies point one way, in the order of the list above.
@@ -26,7 +27,9 @@
 
 pub mod adjust;
 pub mod check;
+pub mod cloud;
 pub mod deliver;
+pub mod field;
 pub mod geometry;
 pub mod georef;
 pub mod instrument;

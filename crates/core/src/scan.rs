@@ -1,5 +1,7 @@
 //! One scan in memory: points in the scanner frame and the grid of directions they came in.
 
+use rayon::prelude::*;
+
 /// Marks a grid cell without a return.
 pub const NO_POINT: u32 = u32::MAX;
 
@@ -20,7 +22,7 @@ pub enum ScanError {
 }
 
 /// A scan: points in the scanner frame (z up, right-handed, metres; `f32` is exact to some
-/// micrometres at scanning ranges), intensities in 0..1, and a grid of directions.
+/// micrometres at scanning ranges), intensities, perhaps colours, and a grid of directions.
 ///
 /// `grid[row * cols + col]` is an index into `points`, or [`NO_POINT`]. Points that fell into
 /// a taken cell (unordered sources) stay in `points` and are exported, only the grid skips them.
@@ -28,8 +30,10 @@ pub enum ScanError {
 pub struct Scan {
     /// Coordinates, metres.
     pub points: Vec<[f32; 3]>,
-    /// Intensity of each point, 0..1.
-    pub intensity: Vec<f32>,
+    /// Intensity of each point, 65 535 for 1.
+    pub intensity: Vec<u16>,
+    /// Red, green, blue of each point; empty when the source has no colours.
+    pub colour: Vec<[u8; 3]>,
     /// Number of rows of the grid.
     pub rows: u32,
     /// Number of columns of the grid.
@@ -50,26 +54,25 @@ impl Scan {
     pub fn from_grid(
         rows: u32,
         cols: u32,
-        cells: &[(u32, u32)],
+        cells: impl Iterator<Item = (u32, u32)>,
         points: Vec<[f32; 3]>,
-        intensity: Vec<f32>,
+        intensity: Vec<u16>,
     ) -> Result<Self, ScanError> {
         if points.len() < 100 {
             return Err(ScanError::Empty(100));
         }
         let mut grid = vec![NO_POINT; rows as usize * cols as usize];
-        for (i, &(r, c)) in cells.iter().enumerate() {
+        for (i, (r, c)) in cells.enumerate() {
             if r < rows && c < cols {
                 grid[r as usize * cols as usize + c as usize] = i as u32;
             }
         }
-        let mut scan = Self { points, intensity, rows, cols, grid, row_step: 0.0, col_step: 0.0 };
+        let mut scan = Self { points, intensity, rows, cols, grid, ..Self::default() };
         let (row_step, col_step) = scan.estimate_steps();
         scan.row_step = row_step;
         scan.col_step = col_step;
         if row_step <= 0.0 || col_step <= 0.0 {
-            let intensity = std::mem::take(&mut scan.intensity);
-            return Self::from_unordered(std::mem::take(&mut scan.points), intensity);
+            return Self::from_unordered(scan.points, scan.intensity);
         }
         Ok(scan)
     }
@@ -79,48 +82,64 @@ impl Scan {
     ///
     /// # Errors
     /// [`ScanError`] when there are too few points or they do not surround the origin.
-    pub fn from_unordered(points: Vec<[f32; 3]>, intensity: Vec<f32>) -> Result<Self, ScanError> {
+    pub fn from_unordered(points: Vec<[f32; 3]>, intensity: Vec<u16>) -> Result<Self, ScanError> {
         if points.len() < 100 {
             return Err(ScanError::Empty(100));
         }
-        let angles: Vec<(f64, f64)> = points
-            .iter()
-            .map(|p| {
-                let (x, y, z) = (f64::from(p[0]), f64::from(p[1]), f64::from(p[2]));
-                (y.atan2(x), z.atan2(x.hypot(y)))
-            })
-            .collect();
+        let angles = |p: &[f32; 3]| {
+            let (x, y, z) = (f64::from(p[0]), f64::from(p[1]), f64::from(p[2]));
+            (y.atan2(x), z.atan2(x.hypot(y)))
+        };
         // a sample is enough for the extent; the 0.1 % tails would let one stray point set it
-        let mut sample: Vec<f64> = angles.iter().step_by((angles.len() / 20_000).max(1)).map(|a| a.1).collect();
-        sample.sort_unstable_by(f64::total_cmp);
-        let lo = sample[sample.len() / 1000];
-        let hi = sample[sample.len() - 1 - sample.len() / 1000];
+        let sample: Vec<(f64, f64)> =
+            points.iter().step_by((points.len() / 200_000).max(1)).map(angles).collect();
+        let mut up: Vec<f64> = sample.iter().map(|a| a.1).collect();
+        up.sort_unstable_by(f64::total_cmp);
+        let lo = up[up.len() / 1000];
+        let hi = up[up.len() - 1 - up.len() / 1000];
         if hi - lo < 0.01 {
             return Err(ScanError::NotAroundScanner { found: (hi - lo).to_degrees() });
         }
         // share of azimuths in use, in half-degree bins
         let mut used = vec![false; 720];
-        for a in &angles {
+        for a in &sample {
             used[(((a.0 + std::f64::consts::PI).to_degrees() * 2.0) as usize).min(719)] = true;
         }
         let span = used.iter().filter(|u| **u).count() as f64 / 720.0 * std::f64::consts::TAU;
-        let step = (span * (hi - lo) / angles.len() as f64).sqrt().max(2e-5);
+        let step = (span * (hi - lo) / points.len() as f64).sqrt().max(2e-5);
         let cols = ((std::f64::consts::TAU / step).ceil() as u32).max(1);
         let rows = (((hi - lo) / step).ceil() as u32).max(1);
         let mut grid = vec![NO_POINT; rows as usize * cols as usize];
-        let ranges = |i: usize| points[i].iter().map(|v| v * v).sum::<f32>();
-        for (i, (az, el)) in angles.iter().enumerate() {
-            let row = ((hi - el) / step) as i64;
-            if row < 0 || row >= i64::from(rows) {
-                continue;
-            }
-            let col = (((az + std::f64::consts::PI) / step) as u32).min(cols - 1);
-            let cell = &mut grid[row as usize * cols as usize + col as usize];
-            if *cell == NO_POINT || ranges(i) < ranges(*cell as usize) {
-                *cell = i as u32;
+        let range = |i: usize| points[i].iter().map(|v| v * v).sum::<f32>();
+        // directions by all cores, a million at a time; then each cell takes its nearest point
+        let mut cells: Vec<u32> = Vec::new();
+        for (part, block) in points.chunks(1 << 20).enumerate() {
+            block
+                .par_iter()
+                .map(|p| {
+                    let (az, el) = angles(p);
+                    let row = ((hi - el) / step) as i64;
+                    if row < 0 || row >= i64::from(rows) {
+                        return NO_POINT;
+                    }
+                    let col = (((az + std::f64::consts::PI) / step) as u32).min(cols - 1);
+                    row as u32 * cols + col
+                })
+                .collect_into_vec(&mut cells);
+            for (k, &at) in cells.iter().enumerate().filter(|c| *c.1 != NO_POINT) {
+                let i = (part << 20) + k;
+                let cell = &mut grid[at as usize];
+                if *cell == NO_POINT || range(i) < range(*cell as usize) {
+                    *cell = i as u32;
+                }
             }
         }
-        Ok(Self { points, intensity, rows, cols, grid, row_step: step, col_step: step })
+        Ok(Self { points, intensity, rows, cols, grid, row_step: step, col_step: step, ..Self::default() })
+    }
+
+    /// Intensity of the point with an index, 0..1.
+    pub fn level(&self, index: usize) -> f64 {
+        f64::from(self.intensity[index]) / 65_535.0
     }
 
     /// The point index in a cell. Columns wrap round the full circle; rows do not.

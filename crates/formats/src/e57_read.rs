@@ -1,12 +1,17 @@
 use crate::error::FormatError;
-use crate::source::{Collector, MOST_POINTS, SourceScan};
+use crate::options::ReadOptions;
+use crate::source::{Collector, GoOn, MOST_POINTS, SourceImage, SourceScan};
 use nalgebra::{Quaternion, UnitQuaternion};
 use std::path::Path;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::scan::Scan;
 
+/// Largest picture kept, bytes.
+const LARGEST_IMAGE: u64 = 200 << 20;
+
 pub(crate) fn read(
     path: &Path,
+    go_on: &GoOn,
     each: &mut dyn FnMut(SourceScan) -> Result<(), FormatError>,
 ) -> Result<(), FormatError> {
     let size = std::fs::metadata(path)?.len();
@@ -15,7 +20,7 @@ pub(crate) fn read(
     if clouds.is_empty() {
         return Err(FormatError::Damaged("the E57 holds no scans".into()));
     }
-    for cloud in &clouds {
+    for (part, cloud) in clouds.iter().enumerate() {
         if cloud.records > MOST_POINTS {
             return Err(FormatError::TooLarge { found: cloud.records, limit: MOST_POINTS });
         }
@@ -27,38 +32,95 @@ pub(crate) fn read(
             )));
         }
         let gridded = cloud.has_row_column();
-        let mut got = Collector::default();
-        let mut cells: Vec<(i64, i64)> = Vec::new();
+        let mut got = Collector::new(&ReadOptions::default(), go_on);
+        let mut cells: Vec<(i32, i32)> = Vec::new();
+        let likely = cloud.records.min(size) as usize;
+        got.points.reserve_exact(likely);
+        got.intensity.reserve_exact(likely);
+        if gridded {
+            cells.reserve_exact(likely);
+        }
         let mut points = reader.pointcloud_simple(cloud)?;
         points.apply_pose(false);
         points.intensity_to_color(false);
+        points.cartesian_to_spherical(false);
         for p in points {
             let p = p?;
+            got.check()?;
             let e57::CartesianCoordinate::Valid { x, y, z } = p.cartesian else { continue };
-            if got.push(x, y, z, p.intensity.unwrap_or(0.0)) && gridded {
-                cells.push((p.row, p.column));
+            let shade = p.intensity.filter(|i| i.is_finite()).unwrap_or(0.0);
+            let colour = p.color.map(|c| [c.red, c.green, c.blue].map(|v| (v * 255.0).round() as u8));
+            if got.push([x, y, z], f64::from(shade), colour) && gridded {
+                cells.push((clamp(p.row), clamp(p.column)));
             }
         }
-        let pose = cloud.transform.as_ref().map(|t| {
+        let pose = cloud.transform.as_ref().and_then(|t| {
             let q = &t.rotation;
-            Pose {
-                rotation: UnitQuaternion::from_quaternion(Quaternion::new(q.w, q.x, q.y, q.z)),
-                translation: Vec3::new(t.translation.x, t.translation.y, t.translation.z),
-            }
+            let q = Quaternion::new(q.w, q.x, q.y, q.z);
+            let translation = Vec3::new(t.translation.x, t.translation.y, t.translation.z);
+            // a rotation that is none, or no place: not a starting pose
+            ((0.5..2.0).contains(&q.norm()) && translation.iter().all(|v| v.is_finite()))
+                .then(|| Pose { rotation: UnitQuaternion::from_quaternion(q), translation })
         });
         let skipped = got.skipped;
-        let (scan, gridded) = build(got, &cells, gridded)?;
-        each(SourceScan { name: cloud.name.clone(), scan, pose, gridded, skipped })?;
+        let colour = std::mem::take(&mut got.colour);
+        let (mut scan, gridded) = build(got, &cells, gridded)?;
+        drop(cells);
+        scan.colour = colour;
+        let images = reader.images().iter().filter(|i| is_of(i, cloud, part)).count();
+        each(SourceScan { name: cloud.name.clone(), scan, pose, gridded, skipped, images })?;
     }
     Ok(())
 }
 
+fn clamp(v: i64) -> i32 {
+    v.clamp(i64::from(i32::MIN), i64::from(i32::MAX)) as i32
+}
+
+/// Whether a picture belongs to a scan: it names it, or names none and the scan is the first.
+fn is_of(image: &e57::Image, cloud: &e57::PointCloud, part: usize) -> bool {
+    match &image.pointcloud_guid {
+        Some(g) => Some(g) == cloud.guid.as_ref(),
+        None => part == 0,
+    }
+}
+
+/// Reads the pictures of one scan of an E57 file, as they were stored.
+///
+/// # Errors
+/// [`FormatError`] when the file is none or is damaged.
+pub fn read_images(path: &Path, part: usize) -> Result<Vec<SourceImage>, FormatError> {
+    let mut reader = e57::E57Reader::from_file(path)?;
+    let clouds = reader.pointclouds();
+    let Some(cloud) = clouds.get(part) else { return Ok(Vec::new()) };
+    let mut out = Vec::new();
+    for image in reader.images().into_iter().filter(|i| is_of(i, cloud, part)) {
+        let blob = match (&image.projection, &image.visual_reference) {
+            (Some(e57::Projection::Pinhole(i)), _) => &i.blob,
+            (Some(e57::Projection::Spherical(i)), _) => &i.blob,
+            (Some(e57::Projection::Cylindrical(i)), _) => &i.blob,
+            (None, Some(v)) => &v.blob,
+            (None, None) => continue,
+        };
+        if blob.data.length > LARGEST_IMAGE {
+            return Err(FormatError::Damaged(format!(
+                "a picture of {} bytes is announced; at most {LARGEST_IMAGE} are accepted",
+                blob.data.length
+            )));
+        }
+        let mut bytes = Vec::new();
+        reader.blob(&blob.data.clone(), &mut bytes)?;
+        out.push(SourceImage { bytes, image });
+    }
+    Ok(out)
+}
+
 /// A grid with sensible bounds becomes one; anything else is binned by direction.
-fn build(got: Collector, cells: &[(i64, i64)], gridded: bool) -> Result<(Scan, bool), FormatError> {
+fn build(got: Collector, cells: &[(i32, i32)], gridded: bool) -> Result<(Scan, bool), FormatError> {
     if gridded && !cells.is_empty() {
-        let (r0, c0) = cells.iter().fold((i64::MAX, i64::MAX), |a, c| (a.0.min(c.0), a.1.min(c.1)));
-        let (r1, c1) = cells.iter().fold((i64::MIN, i64::MIN), |a, c| (a.0.max(c.0), a.1.max(c.1)));
-        let (rows, cols) = (r1.saturating_sub(r0).saturating_add(1), c1.saturating_sub(c0).saturating_add(1));
+        let (r0, c0) = cells.iter().fold((i32::MAX, i32::MAX), |a, c| (a.0.min(c.0), a.1.min(c.1)));
+        let (r1, c1) = cells.iter().fold((i32::MIN, i32::MIN), |a, c| (a.0.max(c.0), a.1.max(c.1)));
+        let (rows, cols) = (i64::from(r1) - i64::from(r0) + 1, i64::from(c1) - i64::from(c0) + 1);
         let area = rows.saturating_mul(cols) as u64;
         // a grid far larger than its points is a false one
         if rows > 1
@@ -66,8 +128,9 @@ fn build(got: Collector, cells: &[(i64, i64)], gridded: bool) -> Result<(Scan, b
             && area <= (cells.len() as u64).saturating_mul(40).max(1_000_000)
             && area < u64::from(u32::MAX)
         {
-            let shifted: Vec<(u32, u32)> = cells.iter().map(|c| ((c.0 - r0) as u32, (c.1 - c0) as u32)).collect();
-            return Ok((Scan::from_grid(rows as u32, cols as u32, &shifted, got.points, got.intensity)?, true));
+            let shifted =
+                cells.iter().map(|c| ((i64::from(c.0) - i64::from(r0)) as u32, (i64::from(c.1) - i64::from(c0)) as u32));
+            return Ok((Scan::from_grid(rows as u32, cols as u32, shifted, got.points, got.intensity)?, true));
         }
     }
     Ok((Scan::from_unordered(got.points, got.intensity)?, false))

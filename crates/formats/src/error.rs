@@ -2,10 +2,10 @@
 #[derive(Debug, thiserror::Error)]
 pub enum FormatError {
     /// The kind of file is not known.
-    #[error("the file does not look like E57, LAS, LAZ or XYZ text: {0}")]
+    #[error("the file does not look like E57, LAS, LAZ, PLY or XYZ text: {0}")]
     UnknownKind(String),
     /// Nothing in it.
-    #[error("the file is empty: expected a scan as E57, LAS, LAZ or XYZ text")]
+    #[error("the file is empty: expected a scan as E57, LAS, LAZ, PLY or XYZ text")]
     Empty,
     /// It claims more than it can hold, or stops short.
     #[error("the file is damaged or cut short: {0}")]
@@ -30,6 +30,9 @@ pub enum FormatError {
         /// What should be there.
         expected: String,
     },
+    /// Whoever asked for the reading wanted no more.
+    #[error("the reading was stopped")]
+    Stopped,
     /// The points do not make a scan.
     #[error("{0}")]
     Scan(#[from] vistazo_core::scan::ScanError),

@@ -1,35 +1,56 @@
 use crate::error::FormatError;
-use crate::source::{Collector, MOST_POINTS, SourceScan};
+use crate::options::ReadOptions;
+use crate::source::{Collector, GoOn, MOST_POINTS, SourceScan};
 use std::path::Path;
-use vistazo_core::geometry::Vec3;
-use vistazo_core::scan::Scan;
 
-pub(crate) fn read(path: &Path, scanner: Vec3) -> Result<SourceScan, FormatError> {
+/// Reads LAS or LAZ, 1.2 to 1.4, and COPC, which is LAZ with an index. Compressed chunks are
+/// decoded by all cores. Coordinates are taken as metres.
+pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
+    let size = std::fs::metadata(path)?.len();
     let mut reader = las::Reader::from_path(path)?;
     let announced = reader.header().number_of_points();
     if announced > MOST_POINTS {
         return Err(FormatError::TooLarge { found: announced, limit: MOST_POINTS });
     }
-    let mut got = Collector::default();
+    // the best compression of scans known leaves more than a bit a point
+    if announced / 16 > size {
+        return Err(FormatError::Damaged(format!("{announced} points are announced in a file of {size} bytes")));
+    }
+    let coloured = reader.header().point_format().has_color;
+    let mut got = Collector::new(options, go_on);
+    // false counts in small files must not reserve memory
+    let likely = announced.min(size) as usize;
+    got.points.reserve_exact(likely);
+    got.intensity.reserve_exact(likely);
+    if coloured {
+        got.colour.reserve_exact(likely);
+    }
+    let mut shift = None;
     loop {
-        let data = reader.read_points(500_000)?;
+        let data = reader.read_points(1_000_000)?;
         if data.is_empty() {
             break;
         }
-        for ((x, y), (z, i)) in data.x().zip(data.y()).zip(data.z().zip(data.intensity())) {
-            got.push(x - scanner.x, y - scanner.y, z - scanner.z, f32::from(i) / 65535.0);
+        if !go_on(got.points.len() as u64) {
+            return Err(FormatError::Stopped);
+        }
+        let places = data.x().zip(data.y()).zip(data.z().zip(data.intensity()));
+        let Some(rgb) = data.rgb() else {
+            for ((x, y), (z, i)) in places {
+                got.push([x, y, z], f64::from(i) / 65_535.0, None);
+            }
+            continue;
+        };
+        // some programs write 8-bit colours into the 16 bits
+        let shift =
+            *shift.get_or_insert_with(|| if data.rgb().is_some_and(|mut c| c.all(|c| c.0.max(c.1).max(c.2) < 256)) { 0 } else { 8 });
+        for (((x, y), (z, i)), (r, g, b)) in places.zip(rgb) {
+            got.push([x, y, z], f64::from(i) / 65_535.0, Some([r, g, b].map(|v| (v >> shift) as u8)));
         }
     }
     let found = got.points.len() as u64 + got.skipped;
     if found < announced {
         return Err(FormatError::Damaged(format!("{announced} points are announced, {found} could be read")));
     }
-    let skipped = got.skipped;
-    Ok(SourceScan {
-        name: None,
-        scan: Scan::from_unordered(got.points, got.intensity)?,
-        pose: None,
-        gridded: false,
-        skipped,
-    })
+    got.into_unordered()
 }

@@ -2,9 +2,10 @@ use crate::error::FormatError;
 use std::path::Path;
 use vistazo_core::geometry::Vec3;
 
-/// Writes one LAZ 1.4 file (point format 6) point by point.
+/// Writes one LAZ 1.4 file (point format 6, or 7 with colours) point by point.
 pub struct LazWriter {
     writer: las::Writer<std::io::BufWriter<std::fs::File>>,
+    coloured: bool,
 }
 
 impl LazWriter {
@@ -13,9 +14,9 @@ impl LazWriter {
     ///
     /// # Errors
     /// When the file cannot be made.
-    pub fn create(path: &Path, offset: Vec3, wkt: Option<&str>) -> Result<Self, FormatError> {
+    pub fn create(path: &Path, offset: Vec3, wkt: Option<&str>, coloured: bool) -> Result<Self, FormatError> {
         let mut builder = las::Builder::from((1, 4));
-        builder.point_format = las::point::Format::new(6)?;
+        builder.point_format = las::point::Format::new(if coloured { 7 } else { 6 })?;
         builder.point_format.is_compressed = true;
         builder.generating_software = "Vistazo".into();
         let t = |offset| las::Transform { scale: 1e-4, offset };
@@ -25,19 +26,23 @@ impl LazWriter {
             header.set_wkt_crs(wkt.as_bytes().to_vec())?;
         }
         let file = std::io::BufWriter::with_capacity(1 << 20, std::fs::File::create(path)?);
-        Ok(Self { writer: las::Writer::new(file, header)? })
+        Ok(Self { writer: las::Writer::new(file, header)?, coloured })
     }
 
-    /// Adds a point: grid coordinates, intensity 0..1, and the number of its scan (point source).
+    /// Adds a point: grid coordinates, intensity, colour, and the number of its scan (point source).
     ///
     /// # Errors
     /// When the point lies farther than 214 km from the offset, or writing fails.
-    pub fn add(&mut self, p: &Vec3, intensity: f32, scan: u16) -> Result<(), FormatError> {
+    pub fn add(&mut self, p: &Vec3, intensity: u16, colour: Option<[u8; 3]>, scan: u16) -> Result<(), FormatError> {
         self.writer.write_point(las::Point {
             x: p.x,
             y: p.y,
             z: p.z,
-            intensity: (intensity * 65535.0) as u16,
+            intensity,
+            color: self.coloured.then(|| {
+                let [red, green, blue] = colour.unwrap_or_default().map(|v| u16::from(v) * 257);
+                las::Color { red, green, blue }
+            }),
             return_number: 1,
             number_of_returns: 1,
             point_source_id: scan,

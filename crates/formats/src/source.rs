@@ -1,21 +1,24 @@
 use crate::error::FormatError;
-use crate::{e57_read, las_read, xyz_read};
+use crate::options::ReadOptions;
+use crate::{e57_read, las_read, ply_read, xyz_read};
 use std::io::{Read, Seek};
 use std::path::Path;
-use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::geometry::Pose;
 use vistazo_core::scan::Scan;
 
-/// Most points accepted in one scan: what fits in memory here.
-pub(crate) const MOST_POINTS: u64 = 60_000_000;
+/// Most points accepted in one scan: some 2.5 GiB in memory.
+pub(crate) const MOST_POINTS: u64 = 120_000_000;
 
 /// What kind of file it is, told by its first bytes and not by its name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SourceKind {
     /// ASTM E2807, one scan or several.
     E57,
-    /// LAS or LAZ.
+    /// LAS or LAZ, COPC among them.
     Las,
-    /// Lines of x, y, z and perhaps intensity.
+    /// PLY, ascii or binary.
+    Ply,
+    /// Lines of x, y, z and perhaps intensity and colour.
     Xyz,
 }
 
@@ -32,6 +35,17 @@ pub struct SourceScan {
     pub gridded: bool,
     /// Points that were left out because a coordinate was not finite or absurd.
     pub skipped: u64,
+    /// Pictures that belong to the scan; [`crate::read_images`] reads them.
+    pub images: usize,
+}
+
+/// A picture that came with a scan: its description, and the encoded picture itself.
+#[derive(Clone, Debug)]
+pub struct SourceImage {
+    /// The encoded picture, JPEG or PNG.
+    pub bytes: Vec<u8>,
+    /// Name, projection, camera.
+    pub image: e57::Image,
 }
 
 impl SourceKind {
@@ -54,7 +68,12 @@ impl SourceKind {
         if head.starts_with(b"LASF") {
             return Ok(Self::Las);
         }
-        if head.iter().all(|b| b.is_ascii_graphic() || b.is_ascii_whitespace()) && head.iter().any(u8::is_ascii_digit) {
+        if head.starts_with(b"ply\n") || head.starts_with(b"ply\r\n") {
+            return Ok(Self::Ply);
+        }
+        // letters beyond ASCII may stand in a heading
+        let text = |b: &u8| b.is_ascii_graphic() || b.is_ascii_whitespace() || *b >= 0x80;
+        if head.iter().all(text) && head.iter().any(u8::is_ascii_digit) {
             return Ok(Self::Xyz);
         }
         let start: String = head.iter().take(16).map(|b| format!("{b:02x} ")).collect();
@@ -62,44 +81,77 @@ impl SourceKind {
     }
 }
 
+/// Hears now and then how many points were read, and says whether to go on.
+pub type GoOn<'a> = dyn Fn(u64) -> bool + Sync + 'a;
+
 /// Reads every scan of a file, one at a time; `each` takes them in order and may stop the reading.
-///
-/// LAS and text carry no scanner position: `scanner` says where it stood in the file's
-/// coordinates, metres (the origin when the file is in the scanner's own frame).
 ///
 /// # Errors
 /// [`FormatError`]; scans already handed over stay handed over.
 pub fn read_source(
     path: &Path,
-    scanner: Vec3,
+    options: &ReadOptions,
+    go_on: &GoOn,
     each: &mut dyn FnMut(SourceScan) -> Result<(), FormatError>,
 ) -> Result<(), FormatError> {
     match SourceKind::of(path)? {
-        SourceKind::E57 => e57_read::read(path, each),
-        SourceKind::Las => each(las_read::read(path, scanner)?),
-        SourceKind::Xyz => each(xyz_read::read(path, scanner)?),
+        SourceKind::E57 => e57_read::read(path, go_on, each),
+        SourceKind::Las => each(las_read::read(path, options, go_on)?),
+        SourceKind::Ply => each(ply_read::read(path, options, go_on)?),
+        SourceKind::Xyz => each(xyz_read::read(path, options, go_on)?),
     }
 }
 
 /// Collects points, leaving out those that cannot be.
-#[derive(Default)]
-pub(crate) struct Collector {
+pub(crate) struct Collector<'a> {
+    options: ReadOptions,
+    go_on: &'a GoOn<'a>,
     pub points: Vec<[f32; 3]>,
-    pub intensity: Vec<f32>,
+    pub intensity: Vec<u16>,
+    pub colour: Vec<[u8; 3]>,
     pub skipped: u64,
 }
 
-impl Collector {
-    /// Adds a point in the scanner frame, metres. Returns whether it was taken.
-    pub(crate) fn push(&mut self, x: f64, y: f64, z: f64, intensity: f32) -> bool {
+impl<'a> Collector<'a> {
+    pub(crate) fn new(options: &ReadOptions, go_on: &'a GoOn<'a>) -> Self {
+        Self { options: *options, go_on, points: Vec::new(), intensity: Vec::new(), colour: Vec::new(), skipped: 0 }
+    }
+
+    /// Adds a point of the file, intensity 0..1. Returns whether it was taken.
+    pub(crate) fn push(&mut self, p: [f64; 3], intensity: f64, colour: Option<[u8; 3]>) -> bool {
+        let [x, y, z] = self.options.place(p);
         let r2 = x * x + y * y + z * z;
         // nearer than a centimetre or farther than ten kilometres is no measurement
         if !r2.is_finite() || !(1e-4..1e8).contains(&r2) {
             self.skipped += 1;
             return false;
         }
+        if let Some(c) = colour {
+            // the first coloured point: those before it are black
+            if self.colour.len() < self.points.len() {
+                self.colour.resize(self.points.len(), [0; 3]);
+            }
+            self.colour.push(c);
+        } else if !self.colour.is_empty() {
+            self.colour.push([0; 3]);
+        }
         self.points.push([x as f32, y as f32, z as f32]);
-        self.intensity.push(if intensity.is_finite() { intensity.clamp(0.0, 1.0) } else { 0.0 });
+        self.intensity.push((intensity.clamp(0.0, 1.0) * 65_535.0) as u16);
         true
+    }
+
+    /// Asks whether to go on, once in a quarter of a million points.
+    pub(crate) fn check(&self) -> Result<(), FormatError> {
+        let n = self.points.len() as u64 + self.skipped;
+        if n.is_multiple_of(1 << 18) && !(self.go_on)(n) { Err(FormatError::Stopped) } else { Ok(()) }
+    }
+
+    /// The scan of a source without rows and columns.
+    pub(crate) fn into_unordered(mut self) -> Result<SourceScan, FormatError> {
+        let skipped = self.skipped;
+        let colour = std::mem::take(&mut self.colour);
+        let mut scan = Scan::from_unordered(self.points, self.intensity)?;
+        scan.colour = colour;
+        Ok(SourceScan { name: None, scan, pose: None, gridded: false, skipped, images: 0 })
     }
 }

@@ -1,68 +1,179 @@
 use crate::error::FormatError;
-use crate::source::{Collector, MOST_POINTS, SourceScan};
-use std::io::BufRead;
+use crate::options::{Columns, ReadOptions};
+use crate::source::{Collector, GoOn, MOST_POINTS, SourceScan};
+use std::io::{BufRead, Read};
 use std::path::Path;
-use vistazo_core::geometry::Vec3;
-use vistazo_core::scan::Scan;
 
-/// Lines of `x y z [intensity …]`, separated by blanks, commas, semicolons or tabs. Lines that
-/// start with `#` or `//` are skipped, and one heading line. Intensities above 1 are scaled by
-/// their largest value.
-pub(crate) fn read(path: &Path, scanner: Vec3) -> Result<SourceScan, FormatError> {
-    let file = std::io::BufReader::with_capacity(1 << 20, std::fs::File::open(path)?);
-    let mut rows: Vec<(f64, f64, f64, f32)> = Vec::new();
-    for (number, line) in file.lines().enumerate() {
-        let line = line.map_err(|e| FormatError::Damaged(format!("line {}: {e}", number + 1)))?;
-        let text = line.trim();
-        if text.is_empty() || text.starts_with('#') || text.starts_with("//") {
+/// Lines looked at to guess the columns and the scale of intensities.
+const LOOKED_AT: usize = 2000;
+/// Longest line read, bytes: a hostile file must not fill memory with one line.
+const LONGEST: u64 = 4096;
+
+/// What was understood of a text file.
+#[derive(Clone, Debug, PartialEq)]
+pub struct XyzPreview {
+    /// The heading, when there is one.
+    pub heading: Option<Vec<String>>,
+    /// The first rows, field by field.
+    pub rows: Vec<Vec<String>>,
+    /// What the columns are taken for.
+    pub columns: Columns,
+    /// The intensity of the file that is taken for white.
+    pub white: f64,
+}
+
+fn fields(line: &str) -> impl Iterator<Item = &str> {
+    line.split([' ', '\t', ',', ';']).filter(|f| !f.is_empty())
+}
+
+fn is_remark(text: &str) -> bool {
+    text.is_empty() || text.starts_with('#') || text.starts_with("//")
+}
+
+/// Looks at the start of a text file: separators are blanks, tabs, commas or semicolons; lines that
+/// begin with `#` or `//` are remarks; one heading line and one line with nothing but the number of
+/// points may stand first.
+///
+/// # Errors
+/// [`FormatError::Line`] when a row has fewer than three numbers.
+///
+/// ```
+/// let p = vistazo_formats::xyz_preview("x y z i\n1 2 3 0.5\n").unwrap();
+/// assert_eq!(p.columns.intensity, Some(3));
+/// ```
+pub fn xyz_preview(text: &str) -> Result<XyzPreview, FormatError> {
+    let mut heading = None;
+    let mut rows: Vec<Vec<String>> = Vec::new();
+    for (number, line) in text.lines().enumerate() {
+        let line = line.trim();
+        if is_remark(line) {
             continue;
         }
-        let mut fields = text.split([' ', '\t', ',', ';']).filter(|f| !f.is_empty());
-        let mut values = [0.0; 4];
-        let mut count = 0;
-        for (k, value) in values.iter_mut().enumerate() {
-            let Some(field) = fields.next() else { break };
-            match field.parse::<f64>() {
-                Ok(v) => *value = v,
-                Err(_) if rows.is_empty() && k == 0 => break,
-                Err(_) => {
-                    return Err(FormatError::Line {
-                        line: number + 1,
-                        column: k + 1,
-                        found: format!("“{field}”"),
-                        expected: "a number".into(),
-                    });
-                }
-            }
-            count = k + 1;
-        }
-        if count == 0 && rows.is_empty() {
+        let row: Vec<String> = fields(line).map(str::to_owned).collect();
+        if rows.is_empty() && heading.is_none() && row.iter().all(|f| f.parse::<f64>().is_err()) {
+            heading = Some(row);
             continue;
         }
-        if count < 3 {
+        if rows.is_empty() && row.len() == 1 && row[0].parse::<u64>().is_ok() {
+            continue;
+        }
+        if row.len() < 3 {
             return Err(FormatError::Line {
                 line: number + 1,
-                column: count + 1,
+                column: row.len() + 1,
                 found: "the end of the line".into(),
                 expected: "x, y and z".into(),
             });
         }
-        rows.push((values[0], values[1], values[2], values[3] as f32));
-        if rows.len() as u64 > MOST_POINTS {
-            return Err(FormatError::TooLarge { found: rows.len() as u64, limit: MOST_POINTS });
+        rows.push(row);
+        if rows.len() >= LOOKED_AT {
+            break;
         }
     }
-    let top = rows.iter().map(|r| r.3).filter(|v| v.is_finite()).fold(1.0_f32, f32::max);
-    let mut got = Collector::default();
-    for (x, y, z, i) in rows {
-        got.push(x - scanner.x, y - scanner.y, z - scanner.z, i / top);
+    let Some(first) = rows.first() else { return Err(FormatError::Damaged("no line holds x, y and z".into())) };
+    let columns = guess(heading.as_deref(), &rows, first.len());
+    let top = |k: usize| rows.iter().filter_map(|r| r.get(k)?.parse::<f64>().ok()).fold(0.0, f64::max);
+    let white = columns.intensity.map_or(1.0, |k| match top(k) {
+        t if t <= 1.0 => 1.0,
+        t if t <= 255.0 => 255.0,
+        t if t <= 4095.0 => 4095.0,
+        _ => 65_535.0,
+    });
+    Ok(XyzPreview { heading, rows: rows.into_iter().take(8).collect(), columns, white })
+}
+
+/// From the heading, else from the number of columns: x y z, x y z i, x y z r g b, x y z i r g b.
+fn guess(heading: Option<&[String]>, rows: &[Vec<String>], count: usize) -> Columns {
+    if let Some(h) = heading {
+        let find = |names: &[&str]| h.iter().position(|w| names.contains(&w.trim_matches(['"', '[', ']']).to_lowercase().as_str()));
+        if let (Some(x), Some(y), Some(z)) =
+            (find(&["x", "e", "east", "easting"]), find(&["y", "n", "north", "northing"]), find(&["z", "h", "height"]))
+        {
+            return Columns {
+                xyz: [x, y, z],
+                intensity: find(&["i", "intensity", "reflectance"]),
+                rgb: find(&["r", "red"]).filter(|r| r + 2 < count),
+            };
+        }
     }
-    let skipped = got.skipped;
-    Ok(SourceScan {
-        name: None,
-        scan: Scan::from_unordered(got.points, got.intensity)?,
-        pose: None,
-        gridded: false,
-        skipped,
-    })
+    let colours = |from: usize| {
+        from + 3 <= count
+            && rows.iter().all(|r| (from..from + 3).all(|k| r.get(k).is_some_and(|f| f.parse::<u8>().is_ok())))
+    };
+    let xyz = [0, 1, 2];
+    match count {
+        6.. if colours(3) => Columns { xyz, intensity: (count > 6).then_some(6), rgb: Some(3) },
+        7.. if colours(4) => Columns { xyz, intensity: Some(3), rgb: Some(4) },
+        4.. => Columns { xyz, intensity: Some(3), rgb: None },
+        _ => Columns { xyz, intensity: None, rgb: None },
+    }
+}
+
+pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
+    let mut file = std::io::BufReader::with_capacity(1 << 20, std::fs::File::open(path)?);
+    let mut head = vec![0; 256 << 10];
+    let mut n = 0;
+    while n < head.len() {
+        let k = file.read(&mut head[n..])?;
+        if k == 0 {
+            break;
+        }
+        n += k;
+    }
+    let whole = n < head.len();
+    head.truncate(n);
+    // the last line may be cut by the end of the look, so it is left out of it
+    let text = String::from_utf8_lossy(&head);
+    let looked = if whole { &text[..] } else { text.rfind('\n').map_or(&text[..], |k| &text[..k]) };
+    let preview = xyz_preview(looked)?;
+    let columns = options.columns.unwrap_or(preview.columns);
+    let mut file = std::io::Cursor::new(head.clone()).chain(file);
+    let mut got = Collector::new(options, go_on);
+    let (mut bytes, mut number) = (Vec::new(), 0);
+    loop {
+        bytes.clear();
+        if file.by_ref().take(LONGEST).read_until(b'\n', &mut bytes)? == 0 {
+            break;
+        }
+        number += 1;
+        got.check()?;
+        let line = String::from_utf8_lossy(&bytes);
+        let line = line.trim();
+        if is_remark(line) {
+            continue;
+        }
+        let row: Vec<&str> = fields(line).collect();
+        if got.points.is_empty() && got.skipped == 0 {
+            let is_heading = row.iter().all(|f| f.parse::<f64>().is_err());
+            if (is_heading && preview.heading.is_some()) || (row.len() == 1 && row[0].parse::<u64>().is_ok()) {
+                continue;
+            }
+        }
+        let value = |k: usize, expected: &str| -> Result<f64, FormatError> {
+            let found = row.get(k);
+            found.and_then(|f| f.parse().ok()).ok_or_else(|| FormatError::Line {
+                line: number,
+                column: k + 1,
+                found: found.map_or_else(|| "the end of the line".into(), |f| format!("“{f}”")),
+                expected: expected.into(),
+            })
+        };
+        let p = [value(columns.xyz[0], "a number")?, value(columns.xyz[1], "a number")?, value(columns.xyz[2], "a number")?];
+        let shade = columns.intensity.map_or(Ok(0.0), |k| value(k, "an intensity"))? / preview.white;
+        let colour = match columns.rgb {
+            Some(k) => {
+                let mut c = [0; 3];
+                for (j, v) in c.iter_mut().enumerate() {
+                    *v = value(k + j, "a colour from 0 to 255")? as u8;
+                }
+                Some(c)
+            }
+            None => None,
+        };
+        got.push(p, shade, colour);
+        if got.points.len() as u64 > MOST_POINTS {
+            return Err(FormatError::TooLarge { found: got.points.len() as u64, limit: MOST_POINTS });
+        }
+    }
+    got.into_unordered()
 }

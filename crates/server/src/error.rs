@@ -32,6 +32,10 @@ impl ApiError {
     pub fn field(field: &str, message: impl Into<String>) -> Self {
         Self { field: Some(field.into()), ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, message) }
     }
+    /// Any other status.
+    pub fn status(status: StatusCode, message: impl Into<String>) -> Self {
+        Self::new(status, message)
+    }
     /// 401: sign in first.
     pub fn sign_in(message: impl Into<String>) -> Self {
         Self::new(StatusCode::UNAUTHORIZED, message)
@@ -67,7 +71,7 @@ impl From<StoreError> for ApiError {
         match e {
             StoreError::Conflict | StoreError::Duplicate(_) => Self::conflict(e.to_string()),
             StoreError::NotFound => Self::not_found(),
-            StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
+            StoreError::File(_) | StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
                 tracing::error!(error = %e, "store");
                 Self::new(
                     StatusCode::INTERNAL_SERVER_ERROR,

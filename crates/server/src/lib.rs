@@ -37,8 +37,8 @@ pub struct App {
 pub struct Settings {
     /// `VISTAZO_DATABASE_URL`.
     pub database_url: String,
-    /// `VISTAZO_DATA`: folder of the object store.
-    pub data: std::path::PathBuf,
+    /// `VISTAZO_DATA`: the object store, a folder or `s3://bucket/path`.
+    pub data: String,
     /// `VISTAZO_ADDRESS`: where to listen.
     pub address: String,
     /// `VISTAZO_MAX_UPLOAD`: bytes accepted in one file.
@@ -62,9 +62,9 @@ impl Settings {
                     "VISTAZO_DATABASE_URL is not set; expected postgres://user@host:port/name (scripts/demo sets it)"
                 )
             })?,
-            data: var("VISTAZO_DATA").unwrap_or_else(|| "data/objects".into()).into(),
+            data: var("VISTAZO_DATA").unwrap_or_else(|| "data/objects".into()),
             address: var("VISTAZO_ADDRESS").unwrap_or_else(|| "127.0.0.1:4780".into()),
-            max_upload: var("VISTAZO_MAX_UPLOAD").and_then(|v| v.parse().ok()).unwrap_or(8_000_000_000),
+            max_upload: var("VISTAZO_MAX_UPLOAD").and_then(|v| v.parse().ok()).unwrap_or(64_000_000_000),
             scan_speed: var("VISTAZO_SCAN_SPEED").and_then(|v| v.parse().ok()).unwrap_or(60.0),
             secure_cookies: var("VISTAZO_SECURE_COOKIES").as_deref() != Some("0"),
         })
@@ -78,7 +78,7 @@ impl App {
     /// When either cannot be reached.
     pub async fn open(settings: Settings) -> anyhow::Result<Self> {
         let db = vistazo_store::connect(&settings.database_url).await?;
-        let objects = Objects::in_folder(&settings.data)?;
+        let objects = Objects::open(&settings.data)?;
         Ok(Self { db, objects, settings: Arc::new(settings) })
     }
 }

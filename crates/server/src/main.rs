@@ -5,6 +5,7 @@ use vistazo_server::{App, Settings, demo, routes, tasks};
 const HELP: &str = "vistazo <command>
   serve          serve pages and API, and do background work
   worker         do background work only (same database and object store)
+  rebuild [JOB]  make again what is derived from scans, of one job or of all
   load-demo      make the demo job, when the database is empty
   demo-control   print the demo's control file
   openapi        print the description of the API
@@ -21,6 +22,13 @@ async fn main() -> anyhow::Result<()> {
         Some("serve") => serve(App::open(Settings::from_env()?).await?).await,
         Some("worker") => {
             tasks::work(App::open(Settings::from_env()?).await?).await;
+            Ok(())
+        }
+        Some("rebuild") => {
+            let app = App::open(Settings::from_env()?).await?;
+            let job = args.get(1).map(|j| j.parse()).transpose()?;
+            let n = tasks::rebuild(&app, job).await?;
+            println!("{n} files are read again in the background, by whatever server or worker runs");
             Ok(())
         }
         Some("load-demo") => demo::load(&App::open(Settings::from_env()?).await?).await,

@@ -28,7 +28,8 @@ impl RawScan {
     /// # Errors
     /// When it holds too few points.
     pub fn into_scan(self) -> Result<Scan, ScanError> {
-        Scan::from_grid(self.rows, self.cols, &self.cells, self.points, self.intensity)
+        let intensity = self.intensity.iter().map(|i| (i * 65_535.0) as u16).collect();
+        Scan::from_grid(self.rows, self.cols, self.cells.into_iter(), self.points, intensity)
     }
 }
 

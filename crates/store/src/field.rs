@@ -1,4 +1,4 @@
-//! Uploads, scans and what was detected in them.
+//! Scans and what was detected in them.
 
 use crate::{PgPool, Result, StoreError, changed, new_id};
 use chrono::{DateTime, Utc};
@@ -6,23 +6,10 @@ use serde_json::Value;
 use uuid::Uuid;
 
 #[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
-pub struct Upload {
-    pub id: Uuid,
-    pub file_name: String,
-    #[serde(skip)]
-    pub key: String,
-    pub bytes: i64,
-    pub sha256: String,
-    pub created_at: DateTime<Utc>,
-}
-
-#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
 pub struct ScanRow {
     pub id: Uuid,
     pub upload_id: Uuid,
     pub part: i32,
-    /// Order in which the scans were taken.
-    pub sequence: i64,
     pub name: String,
     pub station_id: Option<Uuid>,
     pub gridded: bool,
@@ -31,6 +18,17 @@ pub struct ScanRow {
     pub skipped: i64,
     #[serde(skip)]
     pub key: String,
+    /// The pose that came with the file: where to start from.
+    #[schema(value_type = Option<Object>)]
+    pub pose: Option<Value>,
+    /// Pictures that came with the scan.
+    pub images: i32,
+    pub coloured: bool,
+    /// What was made for looking at it; empty until that is done.
+    #[schema(value_type = Object)]
+    pub derived: Value,
+    /// Bytes in the object store, without the file as it came.
+    pub bytes: i64,
     /// Settings, instrument height, operator, time, note.
     #[schema(value_type = Object)]
     pub log: Value,
@@ -50,6 +48,11 @@ pub struct NewScan<'a> {
     pub points: i64,
     pub skipped: i64,
     pub key: &'a str,
+    pub pose: Option<&'a Value>,
+    pub images: i32,
+    pub coloured: bool,
+    pub derived: &'a Value,
+    pub bytes: i64,
     pub log: &'a Value,
 }
 
@@ -66,42 +69,9 @@ pub struct DetectionRow {
     pub version: i32,
 }
 
-pub async fn add_upload(
-    db: &PgPool,
-    job: Uuid,
-    id: Uuid,
-    file_name: &str,
-    key: &str,
-    bytes: i64,
-    sha256: &str,
-) -> Result<Upload> {
-    Ok(sqlx::query_as("insert into uploads (id, job_id, file_name, key, bytes, sha256) values ($1, $2, $3, $4, $5, $6) on conflict (id) do update set bytes = $5, sha256 = $6 returning *")
-        .bind(id)
-        .bind(job)
-        .bind(file_name)
-        .bind(key)
-        .bind(bytes)
-        .bind(sha256)
-        .fetch_one(db)
-        .await?)
-}
-
-pub async fn upload(db: &PgPool, job: Uuid, id: Uuid) -> Result<Upload> {
-    sqlx::query_as("select * from uploads where job_id = $1 and id = $2")
-        .bind(job)
-        .bind(id)
-        .fetch_optional(db)
-        .await?
-        .ok_or(StoreError::NotFound)
-}
-
-pub async fn remove_upload(db: &PgPool, job: Uuid, id: Uuid) -> Result<()> {
-    sqlx::query("delete from uploads where job_id = $1 and id = $2").bind(job).bind(id).execute(db).await?;
-    Ok(())
-}
-
+/// Scans in the order in which they were taken: that of their files, and within a file that of the file.
 pub async fn scans(db: &PgPool, job: Uuid) -> Result<Vec<ScanRow>> {
-    Ok(sqlx::query_as("select * from scans where job_id = $1 order by sequence").bind(job).fetch_all(db).await?)
+    Ok(sqlx::query_as("select s.* from scans s join uploads u on u.id = s.upload_id where s.job_id = $1 order by u.sequence, s.part").bind(job).fetch_all(db).await?)
 }
 
 pub async fn scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<ScanRow> {
@@ -115,11 +85,11 @@ pub async fn scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<ScanRow> {
 
 /// Stores a scan; doing it again for the same part of the same upload changes nothing but the data
 /// derived from the file.
-pub async fn put_scan(db: &PgPool, s: &NewScan<'_>) -> Result<ScanRow> {
-    sqlx::query_as(
-        "insert into scans (id, job_id, upload_id, part, name, station_id, gridded, levelled, points, skipped, key, log) \
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) \
-         on conflict (upload_id, part) do update set points = $9, skipped = $10, key = $11 returning *",
+pub async fn put_scan(db: impl sqlx::PgExecutor<'_>, s: &NewScan<'_>) -> Result<()> {
+    sqlx::query(
+        "insert into scans (id, job_id, upload_id, part, name, station_id, gridded, levelled, points, skipped, key, log, pose, images, coloured, derived, bytes) \
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17) \
+         on conflict (upload_id, part) do update set gridded = $7, points = $9, skipped = $10, key = $11, pose = $13, images = $14, coloured = $15, derived = $16, bytes = $17",
     )
     .bind(new_id())
     .bind(s.job)
@@ -133,9 +103,15 @@ pub async fn put_scan(db: &PgPool, s: &NewScan<'_>) -> Result<ScanRow> {
     .bind(s.skipped)
     .bind(s.key)
     .bind(s.log)
-    .fetch_one(db)
+    .bind(s.pose)
+    .bind(s.images)
+    .bind(s.coloured)
+    .bind(s.derived)
+    .bind(s.bytes)
+    .execute(db)
     .await
-    .map_err(crate::unique(s.name))
+    .map_err(crate::unique(s.name))?;
+    Ok(())
 }
 
 pub async fn update_scan(
@@ -143,18 +119,20 @@ pub async fn update_scan(
     job: Uuid,
     id: Uuid,
     name: &str,
+    station: Option<Uuid>,
     levelled: bool,
     log: &Value,
     version: i32,
 ) -> Result<()> {
     changed(
-        sqlx::query("update scans set name = $3, levelled = $4, log = $5, version = version + 1 where job_id = $1 and id = $2 and version = $6")
+        sqlx::query("update scans set name = $3, station_id = $7, levelled = $4, log = $5, version = version + 1 where job_id = $1 and id = $2 and version = $6")
             .bind(job)
             .bind(id)
             .bind(name)
             .bind(levelled)
             .bind(log)
             .bind(version)
+            .bind(station)
             .execute(db)
             .await
             .map_err(crate::unique(name))?
@@ -216,7 +194,7 @@ pub async fn put_detections(
 
 pub async fn detections(db: &PgPool, job: Uuid) -> Result<Vec<DetectionRow>> {
     Ok(sqlx::query_as(
-        "select d.* from detections d join scans s on s.id = d.scan_id where d.job_id = $1 order by s.sequence, d.id",
+        "select d.* from detections d join scans s on s.id = d.scan_id join uploads u on u.id = s.upload_id where d.job_id = $1 order by u.sequence, s.part, d.id",
     )
     .bind(job)
     .fetch_all(db)

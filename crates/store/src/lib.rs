@@ -10,6 +10,8 @@ pub mod objects;
 pub mod people;
 pub mod results;
 pub mod tasks;
+pub mod uploads;
+pub mod views;
 
 pub use objects::Objects;
 pub use sqlx::PgPool;
@@ -29,6 +31,8 @@ pub enum StoreError {
     NotFound,
     #[error("database: {0}")]
     Database(#[from] sqlx::Error),
+    #[error("{0}")]
+    File(String),
     #[error("object store: {0}")]
     Object(#[from] object_store::Error),
     #[error("database migration: {0}")]

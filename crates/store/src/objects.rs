@@ -1,26 +1,117 @@
-//! Bulk bytes, in a folder by default.
+//! Bulk bytes: in a folder, or with any S3-compatible service.
 
 use crate::{Result, StoreError};
+use bytes::Bytes;
 use futures::StreamExt;
 use object_store::{ObjectStore, ObjectStoreExt, local::LocalFileSystem, path::Path};
 use sha2::{Digest, Sha256};
 use std::sync::Arc;
+use tokio::io::{AsyncReadExt, AsyncSeekExt, AsyncWriteExt};
 
 /// The object store. Cheap to clone.
 #[derive(Clone, Debug)]
 pub struct Objects {
     store: Arc<dyn ObjectStore>,
+    /// The folder, when it is one.
+    folder: Option<std::path::PathBuf>,
 }
 
 impl Objects {
+    /// A store by its address: a folder, or `s3://bucket/path` of any S3-compatible service (its
+    /// endpoint, region and keys from `AWS_ENDPOINT`, `AWS_REGION`, `AWS_ACCESS_KEY_ID`,
+    /// `AWS_SECRET_ACCESS_KEY`; `AWS_ALLOW_HTTP=true` for one without TLS).
+    ///
+    /// # Errors
+    /// When the address is not understood or the folder cannot be made.
+    pub fn open(address: &str) -> Result<Self> {
+        if !address.contains("://") {
+            return Self::in_folder(std::path::Path::new(address));
+        }
+        let url = url::Url::parse(address).map_err(|e| StoreError::File(format!("the store “{address}”: {e}")))?;
+        let settings = std::env::vars().filter(|(k, _)| k.starts_with("AWS_"));
+        let (store, prefix) = object_store::parse_url_opts(&url, settings.map(|(k, v)| (k.to_lowercase(), v)))?;
+        let store = object_store::prefix::PrefixStore::new(Arc::<dyn ObjectStore>::from(store), prefix);
+        Ok(Self { store: Arc::new(store), folder: None })
+    }
+
     /// A store in a folder, which is made when missing.
     ///
     /// # Errors
     /// When the folder cannot be made.
     pub fn in_folder(folder: &std::path::Path) -> Result<Self> {
-        std::fs::create_dir_all(folder)
-            .map_err(|e| StoreError::Object(object_store::Error::Generic { store: "folder", source: Box::new(e) }))?;
-        Ok(Self { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?) })
+        std::fs::create_dir_all(folder).map_err(|e| StoreError::File(format!("{}: {e}", folder.display())))?;
+        let store = LocalFileSystem::new_with_prefix(folder)?;
+        Ok(Self { store: Arc::new(store), folder: Some(folder.to_owned()) })
+    }
+
+    /// Bytes free where the store is a folder; `None` where nobody says.
+    pub fn free(&self) -> Option<u64> {
+        fs4::available_space(self.folder.as_ref()?).ok()
+    }
+
+    /// Removes what is under a key.
+    ///
+    /// # Errors
+    /// When the store fails; nothing under the key is no error.
+    pub async fn remove(&self, key: &str) -> Result<()> {
+        match self.store.delete(&Path::from(key)).await {
+            Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
+            Err(e) => Err(e.into()),
+        }
+    }
+
+    /// Removes everything whose key begins with `prefix` and a slash, but for one: what an earlier
+    /// attempt or build left.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub async fn remove_under(&self, prefix: &str, keep: &str) -> Result<()> {
+        let mut list = self.store.list(Some(&Path::from(prefix)));
+        let mut gone = Vec::new();
+        while let Some(o) = list.next().await {
+            let o = o?;
+            if !o.location.as_ref().starts_with(keep) {
+                gone.push(o.location);
+            }
+        }
+        for location in gone {
+            self.remove(location.as_ref()).await?;
+        }
+        Ok(())
+    }
+
+    /// Some of the bytes under a key.
+    ///
+    /// # Errors
+    /// When there are fewer, or the store fails.
+    pub async fn range(&self, key: &str, start: u64, len: u64) -> Result<Bytes> {
+        let end = start.checked_add(len).ok_or(StoreError::NotFound)?;
+        let bytes = self.store.get_range(&Path::from(key), start..end).await?;
+        // a range beyond the end is cut, not refused
+        if bytes.len() as u64 == len { Ok(bytes) } else { Err(StoreError::NotFound) }
+    }
+
+    /// A local file with the bytes under a key, and its length: the file itself where the store is
+    /// a folder, else a copy that goes when it is closed.
+    ///
+    /// # Errors
+    /// When there is none, or it cannot be copied.
+    pub async fn file(&self, key: &str) -> Result<(std::fs::File, u64)> {
+        let got = self.store.get(&Path::from(key)).await?;
+        let size = got.meta.size;
+        if let object_store::GetResultPayload::File(file, _) = got.payload {
+            return Ok((file, size));
+        }
+        let io = |e: std::io::Error| StoreError::File(e.to_string());
+        let copy = tempfile::tempfile().map_err(io)?;
+        let mut to = tokio::fs::File::from_std(copy.try_clone().map_err(io)?);
+        let mut stream = got.into_stream();
+        while let Some(chunk) = stream.next().await {
+            to.write_all(&chunk?).await.map_err(io)?;
+        }
+        to.flush().await.map_err(io)?;
+        to.rewind().await.map_err(io)?;
+        Ok((copy, size))
     }
 
     /// Stores bytes; nothing is seen under the key until all are there.
@@ -32,11 +123,11 @@ impl Objects {
         Ok(())
     }
 
-    /// All bytes under a key.
+    /// All bytes under a key, for small things.
     ///
     /// # Errors
     /// When there are none, or the store fails.
-    pub async fn get(&self, key: &str) -> Result<bytes::Bytes> {
+    pub async fn bytes(&self, key: &str) -> Result<Bytes> {
         Ok(self.store.get(&Path::from(key)).await?.bytes().await?)
     }
 
@@ -52,98 +143,37 @@ impl Objects {
         Ok(self.store.get(&Path::from(key)).await?.into_stream())
     }
 
-    /// Stores a stream in parts with constant memory; returns its length and SHA-256 (hex). When
-    /// the stream breaks or grows over `limit`, nothing is kept.
-    ///
-    /// # Errors
-    /// The stream's own error in words, or the store's.
-    pub async fn put_stream<S, E>(
-        &self,
-        key: &str,
-        mut body: S,
-        limit: u64,
-    ) -> std::result::Result<(u64, String), String>
-    where
-        S: futures::Stream<Item = std::result::Result<bytes::Bytes, E>> + Unpin,
-        E: std::fmt::Display,
-    {
-        const PART: usize = 8 << 20;
-        let mut upload = self.store.put_multipart(&Path::from(key)).await.map_err(|e| e.to_string())?;
-        let (mut sum, mut size, mut buffer) = (Sha256::new(), 0u64, Vec::with_capacity(PART));
-        let mut failed = None;
-        while let Some(chunk) = body.next().await {
-            let chunk = match chunk {
-                Ok(c) => c,
-                Err(e) => {
-                    failed = Some(format!("the upload broke off after {size} bytes: {e}"));
-                    break;
-                }
-            };
-            size += chunk.len() as u64;
-            if size > limit {
-                failed = Some(format!("the file is larger than the {:.2} GB accepted here", limit as f64 / 1e9));
-                // read on for a while without keeping anything: a sender that is still sending
-                // would see a broken line instead of the reason
-                let mut rest = 0;
-                while let Some(Ok(c)) = body.next().await {
-                    rest += c.len();
-                    if rest > 1 << 30 {
-                        break;
-                    }
-                }
-                break;
-            }
-            sum.update(&chunk);
-            buffer.extend_from_slice(&chunk);
-            if buffer.len() >= PART
-                && let Err(e) = upload.put_part(std::mem::take(&mut buffer).into()).await
-            {
-                failed = Some(e.to_string());
-                break;
-            }
-        }
-        if failed.is_none() && !buffer.is_empty() {
-            failed = upload.put_part(buffer.into()).await.err().map(|e| e.to_string());
-        }
-        if let Some(reason) = failed {
-            let _ = upload.abort().await;
-            return Err(reason);
-        }
-        upload.complete().await.map_err(|e| e.to_string())?;
-        Ok((size, hex(&sum.finalize())))
-    }
-
-    /// Copies a local file in.
+    /// Copies a local file in, in parts with constant memory; returns its length and SHA-256 (hex).
+    /// Nothing is seen under the key until all is there.
     ///
     /// # Errors
     /// When the file cannot be read or the store fails.
-    pub async fn put_file(&self, key: &str, path: &std::path::Path) -> std::result::Result<(u64, String), String> {
-        let file = tokio::fs::File::open(path).await.map_err(|e| e.to_string())?;
-        let stream = futures::stream::try_unfold(file, |mut f| async move {
-            use tokio::io::AsyncReadExt;
-            let mut b = vec![0; 1 << 20];
-            let n = f.read(&mut b).await?;
-            b.truncate(n);
-            Ok::<_, std::io::Error>((n > 0).then(|| (bytes::Bytes::from(b), f)))
-        });
-        self.put_stream(key, Box::pin(stream), u64::MAX).await
-    }
-
-    /// Copies an object out to a local file.
-    ///
-    /// # Errors
-    /// When there is none, or writing fails.
-    pub async fn fetch(&self, key: &str, path: &std::path::Path) -> Result<()> {
-        use tokio::io::AsyncWriteExt;
-        let wrap = |e: std::io::Error| {
-            StoreError::Object(object_store::Error::Generic { store: "folder", source: Box::new(e) })
-        };
-        let mut file = tokio::fs::File::create(path).await.map_err(wrap)?;
-        let mut stream = Box::pin(self.stream(key).await?);
-        while let Some(chunk) = stream.next().await {
-            file.write_all(&chunk?).await.map_err(wrap)?;
+    pub async fn put_file(&self, key: &str, path: &std::path::Path) -> Result<(u64, String)> {
+        const PART: usize = 8 << 20;
+        let io = |e: std::io::Error| StoreError::File(format!("{}: {e}", path.display()));
+        let mut file = tokio::fs::File::open(path).await.map_err(io)?;
+        let mut upload = self.store.put_multipart(&Path::from(key)).await?;
+        let (mut sum, mut size) = (Sha256::new(), 0u64);
+        let copied = async {
+            loop {
+                let mut part = Vec::with_capacity(PART);
+                (&mut file).take(PART as u64).read_to_end(&mut part).await.map_err(io)?;
+                if part.is_empty() {
+                    break;
+                }
+                sum.update(&part);
+                size += part.len() as u64;
+                upload.put_part(part.into()).await?;
+            }
+            upload.complete().await?;
+            Ok::<_, StoreError>(())
         }
-        file.flush().await.map_err(wrap)
+        .await;
+        if let Err(e) = copied {
+            let _ = upload.abort().await;
+            return Err(e);
+        }
+        Ok((size, hex(&sum.finalize())))
     }
 }
 

@@ -33,22 +33,46 @@ pub struct Task {
     pub finished_at: Option<DateTime<Utc>>,
 }
 
-async fn announce(db: &PgPool, job: Uuid) -> Result<()> {
+pub(crate) async fn announce(db: &PgPool, job: Uuid) -> Result<()> {
     sqlx::query("select pg_notify('tasks', $1)").bind(job.to_string()).execute(db).await?;
     Ok(())
 }
 
+/// Queues a task as a part of a larger step; announcing it is the caller's.
+pub(crate) async fn insert(
+    db: impl sqlx::PgExecutor<'_>,
+    job: Uuid,
+    kind: &str,
+    payload: &Value,
+    user: Option<Uuid>,
+) -> Result<Task> {
+    Ok(sqlx::query_as("insert into tasks (id, job_id, kind, payload, created_by) values ($1, $2, $3, $4, $5) returning *")
+        .bind(new_id())
+        .bind(job)
+        .bind(kind)
+        .bind(payload)
+        .bind(user)
+        .fetch_one(db)
+        .await?)
+}
+
 pub async fn add(db: &PgPool, job: Uuid, kind: &str, payload: &Value, user: Option<Uuid>) -> Result<Task> {
+    let task = insert(db, job, kind, payload, user).await?;
+    announce(db, job).await?;
+    Ok(task)
+}
+
+/// Puts a failed or cancelled task back into the queue.
+pub async fn retry(db: &PgPool, job: Uuid, id: Uuid) -> Result<Task> {
     let task = sqlx::query_as(
-        "insert into tasks (id, job_id, kind, payload, created_by) values ($1, $2, $3, $4, $5) returning *",
+        "update tasks set state = 'queued', attempts = 0, cancel = false, progress = 0, message = '', finished_at = null, worker = null \
+         where job_id = $1 and id = $2 and state in ('failed', 'cancelled') returning *",
     )
-    .bind(new_id())
     .bind(job)
-    .bind(kind)
-    .bind(payload)
-    .bind(user)
-    .fetch_one(db)
-    .await?;
+    .bind(id)
+    .fetch_optional(db)
+    .await?
+    .ok_or(StoreError::NotFound)?;
     announce(db, job).await?;
     Ok(task)
 }

@@ -1,10 +1,16 @@
-import { Button } from 'antd'
+import { Button, Checkbox } from 'antd'
+import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
+import { CloudView } from '../cloud/CloudView'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
+import { useUnits } from '../lib/units'
 import { Head, Ledger } from '../parts'
+import { LengthInput } from '../parts/LengthInput'
 import { Tasks } from '../shell/Tasks'
 
 interface Manifest { units?: string; reference?: string; points?: number; files?: { name: string; bytes: number; sha256: string }[] }
+
+const NONE: never[] = []
 
 /** The package, its sums, its two signatures. */
 export default function Deliver() {
@@ -12,7 +18,8 @@ export default function Deliver() {
   const packages = useRead<(Schema['PackageDto'])[]>('/api/jobs/{job}/packages')
   const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks', job.role !== 'client')
   const busy = tasks.data?.some((t) => t.kind === 'package' && (t.state === 'running' || t.state === 'queued'))
-  const make = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/packages', { params: { path: { job: job.id } } })))
+  const [options, setOptions] = useState<Schema['PackageOptions']>({})
+  const make = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/packages', { params: { path: { job: job.id } }, body: options })))
   const sign = useChange(async (s: { id: string; place: string }) => unwrap(await api.POST('/api/jobs/{job}/packages/{package}/sign', { params: { path: { job: job.id, package: s.id } }, body: { place: s.place } })))
   const log = useRead<Schema['LogEntry'][]>('/api/jobs/{job}/log', job.role !== 'client')
   const newest = packages.data?.[0]
@@ -23,6 +30,7 @@ export default function Deliver() {
     <div className="page">
       <Head aside={canEdit(job) && <Button type="primary" loading={busy || make.isPending} onClick={() => make.mutate(undefined)}>Make package</Button>}>Deliver</Head>
       <p className="faint">A package holds the cloud in grid coordinates (LAZ), all scans with their poses (E57), coordinates and transforms (CSV), the report (PDF), and a manifest with the SHA-256 of each.</p>
+      {canEdit(job) && <Clouds options={options} onChange={setOptions} />}
       {job.role !== 'client' && <Tasks kinds={['package']} ended={1} />}
       {!newest && <p className="empty">{job.role === 'client' ? 'Nothing has been signed for you yet.' : 'No package yet. It can be made once the block is on the grid.'}</p>}
       {newest && (
@@ -38,6 +46,7 @@ export default function Deliver() {
           </div>
         </>
       )}
+      {job.role === 'client' && newest && <div className="look"><CloudView targets={NONE} ties={NONE} selected={null} /></div>}
       {(packages.data?.length ?? 0) > 1 && (
         <>
           <Head>Earlier packages</Head>
@@ -54,5 +63,24 @@ export default function Deliver() {
         </>
       )}
     </div>
+  )
+}
+
+/** How the clouds are written: one file or one a scan, a box, thinned. */
+function Clouds({ options, onChange }: { options: Schema['PackageOptions']; onChange: (o: Schema['PackageOptions']) => void }) {
+  const u = useUnits()
+  const [box, setBox] = useState(false)
+  const side = (key: 'clip_min' | 'clip_max', label: string) => (
+    <div className="bar"><span className="faint" style={{ width: 56 }}>{label}</span>{['E', 'N', 'H'].map((axis, k) => <div key={axis} style={{ width: 170 }}><LengthInput label={`${label} ${axis}`} value={options[key]?.[k]} onChange={(m) => onChange({ ...options, [key]: [0, 1, 2].map((i) => (i === k ? m : (options[key]?.[i] ?? null))) })} /></div>)}</div>
+  )
+  return (
+    <>
+      <div className="bar">
+        <Checkbox checked={!!options.per_scan} onChange={(e) => onChange({ ...options, per_scan: e.target.checked })}>a LAZ file for each scan</Checkbox>
+        <span className="faint">thin to one point in</span><div style={{ width: 120 }}><LengthInput small label="Thin" value={options.thin} onChange={(thin) => onChange({ ...options, thin })} /></div>
+        <Checkbox checked={box} onChange={(e) => { setBox(e.target.checked); if (!e.target.checked) onChange({ ...options, clip_min: [null, null, null], clip_max: [null, null, null] }) }}>clip to a box on the grid [{u.code}]</Checkbox>
+      </div>
+      {box && <>{side('clip_min', 'Lowest')}{side('clip_max', 'Highest')}</>}
+    </>
   )
 }

@@ -1,6 +1,7 @@
-import { Button, Checkbox, Input, Upload } from 'antd'
+import { Button, Checkbox, Input, Select } from 'antd'
 import { useState } from 'react'
-import { api, ApiError, type Schema, unwrap } from '../api/client'
+import { api, type Schema, unwrap } from '../api/client'
+import { UploadQueue } from '../field/UploadQueue'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Caution, Head, Ledger } from '../parts'
@@ -49,14 +50,15 @@ export default function Field() {
               {picked.length > 0 && !operator.trim() && <p className="faint">Say who operates the scanner to begin.</p>}
             </>
           )}
-          <Uploads />
+          <UploadQueue />
         </>
       )}
       <Head>Scans</Head>
       <Ledger label="Scans" rows={scans.data ?? []} id={(s) => s.id} selected={selected} onSelect={setSelected} empty="No scans yet. Let the scanner take the planned stations, or drop files above." columns={[
         { head: 'Scan', cell: (s) => s.name },
         { head: 'Points', num: true, cell: (s) => s.points.toLocaleString('en').replaceAll(',', ' ') },
-        { head: 'Grid', cell: (s) => (s.gridded ? 'rows and columns' : 'unordered') },
+        { head: 'Station', cell: (s) => stations.find((x) => x.id === s.station_id)?.data.name ?? '–' },
+        { head: 'Grid', cell: (s) => `${s.gridded ? 'rows and columns' : 'unordered'}${s.coloured ? ', colours' : ''}${s.images ? `, ${s.images} picture${s.images === 1 ? '' : 's'}` : ''}` },
         { head: 'Levelled', cell: (s) => (s.levelled ? 'yes' : 'no') },
         { head: 'Operator', cell: (s) => s.log.operator ?? '–' },
         { head: <>Height [{u.code}]</>, num: true, cell: (s) => u.len(s.log.instrument_height) },
@@ -64,69 +66,25 @@ export default function Field() {
         { head: 'Time (UTC)', cell: (s) => s.log.time?.slice(0, 16).replace('T', ' ') ?? '' },
         { head: 'Note', cell: (s) => <>{s.log.note}{s.skipped > 0 && <span className="warn"> {s.skipped} points without sense left out</span>}</> },
       ]} />
-      {scan && edit && <Entry key={`${scan.id}${scan.version}`} scan={scan} />}
+      {scan && edit && <Entry key={`${scan.id}${scan.version}`} scan={scan} stations={stations} />}
     </div>
   )
 }
 
-interface Sending { name: string; share: number; error?: string }
-
-/** Files go up as they are; what is in them is found out in the background. */
-function Uploads() {
-  const job = useJob()
-  const [list, setList] = useState<Sending[]>([])
-  const [levelled, setLevelled] = useState(true)
-  const [at, setAt] = useState<[number, number, number]>([0, 0, 0])
-  const refresh = useChange(async () => null)
-  const send = (file: File) => {
-    const mark = (change: Partial<Sending>) => setList((l) => l.map((s) => (s.name === file.name ? { ...s, ...change } : s)))
-    setList((l) => [...l.filter((s) => s.name !== file.name), { name: file.name, share: 0 }])
-    const q = new URLSearchParams({ name: file.name, levelled: String(levelled), x: String(at[0]), y: String(at[1]), z: String(at[2]) })
-    const request = new XMLHttpRequest()
-    request.open('POST', `/api/jobs/${job.id}/uploads?${q}`)
-    request.setRequestHeader('x-vistazo', '1')
-    request.upload.onprogress = (e) => mark({ share: e.loaded / Math.max(e.total, 1) })
-    request.onerror = () => mark({ error: 'the line broke off; the file is still here, drop it again' })
-    request.onload = () => {
-      if (request.status < 300) {
-        setList((l) => l.filter((s) => s.name !== file.name))
-        refresh.mutate(undefined)
-      } else {
-        let text = `the server answered ${request.status}`
-        try { text = (JSON.parse(request.responseText) as { error: string }).error } catch { /* no words */ }
-        mark({ error: new ApiError(text, request.status).message })
-      }
-    }
-    request.send(file)
-  }
-  return (
-    <>
-      <Head aside="E57 (one scan or several), LAS, LAZ, XYZ text">Files of your own</Head>
-      <Upload.Dragger multiple showUploadList={false} beforeUpload={(f) => { send(f); return false }} aria-label="Scan files">
-        <p style={{ margin: 4 }}>Drop scan files here, or click to choose</p>
-      </Upload.Dragger>
-      <div className="bar">
-        <Checkbox checked={levelled} onChange={(e) => setLevelled(e.target.checked)}>levelled (compensator on)</Checkbox>
-        <span className="faint">LAS and text: scanner stood at x, y, z</span>
-        {(['x', 'y', 'z'] as const).map((axis, i) => <div key={axis} style={{ width: 120 }}><LengthInput label={`Scanner ${axis}`} value={at[i]} onChange={(v) => setAt(at.map((o, k) => (k === i ? (v ?? 0) : o)) as [number, number, number])} /></div>)}
-      </div>
-      {list.map((s) => <div key={s.name} className={`task ${s.error ? 'failed' : ''}`} role={s.error ? 'alert' : undefined}><span>{s.error ?? s.name}</span>{s.error ? <span /> : <progress value={s.share} max={1} />}<span>{s.error ? '' : `${(s.share * 100).toFixed(0)} %`}</span></div>)}
-    </>
-  )
-}
-
-function Entry({ scan }: { scan: Scan }) {
+function Entry({ scan, stations }: { scan: Scan; stations: Item[] }) {
   const job = useJob()
   const [name, setName] = useState(scan.name)
   const [log, setLog] = useState(scan.log)
   const [levelled, setLevelled] = useState(scan.levelled)
-  const save = useChange(async () => unwrap(await api.PUT('/api/jobs/{job}/scans/{scan}', { params: { path: { job: job.id, scan: scan.id } }, body: { name, levelled, log: log as Record<string, never>, version: scan.version } })))
+  const [station, setStation] = useState(scan.station_id ?? null)
+  const save = useChange(async () => unwrap(await api.PUT('/api/jobs/{job}/scans/{scan}', { params: { path: { job: job.id, scan: scan.id } }, body: { name, station, levelled, log: log as Record<string, never>, version: scan.version } })))
   const remove = useChange(async () => unwrap(await api.DELETE('/api/jobs/{job}/scans/{scan}', { params: { path: { job: job.id, scan: scan.id } } })))
   return (
     <form onSubmit={(e) => { e.preventDefault(); save.mutate(undefined) }}>
       <Head aside={<Button danger size="small" onClick={() => remove.mutate(undefined)}>Remove scan</Button>}>Log entry of {scan.name}</Head>
       <div className="fields">
         <div className="field"><label>Name</label><Input aria-label="Scan name" value={name} onChange={(e) => setName(e.target.value)} /></div>
+        <div className="field"><label>Station</label><Select aria-label="Scan station" style={{ width: '100%' }} value={station ?? ''} onChange={(v) => setStation(v || null)} options={[{ value: '', label: 'none' }, ...stations.map((s) => ({ value: s.id, label: s.data.name }))]} /></div>
         <div className="field"><label>Operator</label><Input aria-label="Scan operator" value={log.operator ?? ''} onChange={(e) => setLog({ ...log, operator: e.target.value })} /></div>
         <div className="field"><label>Instrument height</label><LengthInput label="Scan instrument height" value={log.instrument_height} onChange={(v) => setLog({ ...log, instrument_height: v })} /></div>
         <div className="field"><label>Note</label><Input aria-label="Scan note" value={log.note ?? ''} onChange={(e) => setLog({ ...log, note: e.target.value })} /></div>

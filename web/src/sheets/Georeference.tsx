@@ -34,7 +34,7 @@ export default function Georeference() {
     unwrap(await api.PUT('/api/jobs/{job}/control/{point}', { params: { path: { job: job.id, point: c.point.id } }, body: { is_check: c.is_check ?? c.point.is_check, target: c.target === undefined ? c.point.target : c.target, version: c.point.version } })))
   useKey('g', () => run.mutate(undefined), edit)
   const g = georef.data?.result
-  const shown = useMemo(() => ({ scans: (g?.stations ?? []).map((s) => ({ id: s.scan, name: s.name, pose: s.pose })), targets: g?.targets ?? [], ties: [] }), [g])
+  const shown = useMemo(() => ({ targets: g?.targets ?? [], ties: [] }), [g])
   const all = [...(g?.residuals ?? []), ...(g?.checks ?? [])]
   const names = adjustment.data?.result.targets.map((t) => t.name) ?? []
   const axis = (i: 0 | 1 | 2) => (c: Control) => {
@@ -43,7 +43,7 @@ export default function Georeference() {
   }
   return (
     <div className="split">
-      <div className="canvas">{g ? <CloudView {...shown} selected={null} /> : <div className="center"><p className="empty">The clouds are shown here on the grid once the block is fitted to control.</p></div>}</div>
+      <div className="canvas">{g ? <CloudView frame="grid" {...shown} selected={null} /> : <div className="center"><p className="empty">The clouds are shown here on the grid once the block is fitted to control.</p></div>}</div>
       <aside className="side">
         {edit && <ControlFile />}
         <Head aside={`${control.data?.filter((c) => !c.is_check).length ?? 0} to fit, ${control.data?.filter((c) => c.is_check).length ?? 0} held back as check`}>Control</Head>

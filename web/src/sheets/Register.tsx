@@ -41,7 +41,6 @@ export default function Register() {
   const keep = useChange(async (what: string) => unwrap(await api.POST('/api/jobs/{job}/log', { ...path, body: { what } })))
   useKey('r', () => run.mutate(undefined), edit && !running && !a?.locked)
   const shown = useMemo(() => ({
-    scans: (r?.stations ?? []).map((s) => ({ id: s.scan, name: s.name, pose: s.pose })),
     targets: r?.targets ?? [],
     ties: r?.ties ?? [],
   }), [r])
@@ -50,7 +49,7 @@ export default function Register() {
   const observations = (r?.observations ?? []).filter((o) => !picked || o.target === picked || o.scan === picked)
   return (
     <div className="split">
-      <div className="canvas"><CloudView {...shown} selected={picked} /></div>
+      <div className="canvas"><CloudView frame={r && !r.refused ? 'block' : undefined} {...shown} selected={picked} /></div>
       <aside className="side">
         <Head aside={a ? `revision ${a.revision}${a.locked ? ', locked' : ''}` : ''}>Registration</Head>
         {edit && (
@@ -79,8 +78,8 @@ export default function Register() {
         ))}
         {r && !r.refused && (
           <>
-            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p = ${r.global_p.toFixed(3)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${r.observations.filter((o) => o.active).length} observations; no outlier and no moved target at 0.1 % risk`]} />}
-            {r.findings.length > 0 && <p className="faint">Global test p = {r.global_p.toFixed(4)}, {r.dof} degrees of freedom{r.variance_factor > 1 && `; errors are stated ${Math.sqrt(r.variance_factor).toFixed(2)} times larger until this is settled`}</p>}
+            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${r.observations.filter((o) => o.active).length} observations; no outlier and no moved target at 0.1 % risk`]} />}
+            {r.findings.length > 0 && <p className="faint">Global test p {p(r.global_p)}, {r.dof} degrees of freedom{r.variance_factor > 1 && `; errors are stated ${Math.sqrt(r.variance_factor).toFixed(2)} times larger until this is settled`}</p>}
             <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'observations', 'targets', 'stations', 'found']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
             {view === 'ties' && <Ledger label="Ties" rows={ties.filter((t) => !picked || t.a === picked || t.b === picked || t.shared.includes(picked))} id={(t) => `${t.a}–${t.b}`} empty="No ties." columns={[
               { head: 'Tie', cell: (t) => `${t.a}–${t.b}` }, { head: 'Grade', cell: (t) => <Grade value={t.grade} /> },
@@ -116,6 +115,8 @@ export default function Register() {
     </div>
   )
 }
+
+const p = (v: number) => (v < 0.001 ? '< 0.001' : `= ${v.toFixed(3)}`)
 
 const SIZES: Record<string, string> = { agrees: 'agrees', diameter_radius_mix_up: 'half or double', wrong_size: 'another size' }
 

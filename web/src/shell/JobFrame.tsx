@@ -19,7 +19,7 @@ const SHEETS = {
 type Sheet = keyof typeof SHEETS
 const KEYS: [string, string][] = [
   ['1 … 7', 'go to a sheet'], ['?', 'show this'], ['w o s t', 'plan: draw a wall, an obstacle, a station, a target'], ['v', 'plan: pick and move'],
-  ['Delete', 'plan: remove what is picked'], ['Ctrl Z, Ctrl Y', 'plan: undo, redo'], ['Esc', 'leave what is begun'], ['r', 'register: run'], ['g', 'georeference: fit'],
+  ['Delete', 'plan: remove what is picked'], ['Ctrl Z, Ctrl Y', 'plan: undo, redo'], ['Esc', 'leave what is begun'], ['m', 'cloud: measure between points'], ['Backspace', 'cloud: take back the last measured point'], ['a station’s name', 'cloud: a click stands there and looks around'], ['r', 'register: run'], ['g', 'georeference: fit'],
 ]
 
 /** A job: the index of sheets, the sheet, the title block. */

@@ -1,5 +1,6 @@
+use super::dense;
 use super::network::Network;
-use super::normal::{Over, gauge};
+use super::normal::{Normal, Over, gauge};
 use nalgebra::DMatrix;
 
 /// Something the observations do not determine, in words.
@@ -12,32 +13,34 @@ pub struct Defect {
 }
 
 /// Looks for movements of single scans, beyond those of the block as a whole, that change no
-/// observation: null vectors of the scaled normal matrix with the gauge taken out.
-pub(super) fn find(net: &Network, normal: &DMatrix<f64>) -> Vec<Defect> {
-    let n = normal.nrows();
-    let scale: Vec<f64> =
-        (0..n).map(|i| if normal[(i, i)] > 0.0 { normal[(i, i)].sqrt().recip() } else { 1.0 }).collect();
-    let scaled = DMatrix::from_fn(n, n, |i, j| normal[(i, j)] * scale[i] * scale[j]);
-    let eigen = scaled.symmetric_eigen();
-    let null: Vec<usize> = (0..n).filter(|&k| eigen.eigenvalues[k] < 1e-9).collect();
-    if null.len() <= net.datum_defect() {
-        return Vec::new();
-    }
+/// observation: null vectors of the scaled reduced normal matrix with the gauge taken out.
+///
+/// Whether there are any is told first by the inverse, which is cheap: its diagonal bounds the
+/// smallest eigenvalue. Only then are the eigenvectors asked which scans move.
+pub(super) fn find(net: &Network, normal: &Normal) -> Vec<Defect> {
+    let n = normal.reduced.nrows();
+    let scale: Vec<f64> = (0..n)
+        .map(|i| if normal.scans[(i, i)] > 0.0 { normal.scans[(i, i)].sqrt().recip() } else { 1.0 })
+        .collect();
+    let scaled = DMatrix::from_fn(n, n, |i, j| normal.reduced[(i, j)] * scale[i] * scale[j]);
     // the gauge in the same scaling, made orthonormal
-    let mut g = gauge(net, Over::All);
+    let mut g = gauge(net, Over::All).rows(0, n).into_owned();
     for i in 0..n {
         for c in 0..g.ncols() {
             g[(i, c)] /= scale[i];
         }
     }
     let q = g.qr().q();
+    let held = &scaled + &q * q.transpose();
+    if dense::inverse(&held).is_some_and(|i| i.diagonal().max() * f64::from(n as u32) < 1e9) {
+        return Vec::new();
+    }
+    let Some((values, vectors)) = dense::eigen(&held) else { return Vec::new() };
     let mut free: Vec<usize> = Vec::new();
-    for k in null {
-        let v = eigen.eigenvectors.column(k).into_owned();
-        let rest = &v - &q * (q.transpose() * &v);
+    for k in (0..n).filter(|&k| values[k] < 1e-9) {
+        let v = vectors.column(k);
         for s in 0..net.scans.len() {
-            let part = rest.fixed_rows::<6>(net.scan_column(s)).norm();
-            if part > 0.05 && !free.contains(&s) {
+            if v.fixed_rows::<6>(net.scan_column(s)).norm() > 0.05 && !free.contains(&s) {
                 free.push(s);
             }
         }

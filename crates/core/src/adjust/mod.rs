@@ -5,6 +5,7 @@
 //! [`crate::plan`].
 
 mod defect;
+mod dense;
 mod network;
 mod normal;
 mod solve;

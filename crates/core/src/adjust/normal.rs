@@ -1,4 +1,5 @@
-use super::network::{Network, Observation};
+use super::dense;
+use super::network::{Network, Observation, ScanUnknown};
 use crate::geometry::{Mat3, Vec3, skew};
 use nalgebra::{DMatrix, DVector, Matrix3x6};
 
@@ -21,61 +22,162 @@ pub(super) fn row(net: &Network, o: &Observation) -> Row {
     Row { scan, target: rt, misclosure: o.centre - rt * w }
 }
 
-/// Normal equations, kept apart by group of observations so that the error budget can be told.
+/// The normal equations with the targets eliminated (Schur 1917): targets are seen by few scans
+/// and never observe each other, so their part is a diagonal of 3 × 3 blocks. What is left is dense
+/// and has 6 unknowns a scan.
 pub(super) struct Normal {
-    pub targets: DMatrix<f64>,
-    pub level: DMatrix<f64>,
-    pub right: DVector<f64>,
+    /// Of the scans, before elimination.
+    pub scans: DMatrix<f64>,
+    /// Of the scans, after elimination.
+    pub reduced: DMatrix<f64>,
+    /// Right side of the scans, after elimination.
+    right: DVector<f64>,
+    targets: Vec<TargetPart>,
 }
 
-impl Normal {
-    pub(super) fn total(&self) -> DMatrix<f64> {
-        &self.targets + &self.level
-    }
+struct TargetPart {
+    inverse: Mat3,
+    right: Vec3,
+    /// First column of each scan that sees it, and `N_tt⁻¹ N_ts`.
+    gain: Vec<(usize, Matrix3x6<f64>)>,
 }
+
+/// A target that no active observation holds.
+#[derive(Debug)]
+pub(super) struct Unseen;
 
 /// Builds the normal equations at the network's present state. `weights[i]` multiplies the weight
 /// of observation `i`; excluded observations do not enter.
-pub(super) fn build(net: &Network, information: &[Mat3], weights: &[f64]) -> Normal {
-    let n = net.unknowns();
-    let mut targets = DMatrix::zeros(n, n);
-    let mut level = DMatrix::zeros(n, n);
+pub(super) fn build(net: &Network, information: &[Mat3], weights: &[f64]) -> Result<Normal, Unseen> {
+    let n = 6 * net.scans.len();
+    let mut scans = DMatrix::zeros(n, n);
     let mut right = DVector::zeros(n);
+    let mut seen: Vec<(Mat3, Vec3, Vec<(usize, Matrix3x6<f64>)>)> =
+        vec![(Mat3::zeros(), Vec3::zeros(), Vec::new()); net.targets.len()];
     for (i, o) in net.observations.iter().enumerate().filter(|(_, o)| o.active) {
         let p = information[i] * weights[i];
         let r = row(net, o);
-        let (s, t) = (net.scan_column(o.scan), net.target_column(o.target));
+        let s = net.scan_column(o.scan);
         let sp = r.scan.transpose() * p;
         let tp = r.target.transpose() * p;
-        let mut add = targets.fixed_view_mut::<6, 6>(s, s);
+        let mut add = scans.fixed_view_mut::<6, 6>(s, s);
         add += sp * r.scan;
-        let cross = sp * r.target;
-        let mut add = targets.fixed_view_mut::<6, 3>(s, t);
-        add += cross;
-        let mut add = targets.fixed_view_mut::<3, 6>(t, s);
-        add += cross.transpose();
-        let mut add = targets.fixed_view_mut::<3, 3>(t, t);
-        add += tp * r.target;
         let mut add = right.fixed_rows_mut::<6>(s);
         add += sp * r.misclosure;
-        let mut add = right.fixed_rows_mut::<3>(t);
-        add += tp * r.misclosure;
+        let t = &mut seen[o.target];
+        t.0 += tp * r.target;
+        t.1 += tp * r.misclosure;
+        let cross = tp * r.scan;
+        match t.2.iter_mut().find(|c| c.0 == s) {
+            Some(c) => c.1 += cross,
+            None => t.2.push((s, cross)),
+        }
     }
     for (k, scan) in net.scans.iter().enumerate() {
-        let Some(sigma) = scan.level_sigma else { continue };
-        // the scanner's z axis u must be vertical: du = ω × u, so du_x = ω_y u_z − ω_z u_y and so on
+        let Some((rows, weight)) = level_rows(scan) else { continue };
         let u = scan.pose.rotation * Vec3::z();
-        let rows = [Vec3::new(0.0, u.z, -u.y), Vec3::new(-u.z, 0.0, u.x)];
-        let weight = 1.0 / (sigma * sigma);
         let at = net.scan_column(k) + 3;
         for (r, value) in rows.iter().zip([-u.x, -u.y]) {
-            let mut add = level.fixed_view_mut::<3, 3>(at, at);
+            let mut add = scans.fixed_view_mut::<3, 3>(at, at);
             add += r * r.transpose() * weight;
             let mut add = right.fixed_rows_mut::<3>(at);
             add += r * (weight * value);
         }
     }
-    Normal { targets, level, right }
+    let mut reduced = scans.clone();
+    let mut targets = Vec::with_capacity(seen.len());
+    for (normal, tr, cross) in seen {
+        let inverse = normal.try_inverse().ok_or(Unseen)?;
+        let gain: Vec<(usize, Matrix3x6<f64>)> = cross.iter().map(|(s, c)| (*s, inverse * c)).collect();
+        for (a, ca) in &cross {
+            let mut sub = right.fixed_rows_mut::<6>(*a);
+            sub -= ca.transpose() * (inverse * tr);
+            for (b, gb) in &gain {
+                let mut sub = reduced.fixed_view_mut::<6, 6>(*a, *b);
+                sub -= ca.transpose() * gb;
+            }
+        }
+        targets.push(TargetPart { inverse, right: tr, gain });
+    }
+    Ok(Normal { scans, reduced, right, targets })
+}
+
+/// The two rows that levelling adds to the turn of a scan, and their weight: the scanner's z axis
+/// `u` must be vertical, `du = ω × u`, so `du_x = ω_y u_z − ω_z u_y` and so on.
+fn level_rows(scan: &ScanUnknown) -> Option<([Vec3; 2], f64)> {
+    let sigma = scan.level_sigma?;
+    let u = scan.pose.rotation * Vec3::z();
+    Some(([Vec3::new(0.0, u.z, -u.y), Vec3::new(-u.z, 0.0, u.x)], 1.0 / (sigma * sigma)))
+}
+
+/// What levelling adds to the normal matrix of each levelled scan: first column of its turn, block.
+pub(super) fn level_blocks(net: &Network) -> Vec<(usize, Mat3)> {
+    let block = |(k, s): (usize, &ScanUnknown)| {
+        level_rows(s).map(|(rows, w)| (net.scan_column(k) + 3, rows.iter().map(|r| r * r.transpose() * w).sum()))
+    };
+    net.scans.iter().enumerate().filter_map(block).collect()
+}
+
+impl Normal {
+    /// The reduced matrix made regular: the frame is held by inner constraints over the scans. Any
+    /// frame does; [`Normal::covariance`] changes to the one wanted.
+    fn regular(&self, net: &Network) -> DMatrix<f64> {
+        let g = gauge(net, Over::All);
+        let b = g.rows(0, self.reduced.nrows());
+        &self.reduced + b * b.transpose() * self.reduced.diagonal().mean().max(1e-12)
+    }
+
+    /// The step of all unknowns; `None` when the matrix is not positive definite.
+    pub(super) fn step(&self, net: &Network) -> Option<DVector<f64>> {
+        let scans = dense::solve(&self.regular(net), &self.right)?;
+        let mut out = DVector::zeros(net.unknowns());
+        out.rows_mut(0, scans.len()).copy_from(&scans);
+        for (t, part) in self.targets.iter().enumerate() {
+            let mut x = part.inverse * part.right;
+            for (s, g) in &part.gain {
+                x -= g * scans.fixed_rows::<6>(*s);
+            }
+            out.fixed_rows_mut::<3>(net.target_column(t)).copy_from(&x);
+        }
+        Some(out)
+    }
+
+    /// The covariance of all unknowns, with inner constraints over the targets.
+    pub(super) fn covariance(&self, net: &Network) -> Option<DMatrix<f64>> {
+        let scans = dense::inverse(&self.regular(net))?;
+        let (m, n) = (scans.nrows(), net.unknowns());
+        let mut q = DMatrix::zeros(n, n);
+        q.view_mut((0, 0), (m, m)).copy_from(&scans);
+        // Q_st = −Q_ss Gᵀ, Q_tu = N_tt⁻¹ δ_tu + G_t Q_ss G_uᵀ with the gains G = N_tt⁻¹ N_ts
+        let mut cross = DMatrix::zeros(m, n - m);
+        for (t, part) in self.targets.iter().enumerate() {
+            let mut column = cross.columns_mut(3 * t, 3);
+            for (s, g) in &part.gain {
+                column -= scans.columns(*s, 6) * g.transpose();
+            }
+        }
+        for (t, part) in self.targets.iter().enumerate() {
+            let mut rows = DMatrix::zeros(3, n - m);
+            for (s, g) in &part.gain {
+                rows -= g * cross.rows(*s, 6);
+            }
+            let mut own = rows.fixed_view_mut::<3, 3>(0, 3 * t);
+            own += part.inverse;
+            q.view_mut((m + 3 * t, m), (3, n - m)).copy_from(&rows);
+        }
+        q.view_mut((0, m), (m, n - m)).copy_from(&cross);
+        q.view_mut((m, 0), (n - m, m)).copy_from(&cross.transpose());
+        // S-transformation to the frame held by the targets: S = I − G (BᵀG)⁻¹ Bᵀ
+        let (g, b) = (gauge(net, Over::All), gauge(net, Over::Targets));
+        let gm = &g * (b.transpose() * &g).try_inverse()?;
+        let u = &q * &b;
+        let middle = b.transpose() * &u;
+        let left = &gm * u.transpose();
+        q -= &left;
+        q -= left.transpose();
+        q += &gm * middle * gm.transpose();
+        Some(q)
+    }
 }
 
 /// The directions in which the whole block can move without changing an observation: columns for

@@ -1,6 +1,6 @@
 use super::defect::{self, Defect};
 use super::network::Network;
-use super::normal::{self, Over};
+use super::normal;
 use super::tests_of_hypotheses::{self, Moved};
 use crate::geometry::{Error95, Mat3, Pose, Vec3};
 use crate::stats::{chi2_quantile, chi2_tail};
@@ -57,8 +57,8 @@ pub struct Solution {
     /// Covariance of all unknowns: 6 a scan (`ρ`, `ω`), then 3 a target; inner constraints over
     /// the targets. Scaled by [`Solution::variance_factor`].
     pub covariance: DMatrix<f64>,
-    /// The share of [`Solution::covariance`] that comes from levelling; the rest is from targets.
-    pub covariance_level: DMatrix<f64>,
+    /// What levelling adds to the normal matrix: first column of each levelled scan's turn, block.
+    pub(crate) level: Vec<(usize, Mat3)>,
     /// One per observation of the network, excluded ones too.
     pub residuals: Vec<Residual>,
     /// Weighted sum of squares.
@@ -87,6 +87,23 @@ impl Solution {
     pub fn target_covariance(&self, target: usize) -> Mat3 {
         let at = 6 * self.poses.len() + 3 * target;
         self.covariance.fixed_view::<3, 3>(at, at).into_owned()
+    }
+
+    /// The share of the covariance between some unknowns and others that comes from levelling;
+    /// the rest is from targets.
+    pub fn level_covariance(&self, rows: &[usize], columns: &[usize]) -> DMatrix<f64> {
+        let pick = |of: &[usize]| {
+            DMatrix::from_fn(of.len(), 3 * self.level.len(), |i, j| {
+                self.covariance[(of[i], self.level[j / 3].0 + j % 3)]
+            })
+        };
+        let (mut left, right) = (pick(rows), pick(columns));
+        for (k, (_, block)) in self.level.iter().enumerate() {
+            // the covariance was multiplied by the variance factor, so its square was
+            let weighted = left.columns(3 * k, 3) * block / self.variance_factor;
+            left.columns_mut(3 * k, 3).copy_from(&weighted);
+        }
+        left * right.transpose()
     }
 
     /// 95 % regions of a scan's position.
@@ -121,8 +138,9 @@ pub fn solve(mut net: Network) -> Result<Solution, AdjustError> {
         .map(|o| o.covariance.try_inverse().ok_or(AdjustError::Diverged(0)))
         .collect::<Result<_, _>>()?;
     let mut weights = vec![1.0; net.observations.len()];
-    let first = normal::build(&net, &information, &weights);
-    let defects = defect::find(&net, &first.total());
+    let unseen = |_: normal::Unseen| AdjustError::Diverged(0);
+    let first = normal::build(&net, &information, &weights).map_err(unseen)?;
+    let defects = defect::find(&net, &first);
     if !defects.is_empty() {
         return Err(AdjustError::Defect(defects));
     }
@@ -135,8 +153,8 @@ pub fn solve(mut net: Network) -> Result<Solution, AdjustError> {
             let t = (v.transpose() * information[i] * v)[0].sqrt();
             weights[i] = if iterations < ROBUST && iterations > 0 && t > 3.0 { 3.0 / t } else { 1.0 };
         }
-        let n = normal::build(&net, &information, &weights);
-        let step = constrained(&net, &n.total()).cholesky().ok_or(AdjustError::Diverged(iterations))?.solve(&n.right);
+        let n = normal::build(&net, &information, &weights).map_err(unseen)?;
+        let step = n.step(&net).ok_or(AdjustError::Diverged(iterations))?;
         for k in 0..net.scans.len() {
             let at = net.scan_column(k);
             net.scans[k].pose = net.scans[k].pose.moved(&step.fixed_rows::<6>(at).into_owned());
@@ -157,22 +175,11 @@ pub fn solve(mut net: Network) -> Result<Solution, AdjustError> {
     finish(&net, &information, iterations)
 }
 
-/// The normal matrix made regular by inner constraints over the targets.
-fn constrained(net: &Network, n: &DMatrix<f64>) -> DMatrix<f64> {
-    let b = normal::gauge(net, Over::Targets);
-    let scale = n.diagonal().mean();
-    n + &b * b.transpose() * scale
-}
-
 fn finish(net: &Network, information: &[Mat3], iterations: usize) -> Result<Solution, AdjustError> {
-    let parts = normal::build(net, information, &vec![1.0; information.len()]);
-    let n = parts.total();
-    let inverse = constrained(net, &n).cholesky().ok_or(AdjustError::Diverged(iterations))?.inverse();
-    // S-transformation: take the constraints' own contribution out again
-    let (g, b) = (normal::gauge(net, Over::All), normal::gauge(net, Over::Targets));
-    let bg = b.transpose() * &g;
-    let middle = (bg.transpose() * &bg * n.diagonal().mean()).try_inverse().ok_or(AdjustError::Diverged(iterations))?;
-    let mut covariance = inverse - &g * middle * g.transpose();
+    let diverged = AdjustError::Diverged(iterations);
+    let parts =
+        normal::build(net, information, &vec![1.0; information.len()]).map_err(|_| AdjustError::Diverged(iterations))?;
+    let mut covariance = parts.covariance(net).ok_or(diverged)?;
 
     let active = net.observations.iter().filter(|o| o.active).count();
     let mut sum: f64 = net
@@ -201,13 +208,12 @@ fn finish(net: &Network, information: &[Mat3], iterations: usize) -> Result<Solu
     let residuals = (0..net.observations.len()).map(|i| tested.observation(i)).collect();
     let moved = tested.moved();
 
-    let covariance_level = &covariance * &parts.level * &covariance * variance_factor;
     covariance *= variance_factor;
     Ok(Solution {
         poses: net.scans.iter().map(|s| s.pose).collect(),
         targets: net.targets.iter().map(|t| t.position).collect(),
         covariance,
-        covariance_level,
+        level: normal::level_blocks(net),
         residuals,
         sum,
         dof,

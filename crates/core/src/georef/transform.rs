@@ -1,7 +1,7 @@
 use crate::adjust::Solution;
 use crate::geometry::{Error95, Fit, FitModel, Mat3, Pose, Vec3, fit, skew};
 use crate::stats::{K95_1D, chi2_quantile, chi2_tail};
-use nalgebra::{DMatrix, DVector};
+use nalgebra::{DMatrix, DVector, Matrix6};
 
 /// A point with known grid coordinates.
 #[derive(Clone, Debug)]
@@ -65,8 +65,8 @@ pub struct Georeferenced {
     /// Pose of each scan in the grid. A fitted scale moves the stations and leaves the scans
     /// themselves at their own size.
     pub poses: Vec<Pose>,
-    /// Covariance of each scan's position in the grid, m².
-    pub pose_covariances: Vec<Mat3>,
+    /// Covariance of each scan's pose in the grid, by left increments (shift, turn), m² and rad².
+    pub pose_covariances: Vec<Matrix6<f64>>,
     /// Targets in the grid, metres.
     pub targets: Vec<Vec3>,
     /// Their covariances, m².
@@ -176,22 +176,29 @@ pub fn georeference(block: &Solution, control: &[ControlPoint], model: FitModel)
     let residuals = (0..m).map(|k| point_test(used[k].0, &v, &qvv, &weight, k)).collect();
 
     // x' = T(x): δx' = sR δx + J δp with δp = K (δc − sR_c δx_c)
-    let spread = Spread { block, columns: &columns, gain: &gain, turn: &turn, known: &known, now, centre, model };
+    let spread = Spread { block, columns: &columns, gain: &gain, turn: &turn, known: &known, now };
     let (mut targets, mut target_covariances, mut from_control, mut from_level) = (vec![], vec![], vec![], vec![]);
     for (k, p) in block.targets.iter().enumerate() {
-        let c = spread.at(6 * scans + 3 * k, &now.apply(p));
+        let c = spread.at(6 * scans + 3 * k, &parameter_rows(model, &now.apply(p), &centre));
+        let part = |m: &DMatrix<f64>| Mat3::from(m.fixed_view::<3, 3>(0, 0)) * variance_factor;
         targets.push(now.apply(p));
-        target_covariances.push(c.total * variance_factor);
-        from_control.push(c.control * variance_factor);
-        from_level.push(c.level * variance_factor);
+        target_covariances.push(part(&c.total));
+        from_control.push(part(&c.control));
+        from_level.push(part(&c.level));
     }
     let poses: Vec<Pose> = block
         .poses
         .iter()
         .map(|p| Pose { rotation: now.pose.rotation * p.rotation, translation: now.apply(&p.translation) })
         .collect();
-    let pose_covariances =
-        poses.iter().enumerate().map(|(k, p)| spread.at(6 * k, &p.translation).total * variance_factor).collect();
+    let pose_covariances = poses
+        .iter()
+        .enumerate()
+        .map(|(k, p)| {
+            let rows = pose_rows(model, &p.translation, &centre);
+            Matrix6::from(spread.at(6 * k, &rows).total.fixed_view::<6, 6>(0, 0)) * variance_factor
+        })
+        .collect();
     let checks = control
         .iter()
         .enumerate()
@@ -271,6 +278,18 @@ fn parameter_rows(model: FitModel, p: &Vec3, centre: &Vec3) -> DMatrix<f64> {
     j
 }
 
+/// `∂(pose on the grid)/∂(parameters)`: its position as of a point, its turn as the block's.
+fn pose_rows(model: FitModel, p: &Vec3, centre: &Vec3) -> DMatrix<f64> {
+    let mut j = DMatrix::zeros(6, model.parameters());
+    j.view_mut((0, 0), (3, model.parameters())).copy_from(&parameter_rows(model, p, centre));
+    if model == FitModel::Levelled {
+        j[(5, 3)] = 1.0;
+    } else {
+        j.fixed_view_mut::<3, 3>(3, 3).copy_from(&Mat3::identity());
+    }
+    j
+}
+
 fn moved(model: FitModel, f: &Fit, step: &DVector<f64>, centre: &Vec3) -> Fit {
     let omega = if model == FitModel::Levelled { Vec3::z() * step[3] } else { Vec3::new(step[3], step[4], step[5]) };
     let grow = if model == FitModel::Similarity { 1.0 + step[6] } else { 1.0 };
@@ -294,9 +313,9 @@ fn rotate_all(f: &Fit, m: usize) -> DMatrix<f64> {
 }
 
 struct Parts {
-    total: Mat3,
-    control: Mat3,
-    level: Mat3,
+    total: DMatrix<f64>,
+    control: DMatrix<f64>,
+    level: DMatrix<f64>,
 }
 
 struct Spread<'a> {
@@ -306,33 +325,37 @@ struct Spread<'a> {
     turn: &'a DMatrix<f64>,
     known: &'a DMatrix<f64>,
     now: Fit,
-    centre: Vec3,
-    model: FitModel,
 }
 
 impl Spread<'_> {
-    /// Covariance on the grid of the unknown whose first column is `at` and whose place is `p`.
-    fn at(&self, at: usize, p: &Vec3) -> Parts {
-        let r = self.now.pose.matrix() * self.now.scale;
-        let j = parameter_rows(self.model, p, &self.centre);
+    /// Covariance on the grid of the unknowns from column `at` on, of a point or a pose whose
+    /// derivative by the parameters is `j`.
+    fn at(&self, at: usize, j: &DMatrix<f64>) -> Parts {
+        let k = j.nrows();
+        let r = self.now.pose.matrix();
+        // a scale stretches positions and leaves turns alone
+        let mut own_turn = DMatrix::zeros(k, k);
+        own_turn.fixed_view_mut::<3, 3>(0, 0).copy_from(&(r * self.now.scale));
+        if k == 6 {
+            own_turn.fixed_view_mut::<3, 3>(3, 3).copy_from(&r);
+        }
         let jk = j * self.gain;
         let through = -(&jk * self.turn);
-        let m3 = 3 * self.columns.len();
-        let propagate = |c: &DMatrix<f64>| -> Mat3 {
-            let own: Mat3 = c.fixed_view::<3, 3>(at, at).into_owned();
-            let cross = DMatrix::from_fn(3, m3, |a, b| c[(at + a, self.columns[b / 3] + b % 3)]);
-            let among = DMatrix::from_fn(m3, m3, |a, b| c[(self.columns[a / 3] + a % 3, self.columns[b / 3] + b % 3)]);
-            let mixed = DMatrix::from_fn(3, 3, |a, b| r[(a, b)]) * cross * through.transpose();
-            let among = &through * among * through.transpose();
-            let extra = &mixed + mixed.transpose() + among;
-            r * own * r.transpose() + extra.fixed_view::<3, 3>(0, 0)
+        let own: Vec<usize> = (at..at + k).collect();
+        let among: Vec<usize> = self.columns.iter().flat_map(|c| *c..c + 3).collect();
+        let propagate = |c: &dyn Fn(&[usize], &[usize]) -> DMatrix<f64>| {
+            let mixed = &own_turn * c(&own, &among) * through.transpose();
+            &own_turn * c(&own, &own) * own_turn.transpose()
+                + &mixed
+                + mixed.transpose()
+                + &through * c(&among, &among) * through.transpose()
         };
-        let control_matrix = &jk * self.known * jk.transpose();
-        let control: Mat3 = control_matrix.fixed_view::<3, 3>(0, 0).into_owned();
+        let q = &self.block.covariance;
+        let control = &jk * self.known * jk.transpose();
         Parts {
-            total: propagate(&self.block.covariance) + control,
+            total: propagate(&|a, b| DMatrix::from_fn(a.len(), b.len(), |i, j| q[(a[i], b[j])])) + &control,
             control,
-            level: propagate(&self.block.covariance_level),
+            level: propagate(&|a, b| self.block.level_covariance(a, b)),
         }
     }
 }

@@ -101,7 +101,7 @@ fn gather(scan: &Scan, start: &Vec3, reach: f64) -> Vec<(Vec3, f64)> {
             if let Some(i) = scan.cell(r, c) {
                 let p = scan.at(i);
                 if (p - start).norm() < reach {
-                    out.push((p, f64::from(scan.intensity[i])));
+                    out.push((p, scan.level(i)));
                 }
             }
         }

@@ -49,7 +49,7 @@ fn probe(scan: &Scan, row: i64, col: i64, half: f64, ring: &[(f64, f64)]) -> Opt
         let (s, c) = ring[k];
         scan.cell(row + (s * kr * scale).round() as i64, col + (c * kc * scale).round() as i64)
     };
-    let value = |k: usize| at(k, 1.0).map(|i| f64::from(scan.intensity[i]));
+    let value = |k: usize| at(k, 1.0).map(|i| scan.level(i));
     // cheap refusal: opposite points alike, points a quarter apart not, on one of two diagonals
     let quick = |k: usize| -> Option<bool> {
         let (a, b, c, d) = (value(k)?, value(k + 8)?, value(k + 4)?, value(k + 12)?);
@@ -62,7 +62,7 @@ fn probe(scan: &Scan, row: i64, col: i64, half: f64, ring: &[(f64, f64)]) -> Opt
     let phase = |scale: f64| -> Option<(f64, f64, f64)> {
         let (mut re2, mut im2, mut re1, mut im1, mut lo, mut hi) = (0.0, 0.0, 0.0, 0.0, f64::MAX, f64::MIN);
         for k in 0..RING {
-            let v = f64::from(scan.intensity[at(k, scale)?]);
+            let v = scan.level(at(k, scale)?);
             let (s1, c1) = ring[k];
             let (s2, c2) = ring[2 * k % RING];
             re2 += v * c2;

@@ -42,6 +42,10 @@ permission!(
     Deliver, "see the deliverables", Owner | Surveyor | Reviewer | Client
 );
 permission!(
+    /// Look at the cloud; a client once a package was checked.
+    Look, "look at the cloud", Owner | Surveyor | Reviewer | Client
+);
+permission!(
     /// See the work.
     Read, "see the work", Owner | Surveyor | Reviewer
 );

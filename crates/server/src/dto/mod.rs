@@ -2,9 +2,15 @@
 //! page converts to the job's unit.
 
 mod brief;
+mod cloud;
+mod package;
 mod plan;
 mod result;
+mod upload;
 
 pub use brief::{Brief, InstrumentDto, RequirementDto};
+pub use cloud::*;
+pub use package::PackageOptions;
 pub use plan::{CoverDto, PlanData, PredictionDto, StationCoverDto};
 pub use result::*;
+pub use upload::UploadOptions;

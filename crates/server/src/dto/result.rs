@@ -153,6 +153,9 @@ pub struct StationDto {
     /// 95 % of the heading, radians.
     pub heading95: f64,
     pub targets: usize,
+    /// Covariance of the pose by left increments (shift, turn), row by row, m² and rad².
+    #[serde(default)]
+    pub covariance: Vec<f64>,
 }
 
 /// A tie between two scans.

@@ -2,6 +2,7 @@
 
 use crate::auth::{Access, Check, Deliver, Edit};
 use crate::work::verdict::State as JobState;
+use crate::dto::PackageOptions;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::body::Body;
@@ -46,8 +47,14 @@ pub async fn packages(State(app): State<App>, access: Access<Deliver>) -> Result
 }
 
 /// Make a package in the background.
-#[utoipa::path(post, path = "/api/jobs/{job}/packages", tag = "deliver", params(("job" = Uuid, Path)), responses((status = 200, body = Task), (status = 409, body = crate::error::ErrorBody)))]
-pub async fn make(State(app): State<App>, access: Access<Edit>) -> Result<Json<Task>, ApiError> {
+#[utoipa::path(post, path = "/api/jobs/{job}/packages", tag = "deliver", params(("job" = Uuid, Path)), request_body = PackageOptions, responses((status = 200, body = Task), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn make(
+    State(app): State<App>,
+    access: Access<Edit>,
+    options: Option<Json<PackageOptions>>,
+) -> Result<Json<Task>, ApiError> {
+    let options = options.map(|o| o.0).unwrap_or_default();
+    options.clip()?;
     if JobState::load(&app, access.job).await?.package_inputs().is_none() {
         return Err(ApiError::conflict(
             "the block is not on the grid, or out of date: register and georeference it first",
@@ -56,7 +63,7 @@ pub async fn make(State(app): State<App>, access: Access<Edit>) -> Result<Json<T
     if tasks::is_active(&app.db, access.job, "package").await? {
         return Err(ApiError::conflict("a package is being made already"));
     }
-    Ok(Json(tasks::add(&app.db, access.job, "package", &serde_json::json!({}), Some(access.user.id)).await?))
+    Ok(Json(tasks::add(&app.db, access.job, "package", &serde_json::json!(options), Some(access.user.id)).await?))
 }
 
 /// Download a package as one archive.

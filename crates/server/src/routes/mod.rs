@@ -2,6 +2,7 @@
 
 mod brief;
 mod check;
+mod cloud;
 mod deliver;
 mod field;
 mod georeference;
@@ -9,6 +10,7 @@ mod plan;
 mod register;
 mod session;
 mod task;
+mod uploads;
 mod web;
 
 use crate::App;
@@ -54,7 +56,6 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(plan::cover))
         .routes(routes!(field::scans))
         .routes(routes!(field::update, field::remove))
-        .routes(routes!(field::points))
         .routes(routes!(field::simulate))
         .routes(routes!(register::detections, register::decide))
         .routes(routes!(register::run))
@@ -70,11 +71,22 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))
         .routes(routes!(task::cancel))
+        .routes(routes!(task::retry))
+        .routes(routes!(uploads::preview))
+        .routes(routes!(uploads::propose))
+        .routes(routes!(cloud::cloud))
+        .routes(routes!(cloud::tileset))
+        .routes(routes!(cloud::tile))
+        .routes(routes!(cloud::panorama))
+        .routes(routes!(cloud::measure))
+        .routes(routes!(cloud::views, cloud::save_view))
+        .routes(routes!(cloud::remove_view))
         .layer(TimeoutLayer::with_status_code(axum::http::StatusCode::GATEWAY_TIMEOUT, Duration::from_secs(60)))
         .layer(DefaultBodyLimit::max(16 << 20));
     // these last as long as they last
     let long = OpenApiRouter::new()
-        .routes(routes!(field::upload))
+        .routes(routes!(uploads::state, uploads::create, uploads::abilities))
+        .routes(routes!(uploads::offset, uploads::append, uploads::remove))
         .routes(routes!(deliver::download))
         .routes(routes!(task::events))
         .layer(DefaultBodyLimit::disable());

@@ -17,6 +17,16 @@ pub async fn tasks(State(app): State<App>, access: Access<Read>) -> Result<Json<
     Ok(Json(tasks::of_job(&app.db, access.job).await?))
 }
 
+/// Put a failed or cancelled task back into the queue.
+#[utoipa::path(post, path = "/api/jobs/{job}/tasks/{task}/retry", tag = "tasks", params(("job" = Uuid, Path), ("task" = Uuid, Path)), responses((status = 200, body = Task)))]
+pub async fn retry(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, task)): Path<(Uuid, Uuid)>,
+) -> Result<Json<Task>, ApiError> {
+    Ok(Json(tasks::retry(&app.db, access.job, task).await?))
+}
+
 /// Cancel a task.
 #[utoipa::path(delete, path = "/api/jobs/{job}/tasks/{task}", tag = "tasks", params(("job" = Uuid, Path), ("task" = Uuid, Path)), responses((status = 200, body = Task)))]
 pub async fn cancel(

@@ -1,130 +1,193 @@
-//! An uploaded file becomes canonical scans.
+//! An uploaded file becomes canonical scans, and what is derived from them.
 
-use super::{Progress, Stop, blocking, payload};
+use super::derive::{self, Derived};
+use super::{Progress, Stop, payload};
 use crate::App;
+use crate::dto::{PoseDto, UploadOptions};
+use std::path::Path;
 use uuid::Uuid;
-use vistazo_core::geometry::Vec3;
-use vistazo_formats::{FormatError, canonical, read_source};
+use vistazo_formats::{FormatError, ReadOptions, SourceScan, read_source};
 use vistazo_store::field::{self, NewScan};
 use vistazo_store::tasks::Task;
+use vistazo_store::uploads::{self, Upload};
 
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
-    let upload: Uuid = payload(task, "upload")?;
-    let scanner: [f64; 3] = payload(task, "scanner")?;
-    let levelled: bool = payload(task, "levelled")?;
-    let row = field::upload(&app.db, task.job_id, upload).await?;
-    progress.at(0.05, "fetching the file")?;
-    let file = tempfile::NamedTempFile::new()?;
-    app.objects.fetch(&row.key, file.path()).await?;
-    let count = store(app, task.job_id, &row, file.path(), Vec3::from(scanner), progress, &|part| Entry {
-        name: None,
-        part,
-        station: None,
-        levelled,
-        log: serde_json::json!({ "file": row.file_name }),
-    })
-    .await
-    .map_err(|e| match e {
-        Stop::Failed(reason) => Stop::Failed(format!("{}: {reason}", row.file_name)),
+    let id: Uuid = payload(task, "upload")?;
+    let upload = uploads::get(&app.db, task.job_id, id).await?;
+    let named = |e: Stop| match e {
+        Stop::Failed(reason) => Stop::Failed(format!("{}: {reason}", upload.file_name)),
         Stop::Cancelled => Stop::Cancelled,
-    })?;
+    };
+    let options: UploadOptions = serde_json::from_value(upload.options.clone())?;
+    progress.at(0.0, &format!("{}: fetching the file", upload.file_name))?;
+    let file = tempfile::NamedTempFile::new()?;
+    let share = |s: f64| progress.share(0.1 * s);
+    uploads::fetch(&app.db, &app.objects, &upload, file.path(), &share).await?;
+    let entry = Entry {
+        name: None,
+        station: options.station,
+        levelled: options.levelled,
+        log: serde_json::json!({ "file": upload.file_name }),
+    };
+    let done = store(app, task.job_id, &upload, file.path(), &options.read()?, progress, &entry).await.map_err(named)?;
     Ok(format!(
         "{}: {} scan{} with {} points",
-        row.file_name,
-        count.0,
-        if count.0 == 1 { "" } else { "s" },
-        grouped(count.1)
+        upload.file_name,
+        done.0,
+        if done.0 == 1 { "" } else { "s" },
+        grouped(done.1)
     ))
 }
 
-/// How a scan is to be entered.
+/// How the scans of a file are to be entered.
 pub(super) struct Entry {
     pub name: Option<String>,
-    pub part: usize,
     pub station: Option<Uuid>,
     pub levelled: bool,
     pub log: serde_json::Value,
 }
 
-/// Reads every scan of a local file and stores it; returns how many scans and points. When one
-/// cannot be read, those already read are taken back: a file comes in whole or not at all.
+/// A scan that was read and stored, but has no row yet.
+struct Ready {
+    name: String,
+    source: Meta,
+    derived: Derived,
+    key: String,
+}
+
+/// What the row says of the source, once its points are let go.
+struct Meta {
+    name: Option<String>,
+    gridded: bool,
+    points: u64,
+    skipped: u64,
+    images: usize,
+    coloured: bool,
+    pose: Option<PoseDto>,
+}
+
+/// Reads every scan of a local file, derives and stores; returns how many scans and points. The
+/// rows are written in one step at the end: a file comes in whole or not at all. Done again for the
+/// same upload, it replaces what was made before.
 pub(super) async fn store(
     app: &App,
     job: Uuid,
-    upload: &field::Upload,
-    path: &std::path::Path,
-    scanner: Vec3,
+    upload: &Upload,
+    path: &Path,
+    options: &ReadOptions,
     progress: &Progress,
-    entry: &(dyn Fn(usize) -> Entry + Sync),
+    entry: &Entry,
 ) -> Result<(usize, u64), Stop> {
-    let (send, mut receive) = tokio::sync::mpsc::channel(1);
-    let path = path.to_owned();
-    let reading = tokio::task::spawn_blocking(move || {
-        read_source(&path, scanner, &mut |scan| {
-            send.blocking_send(scan).map_err(|_| FormatError::Damaged("the reading was stopped".into()))
-        })
+    let (send, mut receive) = tokio::sync::mpsc::channel::<(Meta, Derived)>(1);
+    let (path, options, watch, file_name) = (path.to_owned(), *options, progress.clone(), upload.file_name.clone());
+    let reading = tokio::task::spawn_blocking(move || -> Result<(), Stop> {
+        let mut part = 0;
+        let mut stopped = None;
+        let go_on = |points: u64| {
+            !watch.stopped() && {
+                watch.note(&format!("{file_name}: {} points read", grouped(points)));
+                true
+            }
+        };
+        let read = read_source(&path, &options, &go_on, &mut |source: SourceScan| {
+            part += 1;
+            // nobody knows how many scans are still to come
+            let (from, to) = (0.1 + 0.8 * (1.0 - 0.7_f64.powi(part - 1)), 0.1 + 0.8 * (1.0 - 0.7_f64.powi(part)));
+            let meta = Meta {
+                name: source.name,
+                gridded: source.gridded,
+                points: source.scan.points.len() as u64,
+                skipped: source.skipped,
+                images: source.images,
+                coloured: !source.scan.colour.is_empty(),
+                pose: source.pose.as_ref().map(PoseDto::from),
+            };
+            match derive::derive(&source.scan, &watch, &format!("{file_name}, scan {part}"), (from, to)) {
+                Ok(derived) => send.blocking_send((meta, derived)).map_err(|_| FormatError::Stopped),
+                Err(e) => {
+                    stopped = Some(e);
+                    Err(FormatError::Stopped)
+                }
+            }
+        });
+        match (stopped, read) {
+            (Some(e), _) => Err(e),
+            (None, Err(FormatError::Stopped)) => Err(Stop::Cancelled),
+            (None, r) => Ok(r?),
+        }
     });
-    let stem = std::path::Path::new(&upload.file_name)
-        .file_stem()
-        .map_or_else(|| "scan".into(), |s| s.to_string_lossy().into_owned());
-    let taken: Vec<String> = field::scans(&app.db, job)
-        .await?
-        .into_iter()
-        .filter(|s| s.upload_id != upload.id)
-        .map(|s| s.name.to_lowercase())
-        .collect();
-    let mut names: Vec<String> = Vec::new();
-    let mut ready = Vec::new();
-    let mut points = 0;
-    while let Some(source) = receive.recv().await {
-        let part = ready.len();
-        progress.at(0.1 + 0.8 * (1.0 - 0.7_f64.powi(part as i32 + 1)), &format!("reading scan {}", part + 1))?;
-        let entry = entry(part);
-        let wanted =
-            entry.name.clone().or(source.name.clone()).filter(|n| !n.trim().is_empty()).unwrap_or_else(|| stem.clone());
-        let name = free_name(&wanted, |n| taken.contains(&n.to_lowercase()) || names.contains(&n.to_lowercase()));
-        names.push(name.to_lowercase());
-        let key = format!("jobs/{job}/canonical/{}-{part}", upload.id);
-        let count = source.scan.points.len() as u64;
-        points += count;
-        let scan = source.scan;
-        let bytes = blocking(move || Ok(canonical::write(&scan))).await?;
-        app.objects.put(&key, bytes).await?;
-        ready.push((entry, name, key, source.gridded, count, source.skipped));
+    let names = Names::load(app, job, upload).await?;
+    let mut ready: Vec<Ready> = Vec::new();
+    while let Some((source, derived)) = receive.recv().await {
+        let wanted = entry.name.clone().or_else(|| source.name.clone()).filter(|n| !n.trim().is_empty());
+        let name = names.free(wanted, &ready);
+        let key = derived.store(app, &derive::prefix(job, upload.id, ready.len() as i32)).await?;
+        ready.push(Ready { name, source, derived, key });
     }
     reading.await.map_err(|_| Stop::Failed("the reading ended unexpectedly".into()))??;
     if progress.stopped() {
         return Err(Stop::Cancelled);
     }
-    for (entry, name, key, gridded, count, skipped) in &ready {
+    let mut tx = app.db.begin().await?;
+    for (part, r) in ready.iter().enumerate() {
         field::put_scan(
-            &app.db,
+            &mut *tx,
             &NewScan {
                 job,
                 upload: upload.id,
-                part: entry.part as i32,
-                name,
+                part: part as i32,
+                name: &r.name,
                 station: entry.station,
-                gridded: *gridded,
+                gridded: r.source.gridded,
                 levelled: entry.levelled,
-                points: *count as i64,
-                skipped: *skipped as i64,
-                key,
+                points: r.source.points as i64,
+                skipped: r.source.skipped as i64,
+                key: &r.key,
+                pose: r.source.pose.map(|p| serde_json::json!(p)).as_ref(),
+                images: r.source.images as i32,
+                coloured: r.source.coloured,
+                derived: &serde_json::json!(r.derived.tiles),
+                bytes: r.derived.bytes as i64,
                 log: &entry.log,
             },
         )
         .await?;
     }
-    Ok((ready.len(), points))
+    tx.commit().await?;
+    for (part, r) in ready.iter().enumerate() {
+        // what an earlier attempt or build left behind
+        if let Err(e) = app.objects.remove_under(&derive::prefix(job, upload.id, part as i32), &r.key).await {
+            tracing::warn!(error = %e, "cannot clear what is no longer used");
+        }
+    }
+    Ok((ready.len(), ready.iter().map(|r| r.source.points).sum()))
 }
 
-/// The name, or the name with the first number that makes it free.
-fn free_name(wanted: &str, taken: impl Fn(&str) -> bool) -> String {
-    let wanted: String = wanted.chars().take(60).collect();
-    if !taken(&wanted) {
-        return wanted;
+/// Names of scans, each used once in a job.
+struct Names {
+    taken: Vec<String>,
+    stem: String,
+}
+
+impl Names {
+    async fn load(app: &App, job: Uuid, upload: &Upload) -> Result<Self, Stop> {
+        let stem = Path::new(&upload.file_name).file_stem().map_or_else(|| "scan".into(), |s| s.to_string_lossy().into_owned());
+        let scans = field::scans(&app.db, job).await?.into_iter();
+        Ok(Self { taken: scans.filter(|s| s.upload_id != upload.id).map(|s| s.name.to_lowercase()).collect(), stem })
     }
-    (2..).map(|k| format!("{wanted}-{k}")).find(|n| !taken(n)).unwrap_or(wanted)
+
+    /// The name, or the name with the first number that makes it free.
+    fn free(&self, wanted: Option<String>, ready: &[Ready]) -> String {
+        let wanted: String = wanted.unwrap_or_else(|| self.stem.clone()).chars().take(60).collect();
+        let is_taken = |n: &str| {
+            let n = n.to_lowercase();
+            self.taken.contains(&n) || ready.iter().any(|r| r.name.to_lowercase() == n)
+        };
+        if !is_taken(&wanted) {
+            return wanted;
+        }
+        (2..).map(|k| format!("{wanted}-{k}")).find(|n| !is_taken(n)).unwrap_or(wanted)
+    }
 }
 
 /// `1234567` as `1 234 567`.

@@ -3,6 +3,8 @@
 //! A task may be started again from the beginning at any time, by this program or another: each
 //! one writes its results in one step at its end, under keys that do not depend on the attempt.
 
+mod derive;
+mod export;
 mod ingest;
 mod package;
 mod register;
@@ -42,10 +44,15 @@ impl Progress {
     /// Notes the share done and what is being done.
     pub(crate) fn at(&self, share: f64, message: &str) -> Result<(), Stop> {
         self.share.store((share * 1e6) as u64, Ordering::Relaxed);
+        self.note(message);
+        if self.stopped() { Err(Stop::Cancelled) } else { Ok(()) }
+    }
+
+    /// Notes what is being done only.
+    pub(crate) fn note(&self, message: &str) {
         if let Ok(mut m) = self.message.lock() {
             message.clone_into(&mut m);
         }
-        if self.stopped() { Err(Stop::Cancelled) } else { Ok(()) }
     }
 
     /// Notes the share only; returns whether to go on.
@@ -73,6 +80,19 @@ pub async fn work(app: App) {
             }
         }
     }
+}
+
+/// Queues every whole upload of a job (or of all) to be read again; returns how many.
+///
+/// # Errors
+/// When the database fails.
+pub async fn rebuild(app: &App, job: Option<vistazo_store::Uuid>) -> Result<usize, vistazo_store::StoreError> {
+    let all = vistazo_store::uploads::whole(&app.db, job).await?;
+    for (job, upload) in &all {
+        let payload = serde_json::json!({ "upload": upload.id, "name": upload.file_name });
+        tasks::add(&app.db, *job, "ingest", &payload, None).await?;
+    }
+    Ok(all.len())
 }
 
 async fn run(app: &App, worker: &str, task: Task) {

@@ -1,14 +1,17 @@
 //! Makes the package that is handed over.
 
+use super::export::{Export, Setting};
 use super::{Progress, Stop, blocking};
 use crate::App;
+use crate::dto::PackageOptions;
+use crate::work::files;
 use crate::work::verdict::State;
 use sha2::{Digest, Sha256};
 use std::fmt::Write as _;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use vistazo_core::geometry::{Pose, Vec3};
-use vistazo_formats::{E57Writer, LazWriter, canonical, crs};
+use vistazo_formats::{E57Writer, SourceImage, crs, read_images};
 use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
 
@@ -28,33 +31,39 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         .into_iter()
         .filter_map(|s| georef.result.stations.iter().find(|g| g.scan == s.id).map(|g| (s, Pose::from(&g.pose))))
         .collect();
-    let offset = scans.first().map_or(Vec3::zeros(), |s| s.1.translation.map(f64::round)) / unit.metres();
-    let laz_path = folder.path().join(format!("{base}.laz"));
-    let e57_path = folder.path().join(format!("{base}.e57"));
-    let wkt = reference.as_ref().map(|r| r.wkt.clone());
-    let mut laz = LazWriter::create(&laz_path, offset, wkt.as_deref())?;
-    let mut e57 = E57Writer::create(&e57_path, &task.id.to_string())?;
-    e57.set_reference(wkt.clone());
-    let mut total = 0;
-    for (i, (scan, pose)) in scans.iter().enumerate() {
-        progress.at(0.05 + 0.75 * i as f64 / scans.len() as f64, &format!("writing {} as LAZ and E57", scan.name))?;
-        let bytes = app.objects.get(&scan.key).await?;
-        let (name, id, gridded, pose, number) =
-            (scan.name.clone(), scan.id.to_string(), scan.gridded, *pose, i as u16 + 1);
-        (laz, e57) = blocking(move || {
-            let scan = canonical::read(&bytes)?;
-            for k in 0..scan.points.len() {
-                laz.add(&(pose.apply(&scan.at(k)) / unit.metres()), scan.intensity[k], number)?;
+    let options: PackageOptions = serde_json::from_value(task.payload.clone()).unwrap_or_default();
+    let setting = Setting {
+        folder: folder.path().to_owned(),
+        base: base.clone(),
+        wkt: reference.as_ref().map(|r| r.wkt.clone()),
+        coloured: scans.iter().any(|s| s.0.coloured),
+        unit: unit.metres(),
+        offset: scans.first().map_or(Vec3::zeros(), |s| s.1.translation.map(f64::round)),
+        clip: options.clip().map_err(|e| Stop::Failed(e.to_string()))?,
+        options: options.clone(),
+    };
+    let mut e57 = E57Writer::create(&folder.path().join(format!("{base}.e57")), &task.id.to_string())?;
+    e57.set_reference(setting.wkt.clone());
+    let mut export = blocking(move || Export::begin(setting)).await?;
+    for (i, (row, pose)) in scans.iter().enumerate() {
+        progress.at(0.05 + 0.75 * i as f64 / scans.len() as f64, &format!("writing {} as LAZ and E57", row.name))?;
+        let scan = files::scan(app, row).await?;
+        let pictures = pictures(app, task.job_id, row).await?;
+        let (row, pose, number) = (row.clone(), *pose, i as u16 + 1);
+        (export, e57) = blocking(move || {
+            let taken = export.add(&scan, &pose, &file_name(&row.name), number)?;
+            let id = row.id.to_string();
+            e57.add(&row.name, &id, &scan, Some(&pose), row.gridded, &|k| taken[k])?;
+            for (k, p) in pictures.iter().enumerate() {
+                e57.add_image(p, &format!("{id}-picture-{k}"), &id)?;
             }
-            e57.add(&name, &id, &scan, Some(&pose), gridded)?;
-            Ok((laz, e57))
+            Ok((export, e57))
         })
         .await?;
-        total += scan.points;
     }
-    blocking(move || {
-        laz.finish()?;
-        Ok(e57.finish()?)
+    let total = blocking(move || {
+        e57.finish()?;
+        export.finish()
     })
     .await?;
 
@@ -81,18 +90,31 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let unit_words = format!("LAZ in {}, E57 in m", unit.code());
     let head = serde_json::json!({
         "job": job.name, "revision": revision, "points": total, "units": unit_words,
+        "clouds": options.words(),
         "reference": reference.map_or_else(|| "local grid".to_owned(), |r| r.name),
         "fingerprint": inputs,
     });
     let (dir, zip_to) = (folder.path().to_owned(), zip_path.clone());
     let manifest = blocking(move || archive(&dir, &zip_to, head)).await?;
     let key = format!("jobs/{}/packages/{}.zip", task.job_id, task.id);
-    let (bytes, _) = app.objects.put_file(&key, &zip_path).await.map_err(Stop::Failed)?;
+    let (bytes, _) = app.objects.put_file(&key, &zip_path).await?;
     if progress.stopped() {
         return Err(Stop::Cancelled);
     }
     results::put_package(&app.db, task.job_id, task.id, revision, &inputs, &key, bytes as i64, &manifest).await?;
     Ok(format!("package {revision}: {:.0} MB", bytes as f64 / 1e6))
+}
+
+/// The pictures that came with a scan, out of the file that it came in.
+async fn pictures(app: &App, job: uuid::Uuid, row: &field::ScanRow) -> Result<Vec<SourceImage>, Stop> {
+    if row.images == 0 {
+        return Ok(Vec::new());
+    }
+    let upload = vistazo_store::uploads::get(&app.db, job, row.upload_id).await?;
+    let file = tempfile::NamedTempFile::new()?;
+    vistazo_store::uploads::fetch(&app.db, &app.objects, &upload, file.path(), &|_| true).await?;
+    let part = row.part as usize;
+    blocking(move || Ok(read_images(file.path(), part)?)).await
 }
 
 /// A name that every file system takes.

@@ -4,9 +4,9 @@ use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::DetectionData;
 use crate::work::block::{Inputs, compute};
+use crate::work::files;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::target::{Detection, SizeVerdict, TargetKind, detect};
-use vistazo_formats::canonical;
 use vistazo_store::tasks::Task;
 use vistazo_store::{StoreError, field, results};
 
@@ -19,9 +19,9 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         if field::is_searched(&app.db, scan.id, &key).await? {
             continue;
         }
-        let bytes = app.objects.get(&scan.key).await?;
+        let points = files::scan(app, scan).await?;
         let (search, instrument) = (inputs.brief.search(), Instrument::from(&inputs.brief.instrument));
-        let found = blocking(move || Ok(detect(&canonical::read(&bytes)?, &instrument, &search))).await?;
+        let found = blocking(move || Ok(detect(&points, &instrument, &search))).await?;
         let rows: Vec<_> = found.iter().map(row).collect();
         field::put_detections(&app.db, task.job_id, scan.id, &key, &rows).await?;
     }

@@ -10,10 +10,10 @@ use std::time::Duration;
 use uuid::Uuid;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
-use vistazo_formats::E57Writer;
+use vistazo_formats::{E57Writer, ReadOptions};
 use vistazo_sim::{Board, Scene, Sphere};
-use vistazo_store::field;
 use vistazo_store::tasks::Task;
+use vistazo_store::uploads;
 
 /// What the scanner really stands in. The pose is the truth and does not leave this file.
 struct Setup {
@@ -58,24 +58,21 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let (path, scan_name) = (file.path().to_owned(), name.clone());
     blocking(move || {
         let mut writer = E57Writer::create(&path, &Uuid::now_v7().to_string())?;
-        writer.add(&scan_name, &Uuid::now_v7().to_string(), &scanned, None, true)?;
+        writer.add(&scan_name, &Uuid::now_v7().to_string(), &scanned, None, true, &|_| true)?;
         Ok(writer.finish()?)
     })
     .await?;
     progress.at(0.85, &format!("{name}: storing"))?;
     // the upload has the identifier of the task: done twice, it is still one
-    let key = format!("jobs/{}/uploads/{}", task.job_id, task.id);
-    let (bytes, sum) = app.objects.put_file(&key, file.path()).await.map_err(Stop::Failed)?;
-    let upload =
-        field::add_upload(&app.db, task.job_id, task.id, &format!("{name}.e57"), &key, bytes as i64, &sum).await?;
-    let (_, points) = store(app, task.job_id, &upload, file.path(), Vec3::zeros(), progress, &|part| Entry {
+    let upload = uploads::put_file(&app.db, &app.objects, task.job_id, task.id, &format!("{name}.e57"), file.path()).await?;
+    let entry = Entry {
         name: Some(name.clone()),
-        part,
         station: Some(station),
         levelled: brief.instrument.compensator_sigma.is_some(),
-        log: log.clone(),
-    })
-    .await?;
+        log,
+    };
+    let (_, points) =
+        store(app, task.job_id, &upload, file.path(), &ReadOptions::default(), progress, &entry).await?;
     Ok(format!("{name}: {} points", grouped(points)))
 }
 

@@ -2,13 +2,13 @@
 
 use super::{Progress, Stop, blocking};
 use crate::App;
+use crate::work::files;
 use crate::work::planning::GRID;
 use crate::work::verdict::State;
 use rayon::prelude::*;
 use vistazo_core::check::SpacingCounter;
 use vistazo_core::geometry::Pose;
 use vistazo_core::instrument::Instrument;
-use vistazo_formats::canonical;
 use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
 
@@ -26,10 +26,9 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         let Some(station) = georef.result.stations.iter().find(|s| s.scan == scan.id) else { continue };
         let mut pose = Pose::from(&station.pose);
         pose.translation -= origin;
-        let bytes = app.objects.get(&scan.key).await?;
+        let scan = files::scan(app, scan).await?;
         let samples = samples.clone();
         let counted = blocking(move || {
-            let scan = canonical::read(&bytes)?;
             let chunk = scan.points.len().div_ceil(rayon::current_num_threads()).max(1);
             Ok((0..scan.points.len())
                 .into_par_iter()

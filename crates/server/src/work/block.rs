@@ -303,8 +303,8 @@ fn judge(
             .enumerate()
             .map(|(k, t)| {
                 let at = 6 * net.scans.len() + 3 * k;
-                let level = (0..3).map(|i| solution.covariance_level[(at + i, at + i)]).sum::<f64>()
-                    / solution.target_covariance(k).trace();
+                let own = [at, at + 1, at + 2];
+                let level = solution.level_covariance(&own, &own).trace() / solution.target_covariance(k).trace();
                 TargetDto {
                     name: t.name.clone(),
                     kind: t.kind.clone(),
@@ -361,6 +361,7 @@ fn station(net: &StoredNetwork, solution: &Solution, k: usize, s: &StoredScan) -
         error: Error95Dto::from(solution.station_error(k)),
         heading95: solution.pose_covariance(k)[(5, 5)].max(0.0).sqrt() * K95_1D,
         targets: net.observations.iter().filter(|o| o.active && o.scan == k).count(),
+        covariance: solution.pose_covariance(k).transpose().iter().copied().collect(),
     }
 }
 

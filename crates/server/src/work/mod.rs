@@ -1,6 +1,8 @@
 //! Puts stored rows together for the core, and what the core says into what is stored and sent.
 
 pub(crate) mod block;
+pub(crate) mod cloud;
+pub(crate) mod files;
 mod findings;
 pub(crate) mod grid;
 pub(crate) mod network;

@@ -152,7 +152,7 @@ fn prediction(plan: &Plan, p: &Prediction) -> PredictionDto {
         .enumerate()
         .filter_map(|(k, (_, s))| {
             let error = match (&p.on_grid, &p.block) {
-                (Some(g), _) => Error95::from_covariance(&g.pose_covariances[k]),
+                (Some(g), _) => Error95::from_covariance(&g.pose_covariances[k].fixed_view::<3, 3>(0, 0).into_owned()),
                 (None, Ok(b)) => b.station_error(k),
                 _ => return None,
             };

@@ -1,0 +1,21 @@
+//! Clouds at full size: the order that everything derived from a scan is built on.
+//!
+//! A scan of tens of millions of points is sorted once along a space-filling curve ([`Order`]).
+//! The working cloud ([`working`]) and the view tiles ([`tiles`]) are then linear passes over
+//! that order, so that neither needs a tree in memory.
+
+mod clip;
+mod measure;
+mod order;
+mod panorama;
+mod thin;
+mod tiles;
+mod working;
+
+pub use clip::ClipBox;
+pub use measure::{Measured, Span, point_covariance, span};
+pub use order::{Order, VOXEL};
+pub use panorama::{Panorama, panorama};
+pub use thin::Thinner;
+pub use tiles::{TileNode, TilePoints, tiles};
+pub use working::{WorkingCloud, working};

@@ -1,0 +1,170 @@
+//! The clouds of a job as they are looked at: poses, tiles, and what is known about each.
+
+use super::{block, grid};
+use crate::dto::{
+    AdjustmentResult, CloudDto, CloudScanDto, Error95Dto, MeasureDto, MeasuredDto, PickDto, SpanDto, StationDto,
+};
+use crate::{ApiError, App};
+use nalgebra::Matrix6;
+use serde_json::{Value, json};
+use uuid::Uuid;
+use vistazo_core::cloud::{Measured, point_covariance, span};
+use vistazo_core::geometry::{Error95, Pose, Vec3};
+use vistazo_core::instrument::Instrument;
+use vistazo_store::field;
+
+/// All scans that have a place, in the best frame there is: on the grid, else in the block, else as
+/// the files say. `wanted` asks for one of these.
+pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
+    let rows = field::scans(&app.db, job).await?;
+    let adjusted = block::current(app, job).await?.map(|a| a.1).filter(|a| a.result.refused.is_none());
+    let georef = grid::current(app, job).await?.map(|g| g.1);
+    let pick = |frame: &str| wanted.is_none_or(|w| w == frame);
+    let (frame, stale, stations): (&str, bool, Vec<StationDto>) = match (georef, &adjusted) {
+        (Some(g), _) if pick("grid") => ("grid", g.stale, g.result.stations),
+        (_, Some(a)) if pick("block") => ("block", a.stale, a.result.stations.clone()),
+        _ => ("as delivered", false, rows.iter().filter_map(delivered).collect()),
+    };
+    let n = stations.len().max(1) as f64;
+    let middle = stations.iter().map(|s| Vec3::from(s.pose.translation)).sum::<Vec3>() / n;
+    let origin = middle.map(f64::round);
+    let scans: Vec<CloudScanDto> = rows
+        .iter()
+        .filter_map(|row| {
+            let station = stations.iter().find(|s| s.scan == row.id)?;
+            let mut pose = station.pose;
+            pose.translation = (Vec3::from(pose.translation) - origin).into();
+            let (grade, residual) = adjusted.as_ref().map_or(("not judged".into(), None), |a| standing(&a.result, &row.name));
+            Some(CloudScanDto {
+                id: row.id,
+                name: row.name.clone(),
+                pose,
+                points: row.points,
+                coloured: row.coloured,
+                tiles: serde_json::from_value(row.derived.clone()).ok(),
+                grade,
+                residual,
+                covariance: station.covariance.clone(),
+            })
+        })
+        .collect();
+    let revision = super::fingerprint(&scans.iter().map(|s| (s.id, s.pose, &s.grade)).collect::<Vec<_>>());
+    Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision, scans })
+}
+
+/// Where the file says that the scan was; nothing is known about how good that is.
+fn delivered(row: &field::ScanRow) -> Option<StationDto> {
+    Some(StationDto {
+        scan: row.id,
+        name: row.name.clone(),
+        pose: serde_json::from_value(row.pose.clone()?).ok()?,
+        error: Error95Dto::default(),
+        heading95: 0.0,
+        targets: 0,
+        covariance: Vec::new(),
+    })
+}
+
+/// The weakest grade among the judged ties of a scan, and its largest residual over the expected.
+fn standing(a: &AdjustmentResult, scan: &str) -> (String, Option<f64>) {
+    let order = ["failed", "doubtful", "sound"];
+    let grades = a.ties.iter().filter(|t| t.a == scan || t.b == scan).filter_map(|t| order.iter().position(|g| *g == t.grade));
+    let grade = grades.min().map_or("not judged", |k| order[k]);
+    let residual = a
+        .observations
+        .iter()
+        .filter(|o| o.active && o.scan == scan && o.expected > 0.0)
+        .map(|o| o.length / o.expected)
+        .max_by(f64::total_cmp);
+    (grade.into(), residual)
+}
+
+/// The tileset of all scans: each scan's own tileset under its pose. Nothing on disk moves when a
+/// scan gets a new pose.
+pub(crate) fn tileset(cloud: &CloudDto, job: Uuid) -> Value {
+    let (mut lo, mut hi) = (Vec3::repeat(-1.0), Vec3::repeat(1.0));
+    let children: Vec<Value> = cloud
+        .scans
+        .iter()
+        .filter_map(|s| {
+            let t = s.tiles.as_ref()?;
+            let pose = Pose::from(&s.pose);
+            let r = pose.matrix();
+            let p = pose.translation;
+            let middle = pose.apply(&Vec3::from(t.middle));
+            let reach = Vec3::repeat(Vec3::from(t.half).norm());
+            lo = lo.inf(&(middle - reach));
+            hi = hi.sup(&(middle + reach));
+            let ([x, y, z], [a, b, c]) = (t.middle, t.half);
+            Some(json!({
+                "transform": [
+                    r[(0, 0)], r[(1, 0)], r[(2, 0)], 0.0, r[(0, 1)], r[(1, 1)], r[(2, 1)], 0.0,
+                    r[(0, 2)], r[(1, 2)], r[(2, 2)], 0.0, p.x, p.y, p.z, 1.0,
+                ],
+                "boundingVolume": { "box": [x, y, z, a, 0.0, 0.0, 0.0, b, 0.0, 0.0, 0.0, c] },
+                "geometricError": 1e4,
+                "content": { "uri": format!("/api/jobs/{job}/scans/{}/tiles/{}/{}", s.id, t.build, t.root) },
+            }))
+        })
+        .collect();
+    let (m, h) = ((lo + hi) / 2.0, (hi - lo) / 2.0);
+    json!({
+        "asset": { "version": "1.1", "extras": { "origin": cloud.origin, "frame": cloud.frame } },
+        "geometricError": 1e5,
+        "root": {
+            "boundingVolume": { "box": [m.x, m.y, m.z, h.x, 0.0, 0.0, 0.0, h.y, 0.0, 0.0, 0.0, h.z] },
+            "geometricError": 1e5,
+            "refine": "ADD",
+            "children": children,
+        },
+    })
+}
+
+/// Coordinates of picked points and what lies between them, with their uncertainty.
+pub(crate) async fn measure(app: &App, job: Uuid, picks: &[PickDto], wanted: Option<&str>) -> Result<MeasureDto, ApiError> {
+    if picks.is_empty() || picks.len() > 100 {
+        return Err(ApiError::field("points", format!("found {} points, expected 1 to 100", picks.len())));
+    }
+    let (_, brief) = super::brief(app, job).await?;
+    let instrument = Instrument::from(&brief.instrument);
+    let cloud = cloud(app, job, wanted).await?;
+    let origin = Vec3::from(cloud.origin);
+    let mut points: Vec<(Uuid, String, Measured, Measured)> = Vec::new();
+    for pick in picks {
+        let scan = cloud
+            .scans
+            .iter()
+            .find(|s| s.id == pick.scan)
+            .ok_or_else(|| ApiError::field("points", "a point is of a scan that has no place in this frame"))?;
+        if !pick.at.iter().all(|v| v.is_finite()) {
+            return Err(ApiError::field("points", "expected finite coordinates"));
+        }
+        let mut pose = Pose::from(&scan.pose);
+        pose.translation += origin;
+        let at = Vec3::from(pick.at);
+        let known = if scan.covariance.len() == 36 { Matrix6::from_row_slice(&scan.covariance) } else { Matrix6::zeros() };
+        let of = |c: &Matrix6<f64>| Measured { position: pose.apply(&at), covariance: point_covariance(&pose, c, &at, &instrument) };
+        points.push((scan.id, scan.name.clone(), of(&known), of(&Matrix6::zeros())));
+    }
+    let spans = points
+        .windows(2)
+        .map(|w| {
+            // two points of one scan share its pose, and its error drops out
+            let s = if w[0].0 == w[1].0 { span(&w[0].3, &w[1].3) } else { span(&w[0].2, &w[1].2) };
+            SpanDto {
+                slope: [s.slope, s.slope95],
+                horizontal: [s.horizontal, s.horizontal95],
+                vertical: [s.vertical, s.vertical95],
+            }
+        })
+        .collect();
+    let points = points
+        .into_iter()
+        .map(|(_, scan, m, _)| MeasuredDto {
+            scan,
+            position: m.position.into(),
+            error: Error95::from_covariance(&m.covariance).into(),
+        })
+        .collect();
+    Ok(MeasureDto { frame: cloud.frame, points, spans })
+}

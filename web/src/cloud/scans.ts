@@ -1,0 +1,202 @@
+import { LoadRegionPlugin, OBBRegion } from '3d-tiles-renderer/plugins'
+import { OBB, TilesRenderer } from '3d-tiles-renderer/three'
+import * as THREE from 'three'
+import type { Schema } from '../api/client'
+import type { Clip, Look } from './look'
+import { budget } from './look'
+import { material, type OfScan, ofScan, setMode, shared } from './material'
+
+type Cloud = Schema['CloudDto']
+interface Tile { geometricError: number; parent: Tile | null; children: Tile[] }
+type Shown = THREE.Points<THREE.BufferGeometry, THREE.ShaderMaterial>
+/** A point that was picked: in the scanner's frame, and about the origin of the view. */
+export interface Picked { scan: string; name: string; local: [number, number, number]; world: THREE.Vector3 }
+
+/** Distance between points, in pixels, that is fine enough. */
+const FINE = 2
+
+/** From a box to the cube from −1 to 1. */
+export function boxMatrix(c: Clip): THREE.Matrix4 {
+  const turn = new THREE.Quaternion().setFromAxisAngle(new THREE.Vector3(0, 0, 1), c.turn)
+  return new THREE.Matrix4().compose(new THREE.Vector3(...c.middle), turn, new THREE.Vector3(...c.half)).invert()
+}
+
+/** The point clouds of a job as one tree of tiles: loads what is seen, at the detail that is seen,
+ *  within a budget of points. */
+export class Scans {
+  readonly group = new THREE.Group()
+  readonly uniforms = shared()
+  points = 0
+  busy = true
+  private tiles: TilesRenderer | null = null
+  private regions = new LoadRegionPlugin()
+  private looks = new Map<string, OfScan>()
+  private inverse = new Map<string, THREE.Matrix4>()
+  private names = new Map<string, string>()
+  private most = budget()
+  private clip: THREE.Matrix4 | null = null
+
+  constructor(private changed: () => void) {}
+
+  /** Shows a cloud; tiles that are loaded already come from the browser's cache. */
+  load(url: string, cloud: Cloud, camera: THREE.Camera, renderer: THREE.WebGLRenderer) {
+    this.drop()
+    for (const [i, s] of cloud.scans.entries()) {
+      const known = this.looks.get(s.id)
+      const fresh = ofScan(s, i)
+      if (known) Object.keys(fresh).forEach((k) => { (known as Record<string, { value: unknown }>)[k]!.value = (fresh as Record<string, { value: unknown }>)[k]!.value })
+      else this.looks.set(s.id, fresh)
+      const [w, x, y, z] = s.pose.rotation as [number, number, number, number]
+      const pose = new THREE.Matrix4().compose(new THREE.Vector3(...(s.pose.translation as [number, number, number])), new THREE.Quaternion(x, y, z, w), new THREE.Vector3(1, 1, 1))
+      this.inverse.set(s.id, pose.invert())
+      this.names.set(s.id, s.name)
+    }
+    const tiles = new TilesRenderer(url)
+    tiles.fetchOptions = { credentials: 'same-origin' }
+    tiles.errorTarget = FINE
+    tiles.displayActiveTiles = false
+    tiles.lruCache.maxBytesSize = this.most * 60
+    tiles.lruCache.minBytesSize = this.most * 40
+    this.regions = new LoadRegionPlugin()
+    tiles.registerPlugin(this.regions)
+    tiles.addEventListener('load-model', ({ scene, url }: { scene: THREE.Object3D; url: string }) => {
+      const id = /scans\/([0-9a-f-]+)\//.exec(url)?.[1] ?? ''
+      const look = this.looks.get(id)
+      scene.traverse((o) => {
+        const p = o as Shown
+        if (!p.isPoints || !look) return
+        const old = p.material as THREE.Material
+        p.material = material(this.uniforms, look, !!p.geometry.attributes.color)
+        old.dispose()
+        p.userData.scan = id
+        p.frustumCulled = false
+      })
+      this.changed()
+    })
+    tiles.addEventListener('dispose-model', ({ scene }: { scene: THREE.Object3D }) => scene.traverse((o) => (o as Shown).material?.dispose()))
+    tiles.addEventListener('load-root-tileset', () => {
+      const b = new THREE.Box3()
+      if (tiles.getBoundingBox(b)) this.uniforms.heights.value.set(Math.max(b.min.z, -20), Math.min(b.max.z, 40))
+      this.changed()
+    })
+    for (const e of ['needs-update', 'tiles-load-end', 'tile-visibility-change']) tiles.addEventListener(e, () => this.changed())
+    this.tiles = tiles
+    this.use(camera, renderer)
+    this.group.add(tiles.group)
+    this.setClip(this.clipped)
+  }
+
+  private clipped: Clip | null = null
+
+  /** The camera decides what is loaded. */
+  use(camera: THREE.Camera, renderer: THREE.WebGLRenderer) {
+    const t = this.tiles
+    if (!t) return
+    for (const c of [...t.cameras]) if (c !== camera) t.deleteCamera(c)
+    t.setCamera(camera)
+    t.setResolutionFromRenderer(camera, renderer)
+  }
+
+  look(l: Look, limit: number | null) {
+    setMode(this.uniforms, l.colouring)
+    this.uniforms.size.value = l.size
+    this.uniforms.limit.value = limit ?? 0.01
+    this.setClip(l.clip)
+  }
+
+  private setClip(clip: Clip | null) {
+    this.clipped = clip
+    this.clip = clip && boxMatrix(clip)
+    this.uniforms.boxed.value = clip ? 1 : 0
+    this.regions.clearRegions()
+    if (clip && this.clip) {
+      this.uniforms.box.value.copy(this.clip)
+      // tiles outside the box are not loaded at all
+      const b = new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1))
+      const obb = new OBB(b, this.clip.clone().invert())
+      obb.update()
+      this.regions.addRegion(new OBBRegion({ obb, mask: true, errorTarget: 1e6 }))
+    }
+  }
+
+  /** Once a frame, before drawing. */
+  update() {
+    const t = this.tiles
+    if (!t) return
+    t.group.updateMatrixWorld(true)
+    t.update()
+    let points = 0
+    for (const tile of t.visibleTiles as unknown as Set<Tile>) {
+      const scene = (tile as unknown as { engineData: { scene: THREE.Object3D | null } }).engineData.scene
+      if (!scene) continue
+      const divided = tile.children.some((c) => (t.visibleTiles as unknown as Set<Tile>).has(c))
+      const error = tile.geometricError || (tile.parent?.geometricError ?? 0.04) / 2
+      scene.traverse((o) => {
+        const p = o as Shown
+        if (!p.isPoints || !p.userData.scan) return
+        points += p.geometry.attributes.position!.count
+        p.material.uniforms.spacing!.value = Math.min(divided ? error * 0.35 : error, 1)
+      })
+    }
+    this.points = points
+    // keep within the budget by asking for less, or for more again
+    if (points > this.most) { t.errorTarget = Math.min(t.errorTarget * 1.15, 60); this.changed() }
+    else if (points < this.most * 0.7 && t.errorTarget > FINE) { t.errorTarget = Math.max(t.errorTarget / 1.1, FINE); this.changed() }
+    const load = t as unknown as { loadProgress: number }
+    this.busy = t.root == null || load.loadProgress < 1
+    if (this.busy) this.changed()
+  }
+
+  /** The nearest shown point whose ray passes within `pixels` of the given one. */
+  pick(ray: THREE.Ray, angle: number, flat: number | null): Picked | null {
+    let best: { score: number; mesh: Shown; index: number } | null = null
+    const inverse = new THREE.Matrix4(), r = new THREE.Ray(), world = new THREE.Vector3()
+    for (const tile of (this.tiles?.visibleTiles ?? []) as unknown as Set<Tile>) {
+      (tile as unknown as { engineData: { scene: THREE.Object3D | null } }).engineData.scene?.traverse((o) => {
+        const p = o as Shown
+        if (!p.isPoints || !p.userData.scan) return
+        r.copy(ray).applyMatrix4(inverse.copy(p.matrixWorld).invert())
+        if (!p.geometry.boundingSphere) p.geometry.computeBoundingSphere()
+        const s = p.geometry.boundingSphere!
+        const reach = s.radius + (flat ?? angle * (s.center.distanceTo(r.origin) + s.radius))
+        if (r.distanceSqToPoint(s.center) > reach * reach) return
+        const a = p.geometry.attributes.position!.array as Float32Array
+        const { x: ox, y: oy, z: oz } = r.origin, { x: dx, y: dy, z: dz } = r.direction
+        for (let i = 0; i < a.length; i += 3) {
+          const x = a[i]! - ox, y = a[i + 1]! - oy, z = a[i + 2]! - oz
+          const along = x * dx + y * dy + z * dz
+          if (along <= 0.05) continue
+          const off = Math.sqrt(Math.max(x * x + y * y + z * z - along * along, 0))
+          const allowed = flat ?? angle * along
+          if (off > allowed) continue
+          // nearer wins, but a point right under the pointer beats one a little nearer at the rim
+          const score = along * (1 + 0.05 * (off / allowed))
+          if (best && score >= best.score) continue
+          if (this.clip) {
+            const q = world.set(a[i]!, a[i + 1]!, a[i + 2]!).applyMatrix4(p.matrixWorld).applyMatrix4(this.clip)
+            if (Math.max(Math.abs(q.x), Math.abs(q.y), Math.abs(q.z)) > 1) continue
+          }
+          best = { score, mesh: p, index: i / 3 }
+        }
+      })
+    }
+    if (!best) return null
+    const { mesh, index } = best as { mesh: Shown; index: number }
+    const at = new THREE.Vector3().fromBufferAttribute(mesh.geometry.attributes.position!, index).applyMatrix4(mesh.matrixWorld)
+    const scan = mesh.userData.scan as string
+    return { scan, name: this.names.get(scan) ?? '', local: at.clone().applyMatrix4(this.inverse.get(scan)!).toArray(), world: at }
+  }
+
+  bounds(): THREE.Box3 | null {
+    const b = new THREE.Box3()
+    return this.tiles?.getBoundingBox(b) ? b : null
+  }
+
+  drop() {
+    if (!this.tiles) return
+    this.group.remove(this.tiles.group)
+    this.tiles.dispose()
+    this.tiles = null
+    this.points = 0
+  }
+}

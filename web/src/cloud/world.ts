@@ -1,0 +1,214 @@
+import * as THREE from 'three'
+import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
+import type { Camera, Projection } from './look'
+import { Scans } from './scans'
+
+const UP = new THREE.Vector3(0, 0, 1)
+
+/** The scene, its camera and what moves it. Draws only when something changed. */
+export class World {
+  readonly scene = new THREE.Scene()
+  readonly renderer: THREE.WebGLRenderer
+  readonly scans: Scans
+  readonly labels = document.createElement('div')
+  readonly marks = new THREE.Group()
+  /** Called after each drawn frame. */
+  drawn: () => void = () => undefined
+  private free = new THREE.PerspectiveCamera(50, 1, 0.1, 5000)
+  private flat = new THREE.OrthographicCamera(-1, 1, 1, -1, -2000, 4000)
+  camera: THREE.PerspectiveCamera | THREE.OrthographicCamera = this.free
+  controls: OrbitControls
+  private due = false
+  private resize: ResizeObserver
+  private sphere: THREE.Mesh<THREE.SphereGeometry, THREE.ShaderMaterial> | null = null
+  private before: Camera | null = null
+  private gone = false
+
+  /** @throws when the browser has no WebGL */
+  constructor(readonly el: HTMLElement) {
+    this.renderer = new THREE.WebGLRenderer({ antialias: false, preserveDrawingBuffer: true })
+    this.scans = new Scans(() => this.draw())
+    this.free.up.copy(UP)
+    this.flat.up.copy(UP)
+    this.free.position.set(-24, -42, 34)
+    el.append(this.renderer.domElement, this.labels)
+    this.controls = this.steer()
+    this.scene.add(this.scans.group, this.marks)
+    this.resize = new ResizeObserver(() => this.fit())
+    this.resize.observe(el)
+    this.fit()
+  }
+
+  private steer(): OrbitControls {
+    const c = new OrbitControls(this.camera, this.renderer.domElement)
+    c.enableDamping = false
+    c.zoomToCursor = true
+    c.addEventListener('change', () => this.draw())
+    return c
+  }
+
+  private fit() {
+    const { clientWidth: w, clientHeight: h } = this.el
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
+    this.renderer.setSize(w, h)
+    this.free.aspect = w / Math.max(h, 1)
+    const half = (this.flat.top - this.flat.bottom) / 2
+    this.flat.left = -half * this.free.aspect
+    this.flat.right = half * this.free.aspect
+    this.free.updateProjectionMatrix()
+    this.flat.updateProjectionMatrix()
+    this.scans.use(this.camera, this.renderer)
+    this.draw()
+  }
+
+  draw() {
+    if (this.due || this.gone) return
+    this.due = true
+    requestAnimationFrame(() => {
+      this.due = false
+      if (this.gone) return
+      this.camera.updateMatrixWorld()
+      const u = this.scans.uniforms
+      const h = this.renderer.domElement.height
+      const flat = this.camera === this.flat
+      u.flat.value = flat ? 1 : 0
+      u.pixels.value = flat ? (h * this.flat.zoom) / (this.flat.top - this.flat.bottom) : h / (2 * Math.tan((this.free.fov * Math.PI) / 360))
+      if (!this.sphere) this.scans.update()
+      this.renderer.render(this.scene, this.camera)
+      this.place()
+      this.drawn()
+    })
+  }
+
+  /** Puts the names where their things are. */
+  private place() {
+    const v = new THREE.Vector3()
+    const { clientWidth: w, clientHeight: h } = this.el
+    for (const lab of this.labels.children as unknown as HTMLElement[]) {
+      v.fromArray((lab.dataset.at as string).split(',').map(Number)).project(this.camera)
+      lab.style.display = Math.abs(v.z) < 1 && Math.abs(v.x) < 1.1 && Math.abs(v.y) < 1.1 ? '' : 'none'
+      lab.style.transform = `translate(${((v.x + 1) / 2) * w + 6}px, ${((1 - v.y) / 2) * h - 8}px)`
+    }
+  }
+
+  label(text: string, at: THREE.Vector3, tone = '') {
+    const lab = document.createElement('div')
+    lab.className = `lab ${tone}`
+    lab.dataset.at = at.toArray().join()
+    lab.textContent = text
+    this.labels.appendChild(lab)
+    return lab
+  }
+
+  /** The ray through a place of the page, and what still counts as hit: an angle, or a distance where the view is flat. */
+  ray(x: number, y: number): { ray: THREE.Ray; angle: number; flat: number | null } {
+    const r = this.renderer.domElement.getBoundingClientRect()
+    const at = new THREE.Vector2(((x - r.left) / r.width) * 2 - 1, 1 - ((y - r.top) / r.height) * 2)
+    const caster = new THREE.Raycaster()
+    caster.setFromCamera(at, this.camera)
+    if (this.camera === this.flat) {
+      caster.ray.origin.addScaledVector(caster.ray.direction, -1000)
+      return { ray: caster.ray, angle: 0, flat: (6 * (this.flat.top - this.flat.bottom)) / this.flat.zoom / r.height }
+    }
+    return { ray: caster.ray, angle: (6 * 2 * Math.tan((this.free.fov * Math.PI) / 360)) / r.height, flat: null }
+  }
+
+  /** Free, straight down, or along a bearing at a slice about `middle`, `span` metres across. */
+  project(to: Projection, middle?: THREE.Vector3, span = 40, turn = 0) {
+    const target = middle ?? this.controls.target.clone()
+    if (to === 'free') {
+      if (this.camera === this.free) return
+      this.camera = this.free
+      this.free.position.copy(target).add(new THREE.Vector3(-0.5, -0.8, 0.7).multiplyScalar(span))
+    } else {
+      this.camera = this.flat
+      const half = span / 2
+      Object.assign(this.flat, { top: half, bottom: -half, zoom: 1 })
+      // looking down, the top of the page is north
+      const from = to === 'plan' ? new THREE.Vector3(0, -1e-4, 500) : new THREE.Vector3(Math.sin(turn), -Math.cos(turn), 0).multiplyScalar(500)
+      this.flat.position.copy(target).add(from)
+    }
+    this.controls.dispose()
+    this.controls = this.steer()
+    this.controls.target.copy(target)
+    this.controls.enableRotate = to === 'free'
+    this.controls.update()
+    this.fit()
+  }
+
+  lookAt(at: THREE.Vector3, distance: number) {
+    const back = this.camera.position.clone().sub(this.controls.target).normalize().multiplyScalar(distance)
+    this.controls.target.copy(at)
+    this.camera.position.copy(at).add(back)
+    this.controls.update()
+    this.draw()
+  }
+
+  get view(): Camera {
+    return { position: this.camera.position.toArray(), target: this.controls.target.toArray(), zoom: this.camera.zoom }
+  }
+
+  set view(v: Camera) {
+    this.camera.position.set(...v.position)
+    this.controls.target.set(...v.target)
+    this.camera.zoom = v.zoom
+    this.camera.updateProjectionMatrix()
+    this.controls.update()
+    this.draw()
+  }
+
+  /** Stands at a scanner and looks at its panorama. */
+  enter(url: string, pose: THREE.Matrix4) {
+    this.leave()
+    this.before = this.view
+    if (this.camera !== this.free) this.project('free')
+    const at = new THREE.Vector3().setFromMatrixPosition(pose)
+    const picture = new THREE.TextureLoader().load(url, () => this.draw())
+    picture.generateMipmaps = false
+    picture.minFilter = THREE.LinearFilter
+    this.sphere = new THREE.Mesh(
+      new THREE.SphereGeometry(60, 64, 32),
+      new THREE.ShaderMaterial({
+        side: THREE.BackSide, depthWrite: false, uniforms: { picture: { value: picture } },
+        vertexShader: 'varying vec3 d; void main() { d = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
+        fragmentShader: 'uniform sampler2D picture; varying vec3 d; const float PI = 3.14159265; void main() { float az = atan(d.y, d.x); float el = asin(d.z / length(d)); gl_FragColor = vec4(texture2D(picture, vec2((az + PI) / (2.0 * PI), 0.5 + el / PI)).rgb, 1.0); }',
+      }),
+    )
+    this.sphere.matrixAutoUpdate = false
+    this.sphere.matrix.copy(pose)
+    this.sphere.renderOrder = -1
+    this.scans.group.visible = false
+    this.scene.add(this.sphere)
+    // turning about a target a hand away is looking around
+    const ahead = this.controls.target.clone().sub(at).setZ(0)
+    if (ahead.lengthSq() < 1e-6) ahead.set(0, 1, 0)
+    this.camera.position.copy(at)
+    this.controls.target.copy(at).addScaledVector(ahead.normalize(), 0.05)
+    Object.assign(this.controls, { enablePan: false, enableZoom: false, rotateSpeed: -0.35 })
+    this.controls.update()
+    this.draw()
+  }
+
+  leave() {
+    if (!this.sphere) return
+    this.scene.remove(this.sphere)
+    this.sphere.geometry.dispose()
+    ;(this.sphere.material.uniforms.picture!.value as THREE.Texture).dispose()
+    this.sphere.material.dispose()
+    this.sphere = null
+    this.scans.group.visible = true
+    Object.assign(this.controls, { enablePan: true, enableZoom: true, rotateSpeed: 1 })
+    if (this.before) this.view = this.before
+    this.before = null
+  }
+
+  dispose() {
+    this.gone = true
+    this.leave()
+    this.resize.disconnect()
+    this.controls.dispose()
+    this.scans.drop()
+    this.renderer.dispose()
+    this.el.replaceChildren()
+  }
+}
