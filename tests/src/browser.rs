@@ -86,6 +86,16 @@ impl Browser {
         self.click(&format!("//button[not(@disabled)][contains(normalize-space(.), '{words}')]")).await;
     }
 
+    /// Clicks at a place of the page.
+    pub async fn click_at(&self, x: f64, y: f64) {
+        use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+        let mouse = MouseActions::new("mouse".into())
+            .then(PointerAction::MoveTo { duration: None, x, y })
+            .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+            .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+        self.page.perform_actions(mouse).await.unwrap();
+    }
+
     /// Replaces what stands in a field named by its label.
     pub async fn fill(&self, label: &str, text: &str) {
         let e = self.see(&format!("//*[self::input or self::textarea][@aria-label='{label}']")).await;

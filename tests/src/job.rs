@@ -47,7 +47,9 @@ pub fn e57(job: &SmallJob, which: &[usize]) -> Vec<u8> {
     let mut writer = E57Writer::create(file.path(), "test").unwrap();
     for &k in which {
         let raw = scan(&job.scene, &job.instrument, &job.truth.poses[k], k, 900 + k as u64, &|_| true).unwrap();
-        writer.add(&format!("R{}", k + 1), &format!("guid-{k}"), &raw.into_scan().unwrap(), None, true, &|_| true).unwrap();
+        writer
+            .add(&format!("R{}", k + 1), &format!("guid-{k}"), &raw.into_scan().unwrap(), None, true, &|_| true)
+            .unwrap();
     }
     writer.finish().unwrap();
     std::fs::read(file.path()).unwrap()

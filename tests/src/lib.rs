@@ -3,7 +3,9 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, missing_docs)]
 
 pub mod browser;
+pub mod cluster;
 pub mod job;
+pub mod s3;
 pub mod server;
 
 pub use server::{Client, Server};

@@ -14,12 +14,18 @@ pub struct Server {
     address: String,
     admin: String,
     name: String,
+    settings: Vec<(&'static str, String)>,
 }
 
 impl Server {
     /// Starts the program. `VISTAZO_DATABASE_URL` says where the test cluster is (scripts/test
     /// sets it).
     pub async fn start() -> Self {
+        Self::start_with(Vec::new()).await
+    }
+
+    /// The same with other settings, over those that are usual in tests.
+    pub async fn start_with(settings: Vec<(&'static str, String)>) -> Self {
         let admin =
             std::env::var("VISTAZO_DATABASE_URL").expect("VISTAZO_DATABASE_URL: run the tests with scripts/test");
         let name = format!("t{}", uuid::Uuid::now_v7().simple());
@@ -30,8 +36,9 @@ impl Server {
         let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
         let address = format!("127.0.0.1:{port}");
         let data = tempfile::tempdir().unwrap();
-        let child = spawn(&database, data.path(), &address);
-        let mut server = Self { url: format!("http://{address}"), database, data, child, address, admin, name };
+        let child = spawn("serve", &database, data.path(), &address, &settings);
+        let mut server =
+            Self { url: format!("http://{address}"), database, data, child, address, admin, name, settings };
         server.ready().await;
         server
     }
@@ -51,7 +58,7 @@ impl Server {
     }
 
     pub async fn restart(&mut self) {
-        self.child = spawn(&self.database, self.data.path(), &self.address);
+        self.child = spawn("serve", &self.database, self.data.path(), &self.address, &self.settings);
         self.ready().await;
     }
 
@@ -71,16 +78,24 @@ impl Server {
     }
 }
 
-fn spawn(database: &str, data: &std::path::Path, address: &str) -> Child {
+/// Starts the program with a command (`serve`, `worker`).
+pub fn spawn(
+    what: &str,
+    database: &str,
+    data: &std::path::Path,
+    address: &str,
+    settings: &[(&'static str, String)],
+) -> Child {
     let program = std::env::var("VISTAZO_TEST_PROGRAM").expect("VISTAZO_TEST_PROGRAM: run the tests with scripts/test");
     Command::new(program)
-        .arg("serve")
+        .arg(what)
         .env("VISTAZO_DATABASE_URL", database)
         .env("VISTAZO_DATA", data)
         .env("VISTAZO_ADDRESS", address)
         .env("RUST_LOG", "warn")
         .env("VISTAZO_SCAN_SPEED", "3000")
         .env("VISTAZO_MAX_UPLOAD", "60000000")
+        .envs(settings.iter().cloned())
         .stdout(Stdio::null())
         .spawn()
         .unwrap()
@@ -161,7 +176,13 @@ impl Client {
     }
 
     /// Sends the next bytes of an upload from an offset on; the answer as it comes.
-    pub async fn append(&self, location: &str, offset: u64, bytes: Vec<u8>, checksum: Option<&str>) -> reqwest::Response {
+    pub async fn append(
+        &self,
+        location: &str,
+        offset: u64,
+        bytes: Vec<u8>,
+        checksum: Option<&str>,
+    ) -> reqwest::Response {
         let r = self
             .request("PATCH", location)
             .header("tus-resumable", "1.0.0")

@@ -193,7 +193,8 @@ async fn a_killed_server_leaves_nothing_half_written() {
     let keys: Vec<String> = sqlx::query_scalar("select key from scans").fetch_all(&server.pool().await).await.unwrap();
     for key in keys {
         let bytes = std::fs::read(server.data.path().join(&key).join("scan")).unwrap();
-        vistazo_formats::canonical::read(&mut bytes.as_slice(), bytes.len() as u64).unwrap_or_else(|e| panic!("{key}: {e}"));
+        vistazo_formats::canonical::read(&mut bytes.as_slice(), bytes.len() as u64)
+            .unwrap_or_else(|e| panic!("{key}: {e}"));
     }
     // a cancelled task ends as cancelled and keeps nothing
     let task = c.send(&id, "late.e57", all).await.unwrap();

@@ -102,7 +102,8 @@ async fn every_route_checks_the_role() {
             count += 1;
             let other = uuid::Uuid::now_v7().to_string();
             let mut address = path.replace("{job}", id).replace("{code}", "25832");
-            for name in ["{id}", "{scan}", "{point}", "{package}", "{task}", "{build}", "{name}", "{view}", "{upload}"] {
+            for name in ["{id}", "{scan}", "{point}", "{package}", "{task}", "{build}", "{name}", "{view}", "{upload}"]
+            {
                 address = address.replace(name, &other);
             }
             let status = async |c: &vistazo_tests::Client| {

@@ -91,8 +91,7 @@ impl Scan {
             (y.atan2(x), z.atan2(x.hypot(y)))
         };
         // a sample is enough for the extent; the 0.1 % tails would let one stray point set it
-        let sample: Vec<(f64, f64)> =
-            points.iter().step_by((points.len() / 200_000).max(1)).map(angles).collect();
+        let sample: Vec<(f64, f64)> = points.iter().step_by((points.len() / 200_000).max(1)).map(angles).collect();
         let mut up: Vec<f64> = sample.iter().map(|a| a.1).collect();
         up.sort_unstable_by(f64::total_cmp);
         let lo = up[up.len() / 1000];

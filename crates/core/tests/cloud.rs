@@ -1,5 +1,5 @@
 //! What is derived from a scan, against what must hold for any scan.
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::needless_range_loop)]
 
 use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
@@ -76,7 +76,10 @@ fn every_point_is_in_exactly_one_tile_exactly_as_measured() {
     for x in -5..5 {
         for y in -3..3 {
             let cell = |p: &[f32; 3]| (p[0] + t.centre[0] as f32 - x as f32, p[1] + t.centre[1] as f32 - y as f32);
-            assert!(t.positions.iter().map(cell).any(|(a, b)| (0.0..1.0).contains(&a) && (0.0..1.0).contains(&b)), "{x} {y}");
+            assert!(
+                t.positions.iter().map(cell).any(|(a, b)| (0.0..1.0).contains(&a) && (0.0..1.0).contains(&b)),
+                "{x} {y}"
+            );
         }
     }
     let stopped = tiles::<(), &str>(&scan, &order, &incidence, &|_| Err("stop"));
@@ -89,11 +92,8 @@ fn the_working_cloud_has_a_point_a_voxel_and_the_normals_of_the_walls() {
     let order = Order::of(&scan);
     let (cloud, incidence) = working(&scan, &order);
     assert_eq!(cloud.counts.iter().map(|c| usize::from(*c)).sum::<usize>(), scan.points.len());
-    let mut keys: Vec<[i32; 3]> = cloud
-        .points
-        .iter()
-        .map(|p| p.map(|v| ((f64::from(v) + order.half) / 0.05).floor() as i32))
-        .collect();
+    let mut keys: Vec<[i32; 3]> =
+        cloud.points.iter().map(|p| p.map(|v| ((f64::from(v) + order.half) / 0.05).floor() as i32)).collect();
     let n = keys.len();
     keys.sort_unstable();
     keys.dedup();
@@ -110,7 +110,8 @@ fn the_working_cloud_has_a_point_a_voxel_and_the_normals_of_the_walls() {
         }
     }
     assert!(all > n / 2 && good * 100 >= all * 97, "{good} of {all} normals");
-    let place = (0..order.len()).find(|&k| scan.points[order.index(k)][2] < -1.9 && scan.at(order.index(k)).xy().norm() < 0.3);
+    let place =
+        (0..order.len()).find(|&k| scan.points[order.index(k)][2] < -1.9 && scan.at(order.index(k)).xy().norm() < 0.3);
     assert!(incidence[place.unwrap()] > 245, "straight down is met squarely");
 }
 
@@ -141,7 +142,9 @@ fn measured_points_and_distances_are_as_good_as_stated() {
         };
         let (x, y) = (noisy(&p), noisy(&q));
         let e = x - a.position;
-        inside += usize::from(e.dot(&(a.covariance.try_inverse().unwrap() * e)) < vistazo_core::stats::chi2_quantile(0.95, 3));
+        inside += usize::from(
+            e.dot(&(a.covariance.try_inverse().unwrap() * e)) < vistazo_core::stats::chi2_quantile(0.95, 3),
+        );
         within += usize::from(((y - x).norm() - (b.position - a.position).norm()).abs() < stated.slope95);
     }
     for (what, n) in [("points", inside), ("distances", within)] {

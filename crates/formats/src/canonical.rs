@@ -63,9 +63,8 @@ pub fn read(input: &mut impl Read, size: u64) -> Result<Scan, FormatError> {
     };
     let (rows, cols, n, coloured) = (u(4), u(8), u64::from(u(12)), u(16) == 1);
     let cells = u64::from(rows) * u64::from(cols);
-    let wanted = cells
-        .checked_mul(4)
-        .and_then(|c| c.checked_add(HEAD as u64 + n * (14 + if coloured { 3 } else { 0 })));
+    let wanted =
+        cells.checked_mul(4).and_then(|c| c.checked_add(HEAD as u64 + n * (14 + if coloured { 3 } else { 0 })));
     if wanted != Some(size) {
         return Err(damaged("its length does not match its counts"));
     }

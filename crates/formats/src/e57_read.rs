@@ -128,8 +128,9 @@ fn build(got: Collector, cells: &[(i32, i32)], gridded: bool) -> Result<(Scan, b
             && area <= (cells.len() as u64).saturating_mul(40).max(1_000_000)
             && area < u64::from(u32::MAX)
         {
-            let shifted =
-                cells.iter().map(|c| ((i64::from(c.0) - i64::from(r0)) as u32, (i64::from(c.1) - i64::from(c0)) as u32));
+            let shifted = cells
+                .iter()
+                .map(|c| ((i64::from(c.0) - i64::from(r0)) as u32, (i64::from(c.1) - i64::from(c0)) as u32));
             return Ok((Scan::from_grid(rows as u32, cols as u32, shifted, got.points, got.intensity)?, true));
         }
     }

@@ -76,7 +76,8 @@ impl E57Writer {
         let scaled = |v: f32| RecordValue::ScaledInteger((f64::from(v) / 1e-4).round() as i64);
         let values = |i: usize| {
             let p = scan.points[i];
-            let mut v = vec![scaled(p[0]), scaled(p[1]), scaled(p[2]), RecordValue::Integer(i64::from(scan.intensity[i]))];
+            let mut v =
+                vec![scaled(p[0]), scaled(p[1]), scaled(p[2]), RecordValue::Integer(i64::from(scan.intensity[i]))];
             if coloured {
                 v.extend(scan.colour[i].map(|c| RecordValue::Integer(i64::from(c))));
             }

@@ -42,8 +42,9 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
             continue;
         };
         // some programs write 8-bit colours into the 16 bits
-        let shift =
-            *shift.get_or_insert_with(|| if data.rgb().is_some_and(|mut c| c.all(|c| c.0.max(c.1).max(c.2) < 256)) { 0 } else { 8 });
+        let shift = *shift.get_or_insert_with(|| {
+            if data.rgb().is_some_and(|mut c| c.all(|c| c.0.max(c.1).max(c.2) < 256)) { 0 } else { 8 }
+        });
         for (((x, y), (z, i)), (r, g, b)) in places.zip(rgb) {
             got.push([x, y, z], f64::from(i) / 65_535.0, Some([r, g, b].map(|v| (v >> shift) as u8)));
         }

@@ -26,6 +26,6 @@ pub use e57_write::E57Writer;
 pub use error::FormatError;
 pub use las_write::LazWriter;
 pub use options::{Columns, ReadOptions, UpAxis};
-pub use source::{SourceImage, GoOn, SourceKind, SourceScan, read_source};
+pub use source::{GoOn, SourceImage, SourceKind, SourceScan, read_source};
 pub use tiles_write::{Extent, TilePack, bounding};
 pub use xyz_read::{XyzPreview, xyz_preview};

@@ -136,7 +136,9 @@ fn header(file: &mut impl BufRead) -> Result<Header, FormatError> {
     }
     h.encoding = encoding.ok_or_else(|| FormatError::Damaged("the PLY header names no format".into()))?;
     if before {
-        return Err(FormatError::Damaged("other elements stand before the vertices of this PLY; expected vertices first".into()));
+        return Err(FormatError::Damaged(
+            "other elements stand before the vertices of this PLY; expected vertices first".into(),
+        ));
     }
     if h.count == 0 {
         return Err(FormatError::Damaged("the PLY holds no vertices".into()));
@@ -153,7 +155,9 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
     let h = header(&mut file)?;
     let place = |names: &[&str]| h.properties.iter().position(|p| names.contains(&p.0.as_str()));
     let axis = |n: &str| {
-        place(&[n]).ok_or_else(|| FormatError::Damaged(format!("the vertices of this PLY have no property “{n}”; expected x, y and z")))
+        place(&[n]).ok_or_else(|| {
+            FormatError::Damaged(format!("the vertices of this PLY have no property “{n}”; expected x, y and z"))
+        })
     };
     let (x, y, z) = (axis("x")?, axis("y")?, axis("z")?);
     let light = place(&["intensity", "scalar_intensity", "reflectance"]);
@@ -184,9 +188,8 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
                 })?;
             }
         } else {
-            file.read_exact(&mut row).map_err(|_| {
-                FormatError::Damaged(format!("{} vertices are announced, {n} could be read", h.count))
-            })?;
+            file.read_exact(&mut row)
+                .map_err(|_| FormatError::Damaged(format!("{} vertices are announced, {n} could be read", h.count)))?;
             let mut at = 0;
             for (v, (_, kind)) in values.iter_mut().zip(&h.properties) {
                 *v = kind.value(&row[at..at + kind.size()], h.encoding == Encoding::Little);

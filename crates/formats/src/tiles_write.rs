@@ -83,7 +83,8 @@ impl TilePack {
     /// When writing fails.
     pub fn finish(self, root: &TileNode<Extent>) -> Result<Extent, FormatError> {
         let first = self.document(root)?;
-        let mut file = self.file.into_inner().map_err(|_| FormatError::Damaged("writing tiles was interrupted".into()))?;
+        let mut file =
+            self.file.into_inner().map_err(|_| FormatError::Damaged("writing tiles was interrupted".into()))?;
         file.0.flush()?;
         Ok(first)
     }
@@ -141,9 +142,12 @@ fn glb(p: &TilePoints) -> Vec<u8> {
         }
     }
     let bytes = |view: usize| json!({ "bufferView": view, "componentType": 5121, "normalized": true, "count": n, "type": "VEC4" });
-    let view = |offset: usize, len: usize| json!({ "buffer": 0, "byteOffset": offset, "byteLength": len, "target": 34962 });
-    let mut accessors =
-        vec![json!({ "bufferView": 0, "componentType": 5126, "count": n, "type": "VEC3", "min": lo, "max": hi }), bytes(1)];
+    let view =
+        |offset: usize, len: usize| json!({ "buffer": 0, "byteOffset": offset, "byteLength": len, "target": 34962 });
+    let mut accessors = vec![
+        json!({ "bufferView": 0, "componentType": 5126, "count": n, "type": "VEC3", "min": lo, "max": hi }),
+        bytes(1),
+    ];
     let mut views = vec![view(0, positions), view(positions, shades)];
     let mut attributes = json!({ "POSITION": 0, "_SHADE": 1 });
     if colour {

@@ -35,7 +35,8 @@ pub fn read(bytes: &[u8]) -> Result<WorkingCloud, FormatError> {
     }
     let mut out = WorkingCloud::default();
     for b in bytes[8..].chunks_exact(EACH) {
-        out.points.push(std::array::from_fn(|k| f32::from_le_bytes([b[4 * k], b[4 * k + 1], b[4 * k + 2], b[4 * k + 3]])));
+        out.points
+            .push(std::array::from_fn(|k| f32::from_le_bytes([b[4 * k], b[4 * k + 1], b[4 * k + 2], b[4 * k + 3]])));
         out.normals.push(std::array::from_fn(|k| b[12 + k] as i8));
         out.counts.push(u16::from_le_bytes([b[15], b[16]]));
     }

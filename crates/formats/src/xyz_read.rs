@@ -85,7 +85,9 @@ pub fn xyz_preview(text: &str) -> Result<XyzPreview, FormatError> {
 /// From the heading, else from the number of columns: x y z, x y z i, x y z r g b, x y z i r g b.
 fn guess(heading: Option<&[String]>, rows: &[Vec<String>], count: usize) -> Columns {
     if let Some(h) = heading {
-        let find = |names: &[&str]| h.iter().position(|w| names.contains(&w.trim_matches(['"', '[', ']']).to_lowercase().as_str()));
+        let find = |names: &[&str]| {
+            h.iter().position(|w| names.contains(&w.trim_matches(['"', '[', ']']).to_lowercase().as_str()))
+        };
         if let (Some(x), Some(y), Some(z)) =
             (find(&["x", "e", "east", "easting"]), find(&["y", "n", "north", "northing"]), find(&["z", "h", "height"]))
         {
@@ -158,7 +160,11 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
                 expected: expected.into(),
             })
         };
-        let p = [value(columns.xyz[0], "a number")?, value(columns.xyz[1], "a number")?, value(columns.xyz[2], "a number")?];
+        let p = [
+            value(columns.xyz[0], "a number")?,
+            value(columns.xyz[1], "a number")?,
+            value(columns.xyz[2], "a number")?,
+        ];
         let shade = columns.intensity.map_or(Ok(0.0), |k| value(k, "an intensity"))? / preview.white;
         let colour = match columns.rgb {
             Some(k) => {

@@ -3,6 +3,9 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use vistazo_store::StoreError;
 
+/// Said when the database or the object store is away.
+pub(crate) const UNREACHABLE: &str = "the server could not reach its data; nothing was changed, please try again";
+
 /// An error as the client sees it.
 #[derive(Debug)]
 pub struct ApiError {
@@ -73,10 +76,7 @@ impl From<StoreError> for ApiError {
             StoreError::NotFound => Self::not_found(),
             StoreError::File(_) | StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
                 tracing::error!(error = %e, "store");
-                Self::new(
-                    StatusCode::INTERNAL_SERVER_ERROR,
-                    "the server could not reach its data; nothing was changed, please try again",
-                )
+                Self::new(StatusCode::INTERNAL_SERVER_ERROR, UNREACHABLE)
             }
         }
     }

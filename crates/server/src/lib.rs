@@ -18,6 +18,11 @@ mod work;
 
 pub use error::ApiError;
 
+/// What a search for targets depends on, in short: scans searched with another one are searched again.
+pub fn search_key(brief: &dto::Brief) -> String {
+    work::block::Inputs::search_key(brief)
+}
+
 use std::sync::Arc;
 use vistazo_store::{Objects, PgPool};
 

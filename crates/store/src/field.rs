@@ -1,7 +1,6 @@
 //! Scans and what was detected in them.
 
 use crate::{PgPool, Result, StoreError, changed, new_id};
-use chrono::{DateTime, Utc};
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -71,7 +70,12 @@ pub struct DetectionRow {
 
 /// Scans in the order in which they were taken: that of their files, and within a file that of the file.
 pub async fn scans(db: &PgPool, job: Uuid) -> Result<Vec<ScanRow>> {
-    Ok(sqlx::query_as("select s.* from scans s join uploads u on u.id = s.upload_id where s.job_id = $1 order by u.sequence, s.part").bind(job).fetch_all(db).await?)
+    Ok(sqlx::query_as(
+        "select s.* from scans s join uploads u on u.id = s.upload_id where s.job_id = $1 order by u.sequence, s.part",
+    )
+    .bind(job)
+    .fetch_all(db)
+    .await?)
 }
 
 pub async fn scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<ScanRow> {
@@ -195,6 +199,16 @@ pub async fn put_detections(
 pub async fn detections(db: &PgPool, job: Uuid) -> Result<Vec<DetectionRow>> {
     Ok(sqlx::query_as(
         "select d.* from detections d join scans s on s.id = d.scan_id join uploads u on u.id = s.upload_id where d.job_id = $1 order by u.sequence, s.part, d.id",
+    )
+    .bind(job)
+    .fetch_all(db)
+    .await?)
+}
+
+/// What of the detections decides whether a result is out of date: id, usable, excluded, part.
+pub async fn detection_states(db: &PgPool, job: Uuid) -> Result<Vec<(Uuid, bool, bool, i32)>> {
+    Ok(sqlx::query_as(
+        "select d.id, d.usable, d.excluded, d.part from detections d join scans s on s.id = d.scan_id join uploads u on u.id = s.upload_id where d.job_id = $1 order by u.sequence, s.part, d.id",
     )
     .bind(job)
     .fetch_all(db)

@@ -86,7 +86,15 @@ impl Objects {
     /// When there are fewer, or the store fails.
     pub async fn range(&self, key: &str, start: u64, len: u64) -> Result<Bytes> {
         let end = start.checked_add(len).ok_or(StoreError::NotFound)?;
-        let bytes = self.store.get_range(&Path::from(key), start..end).await?;
+        let location = Path::from(key);
+        let bytes = match self.store.get_range(&location, start..end).await {
+            Ok(b) => b,
+            // stores say in different ways that a range lies beyond the end
+            Err(e) => {
+                let size = self.store.head(&location).await?.size;
+                return Err(if end > size { StoreError::NotFound } else { e.into() });
+            }
+        };
         // a range beyond the end is cut, not refused
         if bytes.len() as u64 == len { Ok(bytes) } else { Err(StoreError::NotFound) }
     }

@@ -1,8 +1,8 @@
 //! The queue of background work.
 //!
 //! A worker takes a task with `FOR UPDATE SKIP LOCKED`, so two never take the same, and beats
-//! while it works. A task whose worker has not beaten for [`SILENCE`] is taken again, at most three
-//! times. Progress is announced on the channel `tasks` for whoever listens.
+//! while it works. A task whose worker has not beaten for [`SILENCE`] is taken again, at most
+//! [`MOST_ATTEMPTS`] times. Progress is announced on the channel `tasks` for whoever listens.
 
 use crate::{PgPool, Result, StoreError, new_id};
 use chrono::{DateTime, Utc};
@@ -11,6 +11,8 @@ use uuid::Uuid;
 
 /// Seconds without a beat after which a worker is taken for dead.
 pub const SILENCE: i32 = 10;
+/// A task that ended its worker this often is given up: it is the task that ends them.
+pub const MOST_ATTEMPTS: i32 = 8;
 
 #[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
 pub struct Task {
@@ -46,14 +48,16 @@ pub(crate) async fn insert(
     payload: &Value,
     user: Option<Uuid>,
 ) -> Result<Task> {
-    Ok(sqlx::query_as("insert into tasks (id, job_id, kind, payload, created_by) values ($1, $2, $3, $4, $5) returning *")
-        .bind(new_id())
-        .bind(job)
-        .bind(kind)
-        .bind(payload)
-        .bind(user)
-        .fetch_one(db)
-        .await?)
+    Ok(sqlx::query_as(
+        "insert into tasks (id, job_id, kind, payload, created_by) values ($1, $2, $3, $4, $5) returning *",
+    )
+    .bind(new_id())
+    .bind(job)
+    .bind(kind)
+    .bind(payload)
+    .bind(user)
+    .fetch_one(db)
+    .await?)
 }
 
 pub async fn add(db: &PgPool, job: Uuid, kind: &str, payload: &Value, user: Option<Uuid>) -> Result<Task> {
@@ -110,10 +114,11 @@ pub async fn get(db: &PgPool, job: Uuid, id: Uuid) -> Result<Task> {
 pub async fn take(db: &PgPool, worker: &str) -> Result<Option<Task>> {
     // a task that keeps killing its worker is given up
     let given_up: Vec<Uuid> = sqlx::query_scalar(
-        "update tasks set state = 'failed', finished_at = now(), message = 'stopped: the program ended three times while doing this' \
-         where state = 'running' and attempts >= 3 and beat_at < now() - make_interval(secs => $1) returning job_id",
+        "update tasks set state = 'failed', finished_at = now(), message = 'stopped: the program ended ' || attempts || ' times while doing this' \
+         where state = 'running' and attempts >= $2 and beat_at < now() - make_interval(secs => $1) returning job_id",
     )
     .bind(f64::from(SILENCE))
+    .bind(MOST_ATTEMPTS)
     .fetch_all(db)
     .await?;
     for job in given_up {
@@ -157,6 +162,17 @@ pub async fn finish(db: &PgPool, task: &Task, worker: &str, state: &str, message
         .bind(task.id)
         .bind(worker)
         .bind(state)
+        .bind(message)
+        .execute(db)
+        .await?;
+    announce(db, task.job_id).await
+}
+
+/// Puts a task that this worker still holds back into the queue: what stood in its way passes.
+pub async fn put_back(db: &PgPool, task: &Task, worker: &str, message: &str) -> Result<()> {
+    sqlx::query("update tasks set state = 'queued', message = $3, worker = null where id = $1 and worker = $2 and state = 'running'")
+        .bind(task.id)
+        .bind(worker)
         .bind(message)
         .execute(db)
         .await?;

@@ -317,7 +317,10 @@ pub async fn fetch(
             file.write_all(&chunk).await.map_err(io)?;
         }
         if at != start + bytes {
-            return Err(StoreError::File(format!("the part at byte {start} holds {} bytes, expected {bytes}", at - start)));
+            return Err(StoreError::File(format!(
+                "the part at byte {start} holds {} bytes, expected {bytes}",
+                at - start
+            )));
         }
         if !go_on(at as f64 / upload.bytes.max(1) as f64) {
             break;
@@ -344,11 +347,10 @@ pub async fn remove(db: &PgPool, objects: &Objects, job: Uuid, id: Uuid) -> Resu
     if used.is_some() {
         return Err(StoreError::Conflict);
     }
-    let keys: Vec<String> = sqlx::query_scalar("select key from upload_parts where upload_id = $1")
-        .bind(id)
-        .fetch_all(&mut *tx)
-        .await?;
-    let gone = sqlx::query("delete from uploads where job_id = $1 and id = $2").bind(job).bind(id).execute(&mut *tx).await?;
+    let keys: Vec<String> =
+        sqlx::query_scalar("select key from upload_parts where upload_id = $1").bind(id).fetch_all(&mut *tx).await?;
+    let gone =
+        sqlx::query("delete from uploads where job_id = $1 and id = $2").bind(job).bind(id).execute(&mut *tx).await?;
     tx.commit().await?;
     if gone.rows_affected() == 0 {
         return Err(StoreError::NotFound);

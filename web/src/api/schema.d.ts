@@ -75,6 +75,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/cloud": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All scans that have a place, with poses, tiles and grades. */
+        get: operations["cloud_cloud"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/control": {
         parameters: {
             query?: never;
@@ -209,6 +226,23 @@ export interface paths {
         put?: never;
         /** Add a note to the log. */
         post: operations["brief_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Coordinates of points of scans, and the distances between successive ones, with their uncertainty. */
+        post: operations["cloud_measure"];
         delete?: never;
         options?: never;
         head?: never;
@@ -408,18 +442,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job}/scans/{scan}/points": {
+    "/api/jobs/{job}/scans/{scan}/panorama": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Points of a scan in its own frame: a u32 count, then x y z as f32 each, then intensity as u8,
-         *     little-endian.
-         */
-        get: operations["field_points"];
+        /** The panorama of a scan, as PNG: azimuth −180° to 180° anticlockwise, elevation 90° to −90°, scanner frame. */
+        get: operations["cloud_panorama"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/scans/{scan}/tiles/{build}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A tile (`start-length.glb`) or tileset document (`start-length.json`) of a scan. */
+        get: operations["cloud_tile"];
         put?: never;
         post?: never;
         delete?: never;
@@ -496,7 +544,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job}/uploads": {
+    "/api/jobs/{job}/tasks/{task}/retry": {
         parameters: {
             query?: never;
             header?: never;
@@ -505,12 +553,105 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Upload a scan file (E57, LAS, LAZ or XYZ text) as the body; it is read in the background. */
-        post: operations["field_upload"];
+        /** Put a failed or cancelled task back into the queue. */
+        post: operations["tasks_retry"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/tileset.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as an OGC 3D Tiles tileset about the origin that the cloud names. */
+        get: operations["cloud_tileset"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Files that have not arrived whole, and the room the job takes. */
+        get: operations["uploads_state"];
+        put?: never;
+        /**
+         * Announce a scan file (E57, LAS, LAZ, COPC, PLY or XYZ text); its first bytes may come along. `Upload-Metadata` holds
+         *     `filename` and what the file does not say by itself: `station` (id), `levelled`, `unit`, `up`, `columns`, `x`, `y`, `z`
+         *     (see UploadOptions). When the last byte has come, a task reads the file.
+         */
+        post: operations["uploads_create"];
+        delete?: never;
+        /** What this server can. */
+        options: operations["abilities"];
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/uploads/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look at the start of a text file before it is uploaded. */
+        post: operations["uploads_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/uploads/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Propose in which order files were taken and from which stations, from their names. */
+        post: operations["uploads_propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Give an upload up, with what has arrived of it. A file that scans came from stays. */
+        delete: operations["uploads_remove"];
+        options?: never;
+        /** How far an upload has come. */
+        head: operations["offset"];
+        /** The next bytes of an upload, from `Upload-Offset` on. */
+        patch: operations["uploads_append"];
         trace?: never;
     };
     "/api/jobs/{job}/verdicts": {
@@ -525,6 +666,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Saved views. */
+        get: operations["cloud_views"];
+        put?: never;
+        /** Save a view under a name. */
+        post: operations["cloud_save_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/views/{view}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a saved view. */
+        delete: operations["cloud_remove_view"];
         options?: never;
         head?: never;
         patch?: never;
@@ -678,6 +854,39 @@ export interface components {
             sphere_diameter?: number | null;
             /** @description `m`, `ft` or `ftUS`: the unit that lengths are shown and entered in. */
             unit: string;
+        };
+        /** @description All scans in one frame. */
+        CloudDto: {
+            /** @description `grid`, `block` or `as delivered` (the poses that came with the files). */
+            frame: string;
+            /** @description Shown positions are about this point of the frame, metres. */
+            origin: number[];
+            /** @description Changes whenever what is shown changes. */
+            revision: string;
+            scans: components["schemas"]["CloudScanDto"][];
+            /** @description The poses are out of date. */
+            stale: boolean;
+        };
+        /** @description A scan as it is shown. */
+        CloudScanDto: {
+            coloured: boolean;
+            /** @description Covariance of the pose by left increments (shift, turn), row by row, m² and rad²; empty when not known. */
+            covariance: number[];
+            /** @description Grade of its weakest judged tie; `not judged` without one. */
+            grade: string;
+            /** Format: uuid */
+            id: string;
+            name: string;
+            /** Format: int64 */
+            points: number;
+            /** @description Scanner frame to shown frame, about the origin. */
+            pose: components["schemas"]["PoseDto"];
+            /**
+             * Format: double
+             * @description Largest residual of its targets over what its noise explains (95 %); 1 is the limit.
+             */
+            residual?: number | null;
+            tiles?: components["schemas"]["TilesDto"] | null;
         };
         /** @description A changed control point. */
         ControlChange: {
@@ -850,6 +1059,10 @@ export interface components {
             /** @description The field it is about, when it is about one. */
             field?: string | null;
         };
+        /** @description Names of files about to be uploaded. */
+        FileNames: {
+            names: string[];
+        };
         /** @description Something that asks for a decision. */
         FindingDto: {
             after: string[];
@@ -951,6 +1164,23 @@ export interface components {
             what: string;
             who?: string | null;
         };
+        MeasureDto: {
+            /** @description `grid`, `block` or `as delivered`. */
+            frame: string;
+            points: components["schemas"]["MeasuredDto"][];
+            spans: components["schemas"]["SpanDto"][];
+        };
+        /** @description Points to measure between, in order. */
+        MeasureRequest: {
+            points: components["schemas"]["PickDto"][];
+        };
+        /** @description A measured point. */
+        MeasuredDto: {
+            error: components["schemas"]["Error95Dto"];
+            /** @description Position in the frame, metres. */
+            position: number[];
+            scan: string;
+        };
         Member: {
             email: string;
             name: string;
@@ -970,6 +1200,11 @@ export interface components {
         };
         /** @description A name for a token. */
         NewToken: {
+            name: string;
+        };
+        /** @description A view to be saved. */
+        NewView: {
+            data: Record<string, never>;
             name: string;
         };
         /** @description A note for the log. */
@@ -1028,6 +1263,43 @@ export interface components {
         PackageDto: components["schemas"]["Package"] & {
             /** @description The job changed since it was made. */
             stale: boolean;
+        };
+        /** @description How the clouds of a package are to be written. */
+        PackageOptions: {
+            /**
+             * @default [
+             *       null,
+             *       null,
+             *       null
+             *     ]
+             */
+            clip_max: (number | null)[];
+            /**
+             * @description Lowest and highest easting, northing, height, metres; null on open sides.
+             * @default [
+             *       null,
+             *       null,
+             *       null
+             *     ]
+             */
+            clip_min: (number | null)[];
+            /**
+             * @description A LAZ file for each scan, rather than one for all.
+             * @default false
+             */
+            per_scan: boolean;
+            /**
+             * Format: double
+             * @description One point a cell of this size, metres; all points when left out.
+             * @default null
+             */
+            thin: number | null;
+        };
+        /** @description A point of a scan, in the scanner frame, metres. */
+        PickDto: {
+            at: number[];
+            /** Format: uuid */
+            scan: string;
         };
         /** @description The data of a plan item; which fields are used depends on its kind. Plan coordinates, metres. */
         PlanData: {
@@ -1103,6 +1375,16 @@ export interface components {
             n: number;
             name: string;
         };
+        /** @description A file in the order proposed. */
+        ProposedFile: {
+            /** @description Index into the names given. */
+            file: number;
+            /**
+             * Format: uuid
+             * @description Planned station.
+             */
+            station?: string | null;
+        };
         /** @description A coordinate reference. */
         ReferenceDto: {
             /** Format: int32 */
@@ -1130,13 +1412,31 @@ export interface components {
             levelled: boolean;
             log: Record<string, never>;
             name: string;
+            /**
+             * Format: uuid
+             * @description The planned station it was taken from.
+             */
+            station?: string | null;
             /** Format: int32 */
             version: number;
         };
         ScanRow: {
+            /**
+             * Format: int64
+             * @description Bytes in the object store, without the file as it came.
+             */
+            bytes: number;
+            coloured: boolean;
+            /** @description What was made for looking at it; empty until that is done. */
+            derived: Record<string, never>;
             gridded: boolean;
             /** Format: uuid */
             id: string;
+            /**
+             * Format: int32
+             * @description Pictures that came with the scan.
+             */
+            images: number;
             levelled: boolean;
             /** @description Settings, instrument height, operator, time, note. */
             log: Record<string, never>;
@@ -1145,11 +1445,8 @@ export interface components {
             part: number;
             /** Format: int64 */
             points: number;
-            /**
-             * Format: int64
-             * @description Order in which the scans were taken.
-             */
-            sequence: number;
+            /** @description The pose that came with the file: where to start from. */
+            pose?: Record<string, never> | null;
             /** Format: int64 */
             skipped: number;
             /** Format: uuid */
@@ -1195,6 +1492,12 @@ export interface components {
              */
             share: number;
         };
+        /** @description Between two successive points, metres, with 95 % half-widths. */
+        SpanDto: {
+            horizontal: number[];
+            slope: number[];
+            vertical: number[];
+        };
         /** @description What a station covers. */
         StationCoverDto: {
             /**
@@ -1219,6 +1522,8 @@ export interface components {
         };
         /** @description A station after the adjustment. */
         StationDto: {
+            /** @description Covariance of the pose by left increments (shift, turn), row by row, m² and rad². */
+            covariance?: number[];
             error: components["schemas"]["Error95Dto"];
             /**
              * Format: double
@@ -1230,6 +1535,16 @@ export interface components {
             /** Format: uuid */
             scan: string;
             targets: number;
+        };
+        /** @description What has not arrived whole, and what the job takes in the store. */
+        StoreState: {
+            /**
+             * Format: int64
+             * @description Bytes free where the store is a folder.
+             */
+            free?: number | null;
+            receiving: components["schemas"]["Upload"][];
+            usage: components["schemas"]["Usage"];
         };
         /** @description The title block and the state of the sheets. */
         SummaryDto: {
@@ -1287,6 +1602,17 @@ export interface components {
             /** @description `queued`, `running`, `done`, `failed` or `cancelled`. */
             state: string;
         };
+        /** @description What was understood of the start of a text file. */
+        TextPreview: {
+            heading?: string[] | null;
+            intensity?: number | null;
+            /** @description First of red, green, blue. */
+            rgb?: number | null;
+            /** @description First rows, field by field. */
+            rows: string[][];
+            /** @description Columns of x, y, z, from 0. */
+            xyz: number[];
+        };
         /** @description A tie between two scans. */
         TieDto: {
             a: string;
@@ -1304,6 +1630,22 @@ export interface components {
             /** Format: double */
             worst: number;
         };
+        /** @description Where the tiles of a scan stand, and what surrounds them. */
+        TilesDto: {
+            /**
+             * Format: uuid
+             * @description Name of this building of them; a rebuilt scan has another.
+             */
+            build: string;
+            half: number[];
+            /** @description Box of all points, scanner frame, metres: middle and half extents. */
+            middle: number[];
+            /** @description Name of the first tileset document. */
+            root: string;
+            /** @description Number of tiles, and of voxels of the working cloud. */
+            tiles: number;
+            voxels: number;
+        };
         Token: {
             /** Format: date-time */
             created_at: string;
@@ -1317,6 +1659,44 @@ export interface components {
         TokenSecret: {
             secret: string;
             token: components["schemas"]["Token"];
+        };
+        Upload: {
+            /**
+             * Format: int64
+             * @description Length of the whole file.
+             */
+            bytes: number;
+            /** Format: date-time */
+            created_at: string;
+            file_name: string;
+            /** Format: uuid */
+            id: string;
+            /** @description Station, unit, up axis, columns: what the file does not say by itself. */
+            options: Record<string, never>;
+            /**
+             * Format: int64
+             * @description Bytes that have arrived.
+             */
+            received: number;
+            /** @description Of the whole file, once it was read; empty before. */
+            sha256: string;
+            /** @description `receiving` or `whole`. */
+            state: string;
+        };
+        /** @description Bytes a job takes in the object store. */
+        Usage: {
+            /**
+             * Format: int64
+             * @description Canonical scans, working clouds, tiles, panoramas: can be rebuilt from the uploads.
+             */
+            derived: number;
+            /** Format: int64 */
+            packages: number;
+            /**
+             * Format: int64
+             * @description Files as they came.
+             */
+            uploads: number;
         };
         User: {
             email: string;
@@ -1338,6 +1718,16 @@ export interface components {
             requirement: string;
             /** @description `met`, `not met` or `not shown`. */
             verdict: string;
+        };
+        View: {
+            /** Format: date-time */
+            created_at: string;
+            created_by?: string | null;
+            /** @description Camera, colouring, clip box, measured points: what the page puts there. */
+            data: Record<string, never>;
+            /** Format: uuid */
+            id: string;
+            name: string;
         };
     };
     responses: never;
@@ -1515,6 +1905,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    cloud_cloud: {
+        parameters: {
+            query?: {
+                /** @description `grid`, `block` or `as delivered`; the best there is when left out. */
+                frame?: string | null;
+            };
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudDto"];
                 };
             };
         };
@@ -1838,6 +2252,42 @@ export interface operations {
             };
         };
     };
+    cloud_measure: {
+        parameters: {
+            query?: {
+                /** @description `grid`, `block` or `as delivered`; the best there is when left out. */
+                frame?: string | null;
+            };
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureDto"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     brief_members: {
         parameters: {
             query?: never;
@@ -1914,7 +2364,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackageOptions"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -1925,6 +2379,14 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2194,12 +2656,9 @@ export interface operations {
             };
         };
     };
-    field_points: {
+    cloud_panorama: {
         parameters: {
-            query?: {
-                /** @description Most points; evenly thinned. */
-                max?: number | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 job: string;
@@ -2214,7 +2673,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": number[];
+                    "image/png": number[];
+                };
+            };
+        };
+    };
+    cloud_tile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                scan: string;
+                build: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": number[];
                 };
             };
         };
@@ -2312,31 +2795,17 @@ export interface operations {
             };
         };
     };
-    field_upload: {
+    tasks_retry: {
         parameters: {
-            query: {
-                /** @description File name. */
-                name: string;
-                /** @description Where the scanner stood in the file's coordinates, metres; LAS and text only. */
-                x?: number;
-                y?: number;
-                z?: number;
-                /** @description The compensator was on. */
-                levelled?: boolean;
-                /** @description SHA-256 of the file (hex), to be checked. */
-                sha256?: string | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 job: string;
+                task: string;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/octet-stream": number[];
-            };
-        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -2346,7 +2815,256 @@ export interface operations {
                     "application/json": components["schemas"]["Task"];
                 };
             };
-            400: {
+        };
+    };
+    cloud_tileset: {
+        parameters: {
+            query?: {
+                /** @description `grid`, `block` or `as delivered`; the best there is when left out. */
+                frame?: string | null;
+            };
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                };
+            };
+        };
+    };
+    uploads_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoreState"];
+                };
+            };
+        };
+    };
+    uploads_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/offset+octet-stream": number[];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    abilities: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    uploads_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextPreview"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    uploads_propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileNames"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposedFile"][];
+                };
+            };
+        };
+    };
+    uploads_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    offset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    uploads_append: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/offset+octet-stream": number[];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            460: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2374,6 +3092,80 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["VerdictDto"][];
                 };
+            };
+        };
+    };
+    cloud_views: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"][];
+                };
+            };
+        };
+    };
+    cloud_save_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewView"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    cloud_remove_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                view: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

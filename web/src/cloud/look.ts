@@ -31,7 +31,11 @@ export const COLOURINGS: { value: Colouring; label: string; says: string }[] = [
 ]
 
 /** Points drawn at most on this device. */
-export function budget(): number {
+export function budget(gl: WebGLRenderingContext | WebGL2RenderingContext): number {
+  // without a graphics card every point is drawn by the processor
+  const info = gl.getExtension('WEBGL_debug_renderer_info')
+  const name = info ? String(gl.getParameter(info.UNMASKED_RENDERER_WEBGL)) : ''
+  if (/swiftshader|llvmpipe|software/i.test(name)) return 1_000_000
   const memory = (navigator as { deviceMemory?: number }).deviceMemory ?? 4
   const small = window.matchMedia('(max-width: 900px)').matches
   return small || memory < 4 ? 1_000_000 : memory < 8 ? 1_800_000 : 3_000_000

@@ -3,7 +3,6 @@ import { OBB, TilesRenderer } from '3d-tiles-renderer/three'
 import * as THREE from 'three'
 import type { Schema } from '../api/client'
 import type { Clip, Look } from './look'
-import { budget } from './look'
 import { material, type OfScan, ofScan, setMode, shared } from './material'
 
 type Cloud = Schema['CloudDto']
@@ -31,12 +30,13 @@ export class Scans {
   private tiles: TilesRenderer | null = null
   private regions = new LoadRegionPlugin()
   private looks = new Map<string, OfScan>()
+  private materials = new Map<string, THREE.ShaderMaterial>()
   private inverse = new Map<string, THREE.Matrix4>()
   private names = new Map<string, string>()
-  private most = budget()
   private clip: THREE.Matrix4 | null = null
+  private balanced = 0
 
-  constructor(private changed: () => void) {}
+  constructor(private changed: () => void, private most: number) {}
 
   /** Shows a cloud; tiles that are loaded already come from the browser's cache. */
   load(url: string, cloud: Cloud, camera: THREE.Camera, renderer: THREE.WebGLRenderer) {
@@ -55,6 +55,8 @@ export class Scans {
     tiles.fetchOptions = { credentials: 'same-origin' }
     tiles.errorTarget = FINE
     tiles.displayActiveTiles = false
+    // parsing a tile of points takes little: many a frame, where frames are slow
+    tiles.parseQueue.maxJobs = 30
     tiles.lruCache.maxBytesSize = this.most * 60
     tiles.lruCache.minBytesSize = this.most * 40
     this.regions = new LoadRegionPlugin()
@@ -66,14 +68,20 @@ export class Scans {
         const p = o as Shown
         if (!p.isPoints || !look) return
         const old = p.material as THREE.Material
-        p.material = material(this.uniforms, look, !!p.geometry.attributes.color)
+        const coloured = !!p.geometry.attributes.color
+        const key = `${id} ${coloured}`
+        // one material for all tiles of a scan: only the spacing differs, and is set as each is drawn
+        const own = this.materials.get(key) ?? material(this.uniforms, look, coloured)
+        this.materials.set(key, own)
+        p.material = own
+        p.onBeforeRender = () => { own.uniforms.spacing!.value = p.userData.spacing as number; own.uniformsNeedUpdate = true }
         old.dispose()
         p.userData.scan = id
+        p.userData.spacing = 0.02
         p.frustumCulled = false
       })
       this.changed()
     })
-    tiles.addEventListener('dispose-model', ({ scene }: { scene: THREE.Object3D }) => scene.traverse((o) => (o as Shown).material?.dispose()))
     tiles.addEventListener('load-root-tileset', () => {
       const b = new THREE.Box3()
       if (tiles.getBoundingBox(b)) this.uniforms.heights.value.set(Math.max(b.min.z, -20), Math.min(b.max.z, 40))
@@ -119,10 +127,10 @@ export class Scans {
     }
   }
 
-  /** Once a frame, before drawing. */
-  update() {
+  /** Once a frame, before drawing: loads and drops tiles; returns whether more is to come. */
+  update(): boolean {
     const t = this.tiles
-    if (!t) return
+    if (!t) return false
     t.group.updateMatrixWorld(true)
     t.update()
     let points = 0
@@ -135,16 +143,22 @@ export class Scans {
         const p = o as Shown
         if (!p.isPoints || !p.userData.scan) return
         points += p.geometry.attributes.position!.count
-        p.material.uniforms.spacing!.value = Math.min(divided ? error * 0.35 : error, 1)
+        p.userData.spacing = Math.min(divided ? error * 0.35 : error, 1)
       })
     }
     this.points = points
-    // keep within the budget by asking for less, or for more again
-    if (points > this.most) { t.errorTarget = Math.min(t.errorTarget * 1.15, 60); this.changed() }
-    else if (points < this.most * 0.7 && t.errorTarget > FINE) { t.errorTarget = Math.max(t.errorTarget / 1.1, FINE); this.changed() }
+    // keep within the budget: points go with the square of the detail. Now and then only, because
+    // what is asked for takes a while to come
+    const now = performance.now()
+    if (now - this.balanced > 600) {
+      this.balanced = now
+      const share = points / this.most
+      if (share > 1) t.errorTarget = Math.min(t.errorTarget * Math.min(Math.sqrt(share) * 1.08, 2), 200)
+      else if (share < 0.45 && t.errorTarget > FINE && !this.busy) { t.errorTarget = Math.max(t.errorTarget * 0.8, FINE); this.changed() }
+    }
     const load = t as unknown as { loadProgress: number }
     this.busy = t.root == null || load.loadProgress < 1
-    if (this.busy) this.changed()
+    return this.busy || points > this.most * 1.05
   }
 
   /** The nearest shown point whose ray passes within `pixels` of the given one. */

@@ -1,6 +1,6 @@
 import * as THREE from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
-import type { Camera, Projection } from './look'
+import { budget, type Camera, type Projection } from './look'
 import { Scans } from './scans'
 
 const UP = new THREE.Vector3(0, 0, 1)
@@ -19,6 +19,9 @@ export class World {
   camera: THREE.PerspectiveCamera | THREE.OrthographicCamera = this.free
   controls: OrbitControls
   private due = false
+  private stale = false
+  private last = 0
+  private took = 30
   private resize: ResizeObserver
   private sphere: THREE.Mesh<THREE.SphereGeometry, THREE.ShaderMaterial> | null = null
   private before: Camera | null = null
@@ -27,7 +30,7 @@ export class World {
   /** @throws when the browser has no WebGL */
   constructor(readonly el: HTMLElement) {
     this.renderer = new THREE.WebGLRenderer({ antialias: false, preserveDrawingBuffer: true })
-    this.scans = new Scans(() => this.draw())
+    this.scans = new Scans(() => this.draw(), budget(this.renderer.getContext()))
     this.free.up.copy(UP)
     this.flat.up.copy(UP)
     this.free.position.set(-24, -42, 34)
@@ -61,23 +64,41 @@ export class World {
     this.draw()
   }
 
+  /** Something changed: draws with the next frame. While tiles load, loading goes before drawing. */
   draw() {
-    if (this.due || this.gone) return
-    this.due = true
-    requestAnimationFrame(() => {
-      this.due = false
-      if (this.gone) return
-      this.camera.updateMatrixWorld()
-      const u = this.scans.uniforms
-      const h = this.renderer.domElement.height
-      const flat = this.camera === this.flat
-      u.flat.value = flat ? 1 : 0
-      u.pixels.value = flat ? (h * this.flat.zoom) / (this.flat.top - this.flat.bottom) : h / (2 * Math.tan((this.free.fov * Math.PI) / 360))
-      if (!this.sphere) this.scans.update()
+    this.stale = true
+    if (!this.due && !this.gone) {
+      this.due = true
+      requestAnimationFrame(() => this.tick())
+    }
+  }
+
+  private tick() {
+    this.due = false
+    if (this.gone) return
+    this.camera.updateMatrixWorld()
+    const u = this.scans.uniforms
+    const h = this.renderer.domElement.height
+    const flat = this.camera === this.flat
+    u.flat.value = flat ? 1 : 0
+    u.pixels.value = flat ? (h * this.flat.zoom) / (this.flat.top - this.flat.bottom) : h / (2 * Math.tan((this.free.fov * Math.PI) / 360))
+    const asked = this.stale
+    this.stale = false
+    const more = !this.sphere && this.scans.update()
+    const now = performance.now()
+    if (asked && (!more || now - this.last > 2.5 * this.took)) {
       this.renderer.render(this.scene, this.camera)
       this.place()
-      this.drawn()
-    })
+      this.last = performance.now()
+      // on a machine without a graphics card the drawing itself takes long
+      this.took = Math.max(this.last - now, 30)
+    } else this.stale ||= asked
+    this.drawn()
+    if ((more || this.stale) && !this.due) {
+      this.due = true
+      // loading does not wait for the next picture
+      setTimeout(() => this.tick(), 20)
+    }
   }
 
   /** Puts the names where their things are. */

@@ -18,7 +18,7 @@ export default function Deliver() {
   const packages = useRead<(Schema['PackageDto'])[]>('/api/jobs/{job}/packages')
   const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks', job.role !== 'client')
   const busy = tasks.data?.some((t) => t.kind === 'package' && (t.state === 'running' || t.state === 'queued'))
-  const [options, setOptions] = useState<Schema['PackageOptions']>({})
+  const [options, setOptions] = useState<Schema['PackageOptions']>({ per_scan: false, clip_min: [null, null, null], clip_max: [null, null, null], thin: null })
   const make = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/packages', { params: { path: { job: job.id } }, body: options })))
   const sign = useChange(async (s: { id: string; place: string }) => unwrap(await api.POST('/api/jobs/{job}/packages/{package}/sign', { params: { path: { job: job.id, package: s.id } }, body: { place: s.place } })))
   const log = useRead<Schema['LogEntry'][]>('/api/jobs/{job}/log', job.role !== 'client')

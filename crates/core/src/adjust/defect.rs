@@ -19,9 +19,8 @@ pub struct Defect {
 /// smallest eigenvalue. Only then are the eigenvectors asked which scans move.
 pub(super) fn find(net: &Network, normal: &Normal) -> Vec<Defect> {
     let n = normal.reduced.nrows();
-    let scale: Vec<f64> = (0..n)
-        .map(|i| if normal.scans[(i, i)] > 0.0 { normal.scans[(i, i)].sqrt().recip() } else { 1.0 })
-        .collect();
+    let scale: Vec<f64> =
+        (0..n).map(|i| if normal.scans[(i, i)] > 0.0 { normal.scans[(i, i)].sqrt().recip() } else { 1.0 }).collect();
     let scaled = DMatrix::from_fn(n, n, |i, j| normal.reduced[(i, j)] * scale[i] * scale[j]);
     // the gauge in the same scaling, made orthonormal
     let mut g = gauge(net, Over::All).rows(0, n).into_owned();

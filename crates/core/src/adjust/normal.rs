@@ -52,8 +52,8 @@ pub(super) fn build(net: &Network, information: &[Mat3], weights: &[f64]) -> Res
     let n = 6 * net.scans.len();
     let mut scans = DMatrix::zeros(n, n);
     let mut right = DVector::zeros(n);
-    let mut seen: Vec<(Mat3, Vec3, Vec<(usize, Matrix3x6<f64>)>)> =
-        vec![(Mat3::zeros(), Vec3::zeros(), Vec::new()); net.targets.len()];
+    // of each target: normal matrix, right side, and what it has in common with each scan
+    let mut seen = vec![(Mat3::zeros(), Vec3::zeros(), Vec::<(usize, Matrix3x6<f64>)>::new()); net.targets.len()];
     for (i, o) in net.observations.iter().enumerate().filter(|(_, o)| o.active) {
         let p = information[i] * weights[i];
         let r = row(net, o);

@@ -177,8 +177,8 @@ pub fn solve(mut net: Network) -> Result<Solution, AdjustError> {
 
 fn finish(net: &Network, information: &[Mat3], iterations: usize) -> Result<Solution, AdjustError> {
     let diverged = AdjustError::Diverged(iterations);
-    let parts =
-        normal::build(net, information, &vec![1.0; information.len()]).map_err(|_| AdjustError::Diverged(iterations))?;
+    let parts = normal::build(net, information, &vec![1.0; information.len()])
+        .map_err(|_| AdjustError::Diverged(iterations))?;
     let mut covariance = parts.covariance(net).ok_or(diverged)?;
 
     let active = net.observations.iter().filter(|o| o.active).count();

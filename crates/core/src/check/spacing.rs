@@ -31,29 +31,28 @@ impl SpacingCounter {
     pub fn new(samples: &[Sample], grid: f64) -> Self {
         let samples: Vec<Sample> = samples.iter().filter(|s| s.required.is_some()).copied().collect();
         let mut cells: HashMap<_, Vec<u32>> = HashMap::new();
+        // a sample stands in its own cell and all around it, so that a point asks once
         for (i, s) in samples.iter().enumerate() {
-            cells.entry(key(&s.position, grid)).or_default().push(i as u32);
+            let (x, y, z) = key(&s.position, grid);
+            for n in 0..27 {
+                let cell = (x + n % 3 - 1, y + n / 3 % 3 - 1, z + n / 9 - 1);
+                cells.entry(cell).or_default().push(i as u32);
+            }
         }
         Self { counts: vec![0; samples.len()], samples, cells, size: grid }
     }
 
     /// Counts one point, plan coordinates in metres.
     pub fn add(&mut self, p: &Vec3) {
-        let (i, j, k) = key(p, self.size);
+        let Some(near) = self.cells.get(&key(p, self.size)) else { return };
         let mut best: Option<(f64, u32)> = None;
-        for di in -1..=1 {
-            for dj in -1..=1 {
-                for dk in -1..=1 {
-                    for &s in self.cells.get(&(i + di, j + dj, k + dk)).map_or(&[][..], |v| v) {
-                        let sample = &self.samples[s as usize];
-                        let d = p - sample.position;
-                        let off = sample.normal.dot(&d);
-                        let along = (d - sample.normal * off).amax();
-                        if off.abs() < NEAR && best.is_none_or(|b| along < b.0) {
-                            best = Some((along, s));
-                        }
-                    }
-                }
+        for &s in near {
+            let sample = &self.samples[s as usize];
+            let d = p - sample.position;
+            let off = sample.normal.dot(&d);
+            let along = (d - sample.normal * off).amax();
+            if off.abs() < NEAR && best.is_none_or(|b| along < b.0) {
+                best = Some((along, s));
             }
         }
         if let Some((along, s)) = best

@@ -59,8 +59,7 @@ pub fn tiles<T: Send, E: Send>(
 
 /// The intensity that 99.5 % of the points stay under, at least 1: what is shown as white.
 pub(super) fn brightest(scan: &Scan) -> f64 {
-    let mut sample: Vec<u16> =
-        scan.intensity.iter().copied().step_by((scan.intensity.len() / 50_000).max(1)).collect();
+    let mut sample: Vec<u16> = scan.intensity.iter().copied().step_by((scan.intensity.len() / 50_000).max(1)).collect();
     if sample.is_empty() {
         return 65_535.0;
     }
@@ -113,8 +112,10 @@ impl<T: Send, E: Send> Build<'_, T, E> {
                 rest = b;
                 at = stop;
             }
-            children =
-                parts.into_par_iter().map(|(at, part)| self.node(level + 1, at, part)).collect::<Result<Vec<_>, E>>()?;
+            children = parts
+                .into_par_iter()
+                .map(|(at, part)| self.node(level + 1, at, part))
+                .collect::<Result<Vec<_>, E>>()?;
         }
         let points = self.draw(&shown);
         let (mut lo, mut hi) = ([f64::MAX; 3], [f64::MIN; 3]);

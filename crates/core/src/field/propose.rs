@@ -23,8 +23,7 @@ pub struct Proposal {
 /// assert_eq!((p.order, p.stations), (vec![1, 0], vec![Some(2), Some(1)]));
 /// ```
 pub fn propose(files: &[&str], stations: &[(&str, bool)]) -> Proposal {
-    let stems: Vec<String> =
-        files.iter().map(|f| f.rsplit_once('.').map_or(*f, |s| s.0).to_lowercase()).collect();
+    let stems: Vec<String> = files.iter().map(|f| f.rsplit_once('.').map_or(*f, |s| s.0).to_lowercase()).collect();
     let mut order: Vec<usize> = (0..files.len()).collect();
     order.sort_by(|&a, &b| as_counted(&stems[a], &stems[b]));
     let mut taken = vec![false; stations.len()];
@@ -39,9 +38,8 @@ pub fn propose(files: &[&str], stations: &[(&str, bool)]) -> Proposal {
                 })
         };
         // the longest name that fits: “A 12” rather than “A”
-        let best = (0..stations.len())
-            .filter(|&s| !taken[s] && words(stations[s].0))
-            .max_by_key(|&s| stations[s].0.len());
+        let best =
+            (0..stations.len()).filter(|&s| !taken[s] && words(stations[s].0)).max_by_key(|&s| stations[s].0.len());
         if let Some(s) = best {
             taken[s] = true;
             of[f] = Some(s);

@@ -318,6 +318,9 @@ struct Parts {
     level: DMatrix<f64>,
 }
 
+/// The covariance between some unknowns and others.
+type Block<'a> = dyn Fn(&[usize], &[usize]) -> DMatrix<f64> + 'a;
+
 struct Spread<'a> {
     block: &'a Solution,
     columns: &'a [usize],
@@ -343,7 +346,7 @@ impl Spread<'_> {
         let through = -(&jk * self.turn);
         let own: Vec<usize> = (at..at + k).collect();
         let among: Vec<usize> = self.columns.iter().flat_map(|c| *c..c + 3).collect();
-        let propagate = |c: &dyn Fn(&[usize], &[usize]) -> DMatrix<f64>| {
+        let propagate = |c: &Block| {
             let mixed = &own_turn * c(&own, &among) * through.transpose();
             &own_turn * c(&own, &own) * own_turn.transpose()
                 + &mixed

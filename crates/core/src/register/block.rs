@@ -1,6 +1,7 @@
 use super::matching::{MatchOptions, Matched, match_points};
 use crate::geometry::{Mat3, Pose, Vec3};
 use crate::target::TargetKind;
+use rayon::prelude::*;
 
 /// The usable targets of one scan, in its frame.
 #[derive(Clone, Debug)]
@@ -70,16 +71,20 @@ pub fn assemble(scans: &[ScanTargets]) -> Block {
     let sets: Vec<Vec<Matched>> = scans.iter().map(as_points).collect();
     let mut ambiguous = Vec::new();
     let mut pairs = Vec::new();
-    for i in 0..n {
-        for j in i + 1..n {
+    // each pair stands alone, so all cores match at once
+    let matched: Vec<_> = (0..n)
+        .into_par_iter()
+        .flat_map_iter(|i| (i + 1..n).map(move |j| (i, j)))
+        .filter_map(|(i, j)| {
             let options = MatchOptions { levelled: scans[i].levelled && scans[j].levelled, ..MatchOptions::default() };
-            if let Some(m) = match_points(&sets[i], &sets[j], &options) {
-                if m.ambiguous {
-                    ambiguous.push((i, j));
-                } else {
-                    pairs.push((i, j, m));
-                }
-            }
+            match_points(&sets[i], &sets[j], &options).map(|m| (i, j, m))
+        })
+        .collect();
+    for (i, j, m) in matched {
+        if m.ambiguous {
+            ambiguous.push((i, j));
+        } else {
+            pairs.push((i, j, m));
         }
     }
     pairs.sort_by(|x, y| y.2.pairs.len().cmp(&x.2.pairs.len()).then(x.2.fit.rms.total_cmp(&y.2.fit.rms)));

@@ -39,7 +39,8 @@ impl PackageOptions {
     /// In words, for the manifest and the report.
     pub fn words(&self) -> String {
         let clipped = self.clip_min.iter().chain(&self.clip_max).any(Option::is_some);
-        let mut out = vec![if self.per_scan { "a LAZ file for each scan" } else { "all scans in one LAZ file" }.to_owned()];
+        let mut out =
+            vec![if self.per_scan { "a LAZ file for each scan" } else { "all scans in one LAZ file" }.to_owned()];
         if clipped {
             out.push("clipped to a box".into());
         }

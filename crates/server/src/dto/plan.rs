@@ -82,7 +82,7 @@ impl PlanData {
 }
 
 /// What a station covers.
-#[derive(Serialize, ToSchema)]
+#[derive(Serialize, Deserialize, ToSchema)]
 pub struct StationCoverDto {
     pub station: Uuid,
     pub name: String,
@@ -98,7 +98,7 @@ pub struct StationCoverDto {
 }
 
 /// What the plan covers.
-#[derive(Serialize, ToSchema)]
+#[derive(Serialize, Deserialize, ToSchema)]
 pub struct CoverDto {
     pub stations: Vec<StationCoverDto>,
     /// `overlap[a][b]`: share of what `b` covers that `a` covers too.
@@ -110,7 +110,7 @@ pub struct CoverDto {
 }
 
 /// What error the plan will come out at.
-#[derive(Serialize, ToSchema)]
+#[derive(Serialize, Deserialize, ToSchema)]
 pub struct PredictionDto {
     /// Why there is none.
     pub refused: Option<String>,

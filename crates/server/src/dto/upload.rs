@@ -42,7 +42,10 @@ impl UploadOptions {
         let mut o = Self::default();
         let get = |k: &str| meta.get(k).map(String::as_str).filter(|v| !v.is_empty());
         if let Some(v) = get("station") {
-            o.station = Some(v.parse().map_err(|_| ApiError::field("station", format!("found “{v}”, expected the id of a station")))?);
+            o.station = Some(
+                v.parse()
+                    .map_err(|_| ApiError::field("station", format!("found “{v}”, expected the id of a station")))?,
+            );
         }
         if let Some(v) = get("levelled") {
             o.levelled = v == "true";
@@ -61,11 +64,9 @@ impl UploadOptions {
         }
         for (k, axis) in ["x", "y", "z"].iter().enumerate() {
             if let Some(v) = get(axis) {
-                o.scanner[k] = v
-                    .parse()
-                    .ok()
-                    .filter(|n: &f64| n.is_finite())
-                    .ok_or_else(|| ApiError::field(axis, format!("found “{v}”, expected a finite coordinate of the scanner")))?;
+                o.scanner[k] = v.parse().ok().filter(|n: &f64| n.is_finite()).ok_or_else(|| {
+                    ApiError::field(axis, format!("found “{v}”, expected a finite coordinate of the scanner"))
+                })?;
             }
         }
         o.read()?;

@@ -39,14 +39,22 @@ async fn may_look(app: &App, access: &Access<Look>) -> Result<(), ApiError> {
 
 /// All scans that have a place, with poses, tiles and grades.
 #[utoipa::path(get, path = "/api/jobs/{job}/cloud", tag = "cloud", params(("job" = Uuid, Path), Frame), responses((status = 200, body = CloudDto)))]
-pub async fn cloud(State(app): State<App>, access: Access<Look>, Query(q): Query<Frame>) -> Result<Json<CloudDto>, ApiError> {
+pub async fn cloud(
+    State(app): State<App>,
+    access: Access<Look>,
+    Query(q): Query<Frame>,
+) -> Result<Json<CloudDto>, ApiError> {
     may_look(&app, &access).await?;
     Ok(Json(work::cloud::cloud(&app, access.job, q.frame.as_deref()).await?))
 }
 
 /// The same as an OGC 3D Tiles tileset about the origin that the cloud names.
 #[utoipa::path(get, path = "/api/jobs/{job}/tileset.json", tag = "cloud", params(("job" = Uuid, Path), Frame), responses((status = 200, body = Object)))]
-pub async fn tileset(State(app): State<App>, access: Access<Look>, Query(q): Query<Frame>) -> Result<Json<serde_json::Value>, ApiError> {
+pub async fn tileset(
+    State(app): State<App>,
+    access: Access<Look>,
+    Query(q): Query<Frame>,
+) -> Result<Json<serde_json::Value>, ApiError> {
     may_look(&app, &access).await?;
     let cloud = work::cloud::cloud(&app, access.job, q.frame.as_deref()).await?;
     Ok(Json(work::cloud::tileset(&cloud, access.job)))
@@ -108,7 +116,11 @@ pub async fn views(State(app): State<App>, access: Access<Read>) -> Result<Json<
 
 /// Save a view under a name.
 #[utoipa::path(post, path = "/api/jobs/{job}/views", tag = "cloud", params(("job" = Uuid, Path)), request_body = NewView, responses((status = 200, body = [View]), (status = 409, body = crate::error::ErrorBody)))]
-pub async fn save_view(State(app): State<App>, access: Access<Edit>, Json(v): Json<NewView>) -> Result<Json<Vec<View>>, ApiError> {
+pub async fn save_view(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(v): Json<NewView>,
+) -> Result<Json<Vec<View>>, ApiError> {
     let name = v.name.trim();
     if name.is_empty() || name.chars().count() > 100 {
         return Err(ApiError::field("name", "expected a name of 1 to 100 characters"));
@@ -122,7 +134,11 @@ pub async fn save_view(State(app): State<App>, access: Access<Edit>, Json(v): Js
 
 /// Remove a saved view.
 #[utoipa::path(delete, path = "/api/jobs/{job}/views/{view}", tag = "cloud", params(("job" = Uuid, Path), ("view" = Uuid, Path)), responses((status = 204)))]
-pub async fn remove_view(State(app): State<App>, access: Access<Edit>, Path((_job, view)): Path<(Uuid, Uuid)>) -> Result<StatusCode, ApiError> {
+pub async fn remove_view(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, view)): Path<(Uuid, Uuid)>,
+) -> Result<StatusCode, ApiError> {
     views::remove(&app.db, access.job, view).await?;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -1,8 +1,8 @@
 //! Packages, their download and their two signatures.
 
 use crate::auth::{Access, Check, Deliver, Edit};
-use crate::work::verdict::State as JobState;
 use crate::dto::PackageOptions;
+use crate::work::verdict::State as JobState;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::body::Body;

@@ -49,8 +49,17 @@ pub async fn update(
     if change.name.trim().is_empty() || !change.log.is_object() {
         return Err(ApiError::field("name", "expected a name and a log entry"));
     }
-    field::update_scan(&app.db, access.job, scan, change.name.trim(), change.station, change.levelled, &change.log, change.version)
-        .await?;
+    field::update_scan(
+        &app.db,
+        access.job,
+        scan,
+        change.name.trim(),
+        change.station,
+        change.levelled,
+        &change.log,
+        change.version,
+    )
+    .await?;
     Ok(Json(field::scan(&app.db, access.job, scan).await?))
 }
 

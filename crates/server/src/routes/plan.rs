@@ -97,5 +97,5 @@ pub async fn import(
 pub async fn cover(State(app): State<App>, access: Access<Read>) -> Result<Json<CoverDto>, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    Ok(Json(work::blocking(move || planning::to_dto(&plan, &brief)).await?))
+    Ok(Json(planning::outlook(&app, access.job, &plan, &brief).await?))
 }

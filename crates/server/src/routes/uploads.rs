@@ -99,7 +99,14 @@ fn refused(name: &str, e: AppendError) -> ApiError {
     ApiError::status(status, format!("{name}: {e}"))
 }
 
-async fn take(app: &App, access: &Access<Edit>, upload: &Upload, headers: &HeaderMap, offset: u64, body: Body) -> Result<u64, ApiError> {
+async fn take(
+    app: &App,
+    access: &Access<Edit>,
+    upload: &Upload,
+    headers: &HeaderMap,
+    offset: u64,
+    body: Body,
+) -> Result<u64, ApiError> {
     let payload = serde_json::json!({ "upload": upload.id, "name": upload.file_name });
     uploads::append(
         &app.db,
@@ -193,10 +200,7 @@ pub async fn offset(
     Path((_job, upload)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, ApiError> {
     let u = uploads::get(&app.db, access.job, upload).await?;
-    Ok(answer(
-        StatusCode::OK,
-        &[("upload-offset", u.received.to_string()), ("upload-length", u.bytes.to_string())],
-    ))
+    Ok(answer(StatusCode::OK, &[("upload-offset", u.received.to_string()), ("upload-length", u.bytes.to_string())]))
 }
 
 /// The next bytes of an upload, from `Upload-Offset` on.
@@ -228,7 +232,9 @@ pub async fn remove(
     Path((_job, upload)): Path<(Uuid, Uuid)>,
 ) -> Result<Response, ApiError> {
     uploads::remove(&app.db, &app.objects, access.job, upload).await.map_err(|e| match e {
-        vistazo_store::StoreError::Conflict => ApiError::conflict("scans came from this file: it stays as long as they do"),
+        vistazo_store::StoreError::Conflict => {
+            ApiError::conflict("scans came from this file: it stays as long as they do")
+        }
         e => e.into(),
     })?;
     Ok(answer(StatusCode::NO_CONTENT, &[]))

@@ -50,14 +50,15 @@ impl Export {
     /// were taken: a file of another format takes the same.
     pub(super) fn add(&mut self, scan: &Scan, pose: &Pose, name: &str, number: u16) -> Result<Vec<bool>, Stop> {
         let mut thin = self.set.options.thin.map(Thinner::new);
-        let mut own = if self.set.options.per_scan { Some(self.set.file(&format!("{}-{name}", self.set.base))?) } else { None };
+        let mut own =
+            if self.set.options.per_scan { Some(self.set.file(&format!("{}-{name}", self.set.base))?) } else { None };
         let mut taken = vec![false; scan.points.len()];
-        for k in 0..scan.points.len() {
+        for (k, took) in taken.iter_mut().enumerate() {
             let p = pose.apply(&scan.at(k));
             if !self.set.clip.contains(&p) || thin.as_mut().is_some_and(|t| !t.keep(&(p - self.set.offset))) {
                 continue;
             }
-            taken[k] = true;
+            *took = true;
             let colour = scan.colour.get(k).copied();
             if let Some(blocks) = &mut self.blocks {
                 blocks.put(&(p - self.set.offset), scan.intensity[k], colour.unwrap_or_default(), number)?;
@@ -76,7 +77,12 @@ impl Export {
     pub(super) fn finish(mut self) -> Result<u64, Stop> {
         if let (Some(blocks), Some(laz), Some(side)) = (self.blocks.take(), &mut self.merged, self.set.options.thin) {
             self.written += blocks.drain(side, &mut |p, intensity, colour, number| {
-                Ok(laz.add(&((p + self.set.offset) / self.set.unit), intensity, self.set.coloured.then_some(colour), number)?)
+                Ok(laz.add(
+                    &((p + self.set.offset) / self.set.unit),
+                    intensity,
+                    self.set.coloured.then_some(colour),
+                    number,
+                )?)
             })?;
         }
         if let Some(laz) = self.merged {
@@ -162,7 +168,12 @@ impl Blocks {
                 };
                 let p = Vec3::new(f(0), f(1), f(2));
                 if thin.keep(&p) {
-                    take(p, u16::from_le_bytes([b[24], b[25]]), [b[26], b[27], b[28]], u16::from_le_bytes([b[29], b[30]]))?;
+                    take(
+                        p,
+                        u16::from_le_bytes([b[24], b[25]]),
+                        [b[26], b[27], b[28]],
+                        u16::from_le_bytes([b[29], b[30]]),
+                    )?;
                     kept += 1;
                 }
             }

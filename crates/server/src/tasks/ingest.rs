@@ -29,7 +29,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         levelled: options.levelled,
         log: serde_json::json!({ "file": upload.file_name }),
     };
-    let done = store(app, task.job_id, &upload, file.path(), &options.read()?, progress, &entry).await.map_err(named)?;
+    let done =
+        store(app, task.job_id, &upload, file.path(), &options.read()?, progress, &entry).await.map_err(named)?;
     Ok(format!(
         "{}: {} scan{} with {} points",
         upload.file_name,
@@ -171,7 +172,9 @@ struct Names {
 
 impl Names {
     async fn load(app: &App, job: Uuid, upload: &Upload) -> Result<Self, Stop> {
-        let stem = Path::new(&upload.file_name).file_stem().map_or_else(|| "scan".into(), |s| s.to_string_lossy().into_owned());
+        let stem = Path::new(&upload.file_name)
+            .file_stem()
+            .map_or_else(|| "scan".into(), |s| s.to_string_lossy().into_owned());
         let scans = field::scans(&app.db, job).await?.into_iter();
         Ok(Self { taken: scans.filter(|s| s.upload_id != upload.id).map(|s| s.name.to_lowercase()).collect(), stem })
     }

@@ -113,6 +113,18 @@ async fn run(app: &App, worker: &str, task: Task) {
     })
     .await;
     beat.abort();
+    if let Ok(Err(Stop::Failed(reason))) = &outcome
+        && passes(reason)
+        && task.attempts < tasks::MOST_ATTEMPTS
+    {
+        // the database or the store is away; when it cannot even be told so, the task is taken again
+        // because nobody beats for it
+        tracing::warn!(reason, "task put back");
+        tokio::time::sleep(Duration::from_secs(1)).await;
+        if tasks::put_back(&app.db, &task, worker, "waiting: the data could not be reached").await.is_ok() {
+            return;
+        }
+    }
     let (state, message) = match outcome {
         Ok(Ok(message)) => ("done", message),
         Ok(Err(Stop::Cancelled)) => ("cancelled", "cancelled; nothing was kept".to_owned()),
@@ -129,6 +141,12 @@ async fn run(app: &App, worker: &str, task: Task) {
     if let Err(e) = tasks::finish(&app.db, &task, worker, state, &message).await {
         tracing::warn!(error = %e, "cannot note the end of a task");
     }
+}
+
+/// Whether a failure is of the database or the object store being away, which passes, and not of
+/// the task.
+fn passes(reason: &str) -> bool {
+    ["database: ", "object store: ", crate::error::UNREACHABLE].iter().any(|p| reason.contains(p))
 }
 
 async fn beat(app: App, worker: String, task: Task, progress: Progress) {

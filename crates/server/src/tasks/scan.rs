@@ -64,15 +64,15 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     .await?;
     progress.at(0.85, &format!("{name}: storing"))?;
     // the upload has the identifier of the task: done twice, it is still one
-    let upload = uploads::put_file(&app.db, &app.objects, task.job_id, task.id, &format!("{name}.e57"), file.path()).await?;
+    let upload =
+        uploads::put_file(&app.db, &app.objects, task.job_id, task.id, &format!("{name}.e57"), file.path()).await?;
     let entry = Entry {
         name: Some(name.clone()),
         station: Some(station),
         levelled: brief.instrument.compensator_sigma.is_some(),
         log,
     };
-    let (_, points) =
-        store(app, task.job_id, &upload, file.path(), &ReadOptions::default(), progress, &entry).await?;
+    let (_, points) = store(app, task.job_id, &upload, file.path(), &ReadOptions::default(), progress, &entry).await?;
     Ok(format!("{name}: {} points", grouped(points)))
 }
 

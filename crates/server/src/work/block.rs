@@ -38,22 +38,28 @@ impl Inputs {
     }
 
     pub(crate) fn fingerprint(&self) -> String {
-        let scans: Vec<_> = self.scans.iter().map(|s| (s.id, s.levelled, &s.key)).collect();
         let detections: Vec<_> = self.detections.iter().map(|d| (d.id, d.usable, d.excluded, d.part)).collect();
-        super::fingerprint(&(scans, detections, Self::search_key(&self.brief)))
+        inputs(&self.brief, &self.scans, &detections)
     }
+}
+
+/// What an adjustment came from, in short.
+fn inputs(brief: &Brief, scans: &[ScanRow], detections: &[(Uuid, bool, bool, i32)]) -> String {
+    let scans: Vec<_> = scans.iter().map(|s| (s.id, s.levelled)).collect();
+    super::fingerprint(&(scans, detections, Inputs::search_key(brief)))
 }
 
 /// The last adjustment, and whether it is still of what is there.
 pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<(results::Adjustment, AdjustmentDto)>, ApiError> {
     let Some(row) = results::adjustment(&app.db, job).await? else { return Ok(None) };
-    let inputs = Inputs::load(app, job).await?;
+    let (_, brief) = super::brief(app, job).await?;
+    let now = inputs(&brief, &field::scans(&app.db, job).await?, &field::detection_states(&app.db, job).await?);
     let result: AdjustmentResult = serde_json::from_value(row.result.clone())
         .map_err(|e| ApiError::bad(format!("the stored adjustment cannot be read: {e}")))?;
     let dto = AdjustmentDto {
         id: row.id,
         revision: row.revision,
-        stale: row.inputs != inputs.fingerprint(),
+        stale: row.inputs != now,
         locked: row.locked_at.is_some(),
         created_at: row.created_at,
         result,

@@ -34,7 +34,8 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
             let station = stations.iter().find(|s| s.scan == row.id)?;
             let mut pose = station.pose;
             pose.translation = (Vec3::from(pose.translation) - origin).into();
-            let (grade, residual) = adjusted.as_ref().map_or(("not judged".into(), None), |a| standing(&a.result, &row.name));
+            let (grade, residual) =
+                adjusted.as_ref().map_or(("not judged".into(), None), |a| standing(&a.result, &row.name));
             Some(CloudScanDto {
                 id: row.id,
                 name: row.name.clone(),
@@ -68,7 +69,8 @@ fn delivered(row: &field::ScanRow) -> Option<StationDto> {
 /// The weakest grade among the judged ties of a scan, and its largest residual over the expected.
 fn standing(a: &AdjustmentResult, scan: &str) -> (String, Option<f64>) {
     let order = ["failed", "doubtful", "sound"];
-    let grades = a.ties.iter().filter(|t| t.a == scan || t.b == scan).filter_map(|t| order.iter().position(|g| *g == t.grade));
+    let grades =
+        a.ties.iter().filter(|t| t.a == scan || t.b == scan).filter_map(|t| order.iter().position(|g| *g == t.grade));
     let grade = grades.min().map_or("not judged", |k| order[k]);
     let residual = a
         .observations
@@ -121,7 +123,12 @@ pub(crate) fn tileset(cloud: &CloudDto, job: Uuid) -> Value {
 }
 
 /// Coordinates of picked points and what lies between them, with their uncertainty.
-pub(crate) async fn measure(app: &App, job: Uuid, picks: &[PickDto], wanted: Option<&str>) -> Result<MeasureDto, ApiError> {
+pub(crate) async fn measure(
+    app: &App,
+    job: Uuid,
+    picks: &[PickDto],
+    wanted: Option<&str>,
+) -> Result<MeasureDto, ApiError> {
     if picks.is_empty() || picks.len() > 100 {
         return Err(ApiError::field("points", format!("found {} points, expected 1 to 100", picks.len())));
     }
@@ -142,8 +149,12 @@ pub(crate) async fn measure(app: &App, job: Uuid, picks: &[PickDto], wanted: Opt
         let mut pose = Pose::from(&scan.pose);
         pose.translation += origin;
         let at = Vec3::from(pick.at);
-        let known = if scan.covariance.len() == 36 { Matrix6::from_row_slice(&scan.covariance) } else { Matrix6::zeros() };
-        let of = |c: &Matrix6<f64>| Measured { position: pose.apply(&at), covariance: point_covariance(&pose, c, &at, &instrument) };
+        let known =
+            if scan.covariance.len() == 36 { Matrix6::from_row_slice(&scan.covariance) } else { Matrix6::zeros() };
+        let of = |c: &Matrix6<f64>| Measured {
+            position: pose.apply(&at),
+            covariance: point_covariance(&pose, c, &at, &instrument),
+        };
         points.push((scan.id, scan.name.clone(), of(&known), of(&Matrix6::zeros())));
     }
     let spans = points

@@ -6,8 +6,8 @@ use crate::{ApiError, App};
 use uuid::Uuid;
 use vistazo_core::adjust::solve;
 use vistazo_core::geometry::{Error95, FitModel, Mat3, Vec3};
-use vistazo_core::stats::K95_1D;
 use vistazo_core::georef::{ControlPoint, Georeferenced, PointResidual, diagnose, georeference, match_control};
+use vistazo_core::stats::K95_1D;
 use vistazo_store::results::{self, ControlRow};
 
 /// What georeferencing depends on.
@@ -150,7 +150,9 @@ fn to_dto(
                 scan: s.id,
                 name: s.name.clone(),
                 pose: PoseDto::from(&g.poses[k]),
-                error: Error95Dto::from(Error95::from_covariance(&g.pose_covariances[k].fixed_view::<3, 3>(0, 0).into_owned())),
+                error: Error95Dto::from(Error95::from_covariance(
+                    &g.pose_covariances[k].fixed_view::<3, 3>(0, 0).into_owned(),
+                )),
                 heading95: g.pose_covariances[k][(5, 5)].max(0.0).sqrt() * K95_1D,
                 targets: stored.observations.iter().filter(|o| o.active && o.scan == k).count(),
                 covariance: g.pose_covariances[k].transpose().iter().copied().collect(),

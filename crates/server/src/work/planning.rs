@@ -8,7 +8,7 @@ use uuid::Uuid;
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Cover, NotCovered, Obstacle, PlannedTarget, Prediction, Site, Station, Wall, cover, predict};
-use vistazo_store::jobs;
+use vistazo_store::{jobs, views};
 
 /// Size of the pieces that walls are cut into, metres.
 pub(crate) const GRID: f64 = 0.25;
@@ -19,11 +19,15 @@ pub(crate) struct Plan {
     pub site: Site,
     pub stations: Vec<(Uuid, Station)>,
     pub targets: Vec<(Uuid, PlannedTarget, bool)>,
+    /// Changes whenever an item does.
+    inputs: String,
 }
 
 pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
     let mut plan = Plan::default();
-    for item in jobs::plan(&app.db, job).await? {
+    let items = jobs::plan(&app.db, job).await?;
+    plan.inputs = super::fingerprint(&items.iter().map(|i| (i.id, i.version)).collect::<Vec<_>>());
+    for item in items {
         let Ok(d) = PlanData::parse(&item.kind, &item.data) else { continue };
         let line: Vec<Vector2<f64>> = d.line.iter().map(|p| Vector2::new(p[0], p[1])).collect();
         match item.kind.as_str() {
@@ -78,7 +82,22 @@ impl Plan {
     }
 }
 
-pub(crate) fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
+/// What the plan covers and what error will come out: computed when something changed, else as it
+/// was kept.
+pub(crate) async fn outlook(app: &App, job: Uuid, plan: &Plan, brief: &Brief) -> Result<CoverDto, ApiError> {
+    let inputs = super::fingerprint(&(&plan.inputs, &brief.instrument, brief.sphere_diameter));
+    if let Some(kept) = views::computed(&app.db, job, "cover", &inputs).await?
+        && let Ok(dto) = serde_json::from_value(kept)
+    {
+        return Ok(dto);
+    }
+    let (p, b) = (plan.clone(), brief.clone());
+    let dto = super::blocking(move || to_dto(&p, &b)).await?;
+    views::keep(&app.db, job, "cover", &inputs, &serde_json::json!(dto)).await?;
+    Ok(dto)
+}
+
+fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
     let instrument = Instrument::from(&brief.instrument);
     let c = plan.cover(&instrument);
     let p = plan.predict(brief);

@@ -1,12 +1,11 @@
 //! The verdict on the requirement, and the title block.
 
 use super::{block, grid, planning};
-use crate::dto::{AdjustmentDto, Brief, GeorefDto, SheetDto, SummaryDto, VerdictDto};
+use crate::dto::{AdjustmentDto, Brief, CoverDto, Error95Dto, GeorefDto, SheetDto, SummaryDto, VerdictDto};
 use crate::{ApiError, App};
 use uuid::Uuid;
 use vistazo_core::check::{SpacingResult, Verdict, VerdictRow, check_point_row, limit_row, spacing_row};
-use vistazo_core::geometry::{Error95, Vec3};
-use vistazo_core::instrument::Instrument;
+use vistazo_core::geometry::Vec3;
 use vistazo_store::{field, results};
 
 /// Where the whole job stands.
@@ -18,21 +17,14 @@ pub(crate) struct State {
     pub spacing: Option<results::Stored>,
     pub scans: usize,
     pub packages: Vec<results::Package>,
-    predicted: (bool, Vec<(String, Error95)>),
-    predicted_cover: Option<f64>,
+    outlook: CoverDto,
 }
 
 impl State {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let (_, brief) = super::brief(app, job).await?;
         let plan = planning::load(app, job).await?;
-        let (p, b) = (plan.clone(), brief.clone());
-        let (predicted, predicted_cover) = super::blocking(move || {
-            let prediction = p.predict(&b);
-            let cover = (!p.stations.is_empty()).then(|| p.cover(&Instrument::from(&b.instrument)).once).flatten();
-            (p.predicted_errors(&prediction), cover)
-        })
-        .await?;
+        let outlook = planning::outlook(app, job, &plan, &brief).await?;
         Ok(Self {
             brief,
             plan,
@@ -41,19 +33,18 @@ impl State {
             spacing: results::spacing(&app.db, job).await?,
             scans: field::scans(&app.db, job).await?.len(),
             packages: results::packages(&app.db, job).await?,
-            predicted,
-            predicted_cover,
+            outlook,
         })
     }
 
-    fn worst_predicted(&self, axis: fn(&Error95) -> f64) -> Option<f64> {
-        self.predicted.1.iter().map(|p| axis(&p.1)).max_by(f64::total_cmp)
+    fn worst_predicted(&self, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
+        self.outlook.prediction.targets.iter().map(|p| axis(&p.error)).max_by(f64::total_cmp)
     }
 
     /// One row for each requirement of the brief.
     pub(crate) fn verdicts(&self) -> Vec<VerdictDto> {
         let fresh = self.georef.as_ref().filter(|g| !g.1.stale).map(|g| &g.1.result);
-        let errors = |axis: fn(&crate::dto::Error95Dto) -> f64| -> Vec<(String, f64)> {
+        let errors = |axis: fn(&Error95Dto) -> f64| -> Vec<(String, f64)> {
             fresh.map(|g| g.targets.iter().map(|t| (t.name.clone(), axis(&t.error))).collect()).unwrap_or_default()
         };
         let r = self.brief.requirement();
@@ -86,11 +77,7 @@ impl State {
         if let Some(required) = wanted.iter().copied().min_by(f64::total_cmp) {
             add(
                 "Point spacing on required surfaces",
-                spacing_row(
-                    required,
-                    self.predicted_cover,
-                    self.fresh_spacing().map(|s| (s.within, s.total, s.typical)),
-                ),
+                spacing_row(required, self.outlook.once, self.fresh_spacing().map(|s| (s.within, s.total, s.typical))),
             );
         }
         out
@@ -126,15 +113,15 @@ impl State {
     /// The title block.
     pub(crate) fn summary(&self) -> SummaryDto {
         let r = &self.brief.requirement;
-        type Axis = (&'static str, fn(&crate::dto::Error95Dto) -> f64, fn(&Error95) -> f64);
+        type Axis = (&'static str, fn(&Error95Dto) -> f64);
         let (required, axis): (Option<f64>, Axis) = if r.spatial95.is_some() {
-            (r.spatial95, ("3-D, 95 %", |e| e.spatial, |e| e.spatial))
+            (r.spatial95, ("3-D, 95 %", |e| e.spatial))
         } else if r.horizontal95.is_some() {
-            (r.horizontal95, ("horizontal, 95 %", |e| e.horizontal, |e| e.horizontal))
+            (r.horizontal95, ("horizontal, 95 %", |e| e.horizontal))
         } else if r.vertical95.is_some() {
-            (r.vertical95, ("height, 95 %", |e| e.vertical, |e| e.vertical))
+            (r.vertical95, ("height, 95 %", |e| e.vertical))
         } else {
-            (None, ("3-D, 95 %", |e| e.spatial, |e| e.spatial))
+            (None, ("3-D, 95 %", |e| e.spatial))
         };
         let fresh_grid = self.georef.as_ref().filter(|g| !g.1.stale).map(|g| &g.1.result.targets);
         let fresh_block =
@@ -145,7 +132,7 @@ impl State {
         SummaryDto {
             requirement: axis.0.into(),
             required,
-            predicted: self.worst_predicted(axis.2),
+            predicted: self.worst_predicted(axis.1),
             achieved: worst.map(|t| (axis.1)(&t.error)),
             on_grid: fresh_grid.is_some(),
             weakest: worst.map(|t| t.name.clone()),

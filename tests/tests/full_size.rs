@@ -1,0 +1,238 @@
+//! Uploads that break and go on, workers that share, stores of another kind, and the view read back.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use base64::Engine;
+use serde_json::{Value, json};
+use sha2::{Digest, Sha256};
+use vistazo_tests::browser::Browser;
+use vistazo_tests::s3::S3;
+use vistazo_tests::server::PASSWORD;
+use vistazo_tests::{Client, Server, job};
+
+async fn new_job(c: &Client, name: &str, files: &job::Files) -> String {
+    let row = c.ok("POST", "/api/jobs", json!({ "name": name, "brief": job::brief(&files.job) })).await;
+    row["id"].as_str().unwrap().to_owned()
+}
+
+fn location(answer: &reqwest::Response) -> String {
+    answer.headers()["location"].to_str().unwrap().to_owned()
+}
+
+#[tokio::test]
+async fn an_upload_goes_on_where_it_broke_off_and_its_sums_are_checked() {
+    let mut server = Server::start().await;
+    let c = server.person("tove").await;
+    let files = job::files();
+    let id = new_job(&c, "Broken lines", &files).await;
+    let all = job::e57(&files.job, &[0, 1]);
+    let n = all.len();
+    let answer = c.announce(&id, &[("filename", "two.e57")], n, all[..n / 3].to_vec()).await;
+    assert_eq!(answer.status(), 201);
+    let at = location(&answer);
+    // the server dies; what had arrived is still there
+    server.kill();
+    server.restart().await;
+    assert_eq!(c.arrived(&at).await, n as u64 / 3);
+    let sum = |b: &[u8]| format!("sha256 {}", base64::engine::general_purpose::STANDARD.encode(Sha256::digest(b)));
+    let piece = &all[n / 3..n / 2];
+    assert_eq!(c.append(&at, 0, piece.to_vec(), None).await.status(), 409, "an offset that is not the next");
+    assert_eq!(c.append(&at, n as u64 / 3, piece.to_vec(), Some(&sum(b"other"))).await.status(), 460);
+    assert_eq!(c.arrived(&at).await, n as u64 / 3, "nothing of a wrong piece is kept");
+    // two senders of the same piece: one is taken
+    let right = sum(piece);
+    let (a, b) = tokio::join!(
+        c.append(&at, n as u64 / 3, piece.to_vec(), Some(&right)),
+        c.append(&at, n as u64 / 3, piece.to_vec(), Some(&right))
+    );
+    let mut both = [a.status().as_u16(), b.status().as_u16()];
+    both.sort_unstable();
+    assert_eq!(both, [204, 409]);
+    let mut more = all[n / 2..].to_vec();
+    more.push(0);
+    assert_eq!(c.append(&at, n as u64 / 2, more, None).await.status(), 413, "more than was announced");
+    let now = c.arrived(&at).await as usize;
+    let answer = c.append(&at, now as u64, all[now..].to_vec(), None).await;
+    assert_eq!(
+        (answer.status().as_u16(), answer.headers()["upload-offset"].to_str().unwrap()),
+        (204, n.to_string().as_str())
+    );
+    let end = c.wait(&id, &c.ingest(&id, &at).await).await;
+    assert_eq!(end["state"], "done", "{end}");
+    let kept: String = sqlx::query_scalar("select sha256 from uploads").fetch_one(&server.pool().await).await.unwrap();
+    assert_eq!(kept, vistazo_store::objects::hex(&Sha256::digest(&all)));
+    // giving up takes the bytes away; a file that scans came from stays
+    let answer = c.announce(&id, &[("filename", "never.laz")], 1000, vec![7; 100]).await;
+    let state = c.ok("GET", &format!("/api/jobs/{id}/uploads"), Value::Null).await;
+    assert_eq!(state["receiving"][0]["received"], 100);
+    assert!(state["usage"]["derived"].as_i64().unwrap() > 100_000 && state["free"].as_u64().unwrap() > 0);
+    c.ok("DELETE", &location(&answer), Value::Null).await;
+    assert_eq!(c.ok("GET", &format!("/api/jobs/{id}/uploads"), Value::Null).await["receiving"], json!([]));
+    assert!(c.refused(409, "DELETE", &at, Value::Null).await.contains("scans came from this file"));
+    // not enough room is said before anything is sent
+    let answer = c.announce(&id, &[("filename", "huge.laz")], 59_000_000, vec![]).await;
+    assert_eq!(answer.status(), 201);
+    let said = c.announce(&id, &[("filename", "a.xyz"), ("unit", "cubit")], 10, vec![]).await.text().await.unwrap();
+    assert!(said.contains("found “cubit”, expected m, ft or ftUS"), "{said}");
+    // everything derived can be thrown away and made again, under the same names
+    let scans = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await;
+    std::fs::remove_dir_all(server.data.path().join(format!("jobs/{id}/scans"))).unwrap();
+    let program = std::env::var("VISTAZO_TEST_PROGRAM").unwrap();
+    let home =
+        [("VISTAZO_DATABASE_URL", server.database.clone()), ("VISTAZO_DATA", server.data.path().display().to_string())];
+    assert!(std::process::Command::new(program).args(["rebuild", &id]).envs(home).status().unwrap().success());
+    let tasks = c.ok("GET", &format!("/api/jobs/{id}/tasks"), Value::Null).await;
+    assert_eq!(c.wait(&id, &tasks[0]).await["state"], "done");
+    let again = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await;
+    for k in 0..2 {
+        assert_eq!(
+            (&again[k]["id"], &again[k]["name"], &again[k]["points"]),
+            (&scans[k]["id"], &scans[k]["name"], &scans[k]["points"])
+        );
+        assert_ne!(again[k]["derived"]["build"], scans[k]["derived"]["build"]);
+    }
+}
+
+#[tokio::test]
+async fn the_store_may_be_elsewhere() {
+    let store = S3::start().await;
+    let server = Server::start_with(store.settings()).await;
+    let c = server.person("ada").await;
+    let files = job::files();
+    let id = new_job(&c, "Elsewhere", &files).await;
+    for (name, bytes) in &files.scans {
+        let end = c.upload(&id, name, bytes.clone()).await;
+        assert_eq!(end["state"], "done", "{end}");
+    }
+    c.run(&id, "/register").await;
+    let cloud = c.ok("GET", &format!("/api/jobs/{id}/cloud"), Value::Null).await;
+    assert_eq!((&cloud["frame"], cloud["scans"].as_array().unwrap().len()), (&json!("block"), 4));
+    // from the tileset of the job down to the points of every tile
+    let set = c.ok("GET", &format!("/api/jobs/{id}/tileset.json"), Value::Null).await;
+    let mut points = 0;
+    for child in set["root"]["children"].as_array().unwrap() {
+        let uri = child["content"]["uri"].as_str().unwrap();
+        points += count(&c, uri).await;
+    }
+    let expected: i64 = cloud["scans"].as_array().unwrap().iter().map(|s| s["points"].as_i64().unwrap()).sum();
+    assert_eq!(points, expected);
+    let uri = set["root"]["children"][0]["content"]["uri"].as_str().unwrap();
+    let (folder, name) = uri.rsplit_once('/').unwrap();
+    for wrong in ["0-99999999.glb", "..%2f1-2.glb", "99999999999-10.glb"] {
+        let status = c.request("GET", &format!("{folder}/{wrong}")).send().await.unwrap().status();
+        assert_eq!(status, 404, "{wrong} beside {name}");
+    }
+    assert!(store.keys().iter().all(|k| k.starts_with("below/jobs/")));
+    assert!(std::fs::read_dir(server.data.path()).unwrap().next().is_none(), "nothing lies in the folder");
+}
+
+/// Points in all tiles that a tileset document leads to, as the header of each says.
+async fn count(c: &Client, uri: &str) -> i64 {
+    let document: Value = c.request("GET", uri).send().await.unwrap().json().await.unwrap();
+    let folder = uri.rsplit_once('/').unwrap().0;
+    let (mut tiles, mut total) = (vec![document["root"].clone()], 0);
+    while let Some(tile) = tiles.pop() {
+        let next = format!("{folder}/{}", tile["content"]["uri"].as_str().unwrap());
+        if next.ends_with("json") {
+            total += Box::pin(count(c, &next)).await;
+            continue;
+        }
+        let bytes = c.request("GET", &next).send().await.unwrap().bytes().await.unwrap();
+        let word = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()) as usize;
+        assert_eq!((&bytes[..4], word(8)), (&b"glTF"[..], bytes.len()));
+        let gltf: Value = serde_json::from_slice(&bytes[20..20 + word(12)]).unwrap();
+        total += gltf["accessors"][0]["count"].as_i64().unwrap();
+        tiles.extend(tile["children"].as_array().cloned().unwrap_or_default());
+    }
+    total
+}
+
+/// Points of known position are picked in the browser and read back to a millimetre, at grid
+/// coordinates of millions of metres.
+#[tokio::test]
+async fn picked_points_are_where_they_are() {
+    let server = Server::start().await;
+    let c = server.person("nils").await;
+    let files = job::files();
+    let id = new_job(&c, "Picking", &files).await;
+    for (name, bytes) in &files.scans {
+        assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
+    }
+    c.run(&id, "/register").await;
+    c.ok(
+        "POST",
+        &format!("/api/jobs/{id}/control"),
+        json!({ "text": files.control_text, "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 }),
+    )
+    .await;
+    c.ok("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
+    let cloud = c.ok("GET", &format!("/api/jobs/{id}/cloud?frame=grid"), Value::Null).await;
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/georeference", server.url)).await.unwrap();
+    b.see("//div[contains(@class, 'cloud') and @data-frame='grid' and @data-busy='false' and number(@data-points) > 50000]").await;
+    b.press("Measure").await;
+    let number = |v: &Value| v.as_f64().unwrap();
+    // the highest point of each scan's canonical file is a known one: carried to the grid by its pose here
+    for (k, scan) in cloud["scans"].as_array().unwrap().iter().enumerate().take(3) {
+        let row = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[k].clone();
+        let folder = server.data.path().join(format!(
+            "jobs/{id}/scans/{}-0/{}",
+            row["upload_id"].as_str().unwrap(),
+            row["derived"]["build"].as_str().unwrap()
+        ));
+        let bytes = std::fs::read(folder.join("scan")).unwrap();
+        let points = vistazo_formats::canonical::read(&mut bytes.as_slice(), bytes.len() as u64).unwrap();
+        let pose = vistazo_core::geometry::Pose::from(
+            &serde_json::from_value::<vistazo_server::dto::PoseDto>(scan["pose"].clone()).unwrap(),
+        );
+        let origin =
+            vistazo_core::geometry::Vec3::from_iterator(cloud["origin"].as_array().unwrap().iter().map(number));
+        let aim = pose.apply(&points.at(points.points.len() / 2 + 777 * k)) + origin;
+        b.press("Go to").await;
+        b.fill("Coordinates to go to", &format!("{:.4} {:.4} {:.4}", aim.x, aim.y, aim.z)).await;
+        b.press("Look there").await;
+        tokio::time::sleep(std::time::Duration::from_millis(2500)).await;
+        b.see("//div[contains(@class, 'cloud') and @data-busy='false']").await;
+        let canvas = b.see("//div[contains(@class, 'cloud')]//canvas").await;
+        let (left, top, width, height) = canvas.rectangle().await.unwrap();
+        b.click_at(left + width / 2.0, top + height / 2.0).await;
+        let said = b.see(&format!("//table[@aria-label='Measured points']/tbody/tr[{}]", k + 1)).await;
+        let said = said.attr("data-point").await.unwrap().unwrap();
+        let found = vistazo_core::geometry::Vec3::from_iterator(said.split(' ').map(|v| v.parse().unwrap()));
+        // which of the points it was: the nearest of any scan must be there to a tenth of a millimetre
+        let mut nearest = f64::MAX;
+        for (j, other) in cloud["scans"].as_array().unwrap().iter().enumerate() {
+            let row = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[j].clone();
+            let folder = server.data.path().join(format!(
+                "jobs/{id}/scans/{}-0/{}",
+                row["upload_id"].as_str().unwrap(),
+                row["derived"]["build"].as_str().unwrap()
+            ));
+            let bytes = std::fs::read(folder.join("scan")).unwrap();
+            let points = vistazo_formats::canonical::read(&mut bytes.as_slice(), bytes.len() as u64).unwrap();
+            let pose = vistazo_core::geometry::Pose::from(
+                &serde_json::from_value::<vistazo_server::dto::PoseDto>(other["pose"].clone()).unwrap(),
+            );
+            let local = pose.inverse().apply(&(found - origin));
+            nearest = (0..points.points.len()).map(|i| (points.at(i) - local).norm()).fold(nearest, f64::min);
+        }
+        assert!(nearest < 1e-4, "what is read back is {:.2} mm from any measured point", nearest * 1e3);
+        assert!((found - aim).norm() < 0.05, "{:.1} mm from what was aimed at", (found - aim).norm() * 1e3);
+        assert!(found.x > 3e6 && found.y > 5e6);
+    }
+    b.see("//table[@aria-label='Distances']/tbody/tr[2]").await;
+    // a view is kept, the page left, and the view shown again
+    b.press("Views").await;
+    b.fill("Name of the view", "two walls").await;
+    b.press("Keep").await;
+    b.page.refresh().await.unwrap();
+    b.see("//div[contains(@class, 'cloud') and @data-frame='grid']").await;
+    b.press("Views").await;
+    b.press("two walls").await;
+    b.see("//table[@aria-label='Distances']/tbody/tr[2]").await;
+    // the thin slice as a plan shows fewer points than the whole
+    b.press("Slice").await;
+    b.press("Plan at this height").await;
+    b.see("//button[contains(., 'Whole cloud')]").await;
+    b.close().await;
+}
