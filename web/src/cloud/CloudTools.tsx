@@ -30,7 +30,7 @@ export function CloudTools(p: Props) {
   const { look, setLook } = p
   return (
     <div className="tools" role="toolbar" aria-label="Cloud tools">
-      <Select<Colouring> aria-label="Colour by" value={look.colouring} onChange={(colouring) => setLook({ ...look, colouring })} style={{ width: 128 }} popupMatchSelectWidth={300}
+      <Select<Colouring> aria-label="Colour by" value={look.colouring} onChange={(colouring) => setLook({ ...look, colouring })} style={{ width: 128 }} popupMatchSelectWidth={320} virtual={false} listHeight={440}
         options={COLOURINGS.map((c) => ({ value: c.value, label: `by ${c.label}`, says: c.says }))} optionRender={(o) => <div>{o.data.label}<br /><small className="faint">{o.data.says}</small></div>} />
       <Button type={p.measuring ? 'primary' : 'default'} aria-pressed={p.measuring} onClick={() => p.setMeasuring(!p.measuring)}>Measure</Button>
       <Popover trigger="click" placement="bottomLeft" content={<Slices {...p} />}><Button type={look.clip ? 'primary' : 'default'}>Slice</Button></Popover>
@@ -56,9 +56,9 @@ function Slices({ world, cloud, look, project, picked }: Props) {
   const half = Math.max((thick ?? 0.1) / 2, 0.0005)
   const plan = () => {
     const z = (height ?? 0) - cloud.origin[2]!
-    const b = world.scans.bounds()
-    const middle = b ? b.getCenter(new THREE.Vector3()).setZ(z) : new THREE.Vector3(0, 0, z)
-    project('plan', { middle: [0, 0, z], half: [FAR, FAR, half], turn: 0 }, middle, Math.min(b ? Math.max(b.max.x - b.min.x, b.max.y - b.min.y) : 60, 120))
+    // as far as the stations reach, and what they look at
+    const reach = Math.max(0, ...cloud.scans.map((s) => Math.hypot(s.pose.translation[0]!, s.pose.translation[1]!))) + 20
+    project('plan', { middle: [0, 0, z], half: [FAR, FAR, half], turn: 0 }, new THREE.Vector3(0, 0, z), 2 * reach)
   }
   const section = () => {
     const [a, b] = picked.slice(-2).map((q) => q.world) as [THREE.Vector3, THREE.Vector3]

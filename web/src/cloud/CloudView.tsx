@@ -4,7 +4,7 @@ import * as THREE from 'three'
 import { api, type Schema, unwrap } from '../api/client'
 import { useJob, useKey } from '../lib/hooks'
 import { CloudTools } from './CloudTools'
-import { FIRST, type Look, type Projection } from './look'
+import { COLOURINGS, FIRST, type Look, type Projection } from './look'
 import { type CloudTarget, type CloudTie, drawMarks } from './marks'
 import { MeasurePanel } from './MeasurePanel'
 import type { Picked } from './scans'
@@ -50,7 +50,7 @@ export function CloudView({ frame, targets, ties, selected }: { frame?: 'grid' |
     world.scans.load(`/api/jobs/${job.id}/tileset.json${query}${query ? '&' : '?'}revision=${cloud.revision}`, cloud, world.camera, world.renderer)
     if (framed.current !== cloud.frame && cloud.scans.length > 0) {
       framed.current = cloud.frame
-      const reach = Math.max(14, ...cloud.scans.map((s) => Math.hypot(s.pose.translation[0]!, s.pose.translation[1]!) + 8))
+      const reach = Math.max(14, ...cloud.scans.map((s) => Math.hypot(s.pose.translation[0]!, s.pose.translation[1]!) + 16))
       world.view = { position: [-0.55 * reach, -1.05 * reach, 0.85 * reach], target: [0, 0, 0], zoom: 1 }
     }
     world.draw()
@@ -111,8 +111,8 @@ export function CloudView({ frame, targets, ties, selected }: { frame?: 'grid' |
       {cloud && scans.length === 0 && <p className="empty" style={{ position: 'absolute', inset: '76px 24px auto' }}>No scan has a place yet: take or upload scans, then register them.</p>}
       {world && cloud && <CloudTools world={world} cloud={cloud} look={look} setLook={setLook} project={project} measuring={measuring} setMeasuring={setMeasuring} picked={picked} setPicked={setPicked} />}
       {station && <div className="at-station">At {station}: drag to look around <button onClick={leave}>leave (Esc)</button></div>}
-      <MeasurePanel frame={frame} picked={picked} onClear={() => setPicked([])} />
-      {picked.length === 0 && !station && <div className="hint">{(shown.points / 1e6).toFixed(2)} million points{shown.busy && scans.length > 0 ? ', loading' : ''} · {measuring ? 'click points to measure, Esc ends' : 'drag to turn, right-drag to shift, wheel to approach, m to measure'}{cloud?.frame === 'as delivered' ? ' · poses as the files say, not adjusted' : ''}</div>}
+      {!station && <MeasurePanel frame={frame} picked={picked} onClear={() => setPicked([])} />}
+      {picked.length === 0 && !station && <div className="hint">{(shown.points / 1e6).toFixed(2)} million points{shown.busy && scans.length > 0 ? ', loading' : ''} · {measuring ? 'click points to measure, Esc ends' : 'drag to turn, right-drag to shift, wheel to approach, m to measure'}{cloud?.frame === 'as delivered' ? ' · poses as the files say, not adjusted' : ''}{look.colouring !== 'scan' && ` · ${COLOURINGS.find((c) => c.value === look.colouring)?.says}`}</div>}
     </div>
   )
 }

@@ -60,15 +60,15 @@ void main() {
   vec4 p = viewMatrix * at;
   gl_Position = projectionMatrix * p;
   float near = flat_ > 0.5 ? 1.0 : max(-p.z, 0.1);
-  gl_PointSize = clamp(1.25 * spacing * pixels / near, 1.3, 7.0) * size;
+  gl_PointSize = clamp(1.1 * spacing * pixels / near, 1.2, 6.0) * size;
   if (boxed > 0.5) {
     vec3 q = abs((box * at).xyz);
     if (max(q.x, max(q.y, q.z)) > 1.0) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); gl_PointSize = 0.0; }
   }
   float l = _shade.x;
-  float lit = 0.72 + 0.55 * l;
+  float lit = 0.78 + 0.36 * l;
   vec3 grey = vec3(0.12 + 0.85 * sqrt(l));
-  if (mode < 0.5) tint = hue * (0.75 + 0.8 * l) + 0.06;
+  if (mode < 0.5) tint = mix(hue, vec3(0.93, 0.91, 0.86), 0.10 + 0.34 * l);
   else if (mode < 1.5) tint = grey;
   #ifdef COLOURED
   else if (mode < 2.5) tint = color.rgb;

@@ -143,7 +143,7 @@ export class Scans {
         const p = o as Shown
         if (!p.isPoints || !p.userData.scan) return
         points += p.geometry.attributes.position!.count
-        p.userData.spacing = Math.min(divided ? error * 0.35 : error, 1)
+        p.userData.spacing = Math.min(divided ? error * 0.22 : error, 1)
       })
     }
     this.points = points
@@ -199,11 +199,6 @@ export class Scans {
     const at = new THREE.Vector3().fromBufferAttribute(mesh.geometry.attributes.position!, index).applyMatrix4(mesh.matrixWorld)
     const scan = mesh.userData.scan as string
     return { scan, name: this.names.get(scan) ?? '', local: at.clone().applyMatrix4(this.inverse.get(scan)!).toArray(), world: at }
-  }
-
-  bounds(): THREE.Box3 | null {
-    const b = new THREE.Box3()
-    return this.tiles?.getBoundingBox(b) ? b : null
   }
 
   drop() {

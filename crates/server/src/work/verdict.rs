@@ -167,9 +167,13 @@ impl State {
             None if register.0 == "done" || register.0 == "attention" => ("open", "no control".to_owned()),
             None => ("waiting", "needs the block".into()),
             Some(g) if g.1.stale => ("attention", "out of date".into()),
-            Some(g) if !g.1.result.warnings.is_empty() => {
-                ("attention", format!("{} remarks", g.1.result.warnings.len()))
-            }
+            Some(g) if !g.1.result.warnings.is_empty() => (
+                "attention",
+                match g.1.result.warnings.len() {
+                    1 => "1 remark".to_owned(),
+                    n => format!("{n} remarks"),
+                },
+            ),
             Some(_) => ("done", "on the grid".into()),
         };
         let verdicts = self.verdicts();
