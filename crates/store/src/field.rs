@@ -205,13 +205,14 @@ pub async fn detections(db: &PgPool, job: Uuid) -> Result<Vec<DetectionRow>> {
     .await?)
 }
 
-/// What of the detections decides whether a result is out of date: id, usable, excluded, part.
-pub async fn detection_states(db: &PgPool, job: Uuid) -> Result<Vec<(Uuid, bool, bool, i32)>> {
-    Ok(sqlx::query_as(
-        "select d.id, d.usable, d.excluded, d.part from detections d join scans s on s.id = d.scan_id join uploads u on u.id = s.upload_id where d.job_id = $1 order by u.sequence, s.part, d.id",
+/// A sum over what of the detections decides whether a result is out of date: which there are,
+/// usable, excluded, split off.
+pub async fn detection_state(db: &PgPool, job: Uuid) -> Result<String> {
+    Ok(sqlx::query_scalar(
+        "select coalesce(md5(string_agg(id::text || usable::int || excluded::int || part, ',' order by id)), '') from detections where job_id = $1",
     )
     .bind(job)
-    .fetch_all(db)
+    .fetch_one(db)
     .await?)
 }
 

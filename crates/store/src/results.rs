@@ -10,7 +10,7 @@ pub struct Adjustment {
     pub id: Uuid,
     pub revision: i32,
     pub inputs: String,
-    pub network: Value,
+    /// Without observations and ties, which are long: see [`adjustment_text`].
     pub result: Value,
     pub created_at: DateTime<Utc>,
     pub locked_by: Option<Uuid>,
@@ -63,10 +63,20 @@ pub struct Package {
 }
 
 pub async fn adjustment(db: &PgPool, job: Uuid) -> Result<Option<Adjustment>> {
-    Ok(sqlx::query_as("select * from adjustments where job_id = $1 order by revision desc limit 1")
+    Ok(sqlx::query_as("select id, revision, inputs, result - 'observations' - 'ties' as result, created_at, locked_by, locked_at from adjustments where job_id = $1 order by revision desc limit 1")
         .bind(job)
         .fetch_optional(db)
         .await?)
+}
+
+/// The whole result of an adjustment, as JSON text.
+pub async fn adjustment_text(db: &PgPool, id: Uuid) -> Result<String> {
+    Ok(sqlx::query_scalar("select result::text from adjustments where id = $1").bind(id).fetch_one(db).await?)
+}
+
+/// The network that was adjusted.
+pub async fn network(db: &PgPool, id: Uuid) -> Result<Value> {
+    Ok(sqlx::query_scalar("select network from adjustments where id = $1").bind(id).fetch_one(db).await?)
 }
 
 /// Stores a new revision, unless the last one is locked.

@@ -51,6 +51,16 @@ pub async fn computed(db: &PgPool, job: Uuid, kind: &str, inputs: &str) -> Resul
         .await?)
 }
 
+/// The same as JSON text, for handing on as it is.
+pub async fn computed_text(db: &PgPool, job: Uuid, kind: &str, inputs: &str) -> Result<Option<String>> {
+    Ok(sqlx::query_scalar("select result::text from computed where job_id = $1 and kind = $2 and inputs = $3")
+        .bind(job)
+        .bind(kind)
+        .bind(inputs)
+        .fetch_optional(db)
+        .await?)
+}
+
 /// Keeps a result in place of the one before.
 pub async fn keep(db: &PgPool, job: Uuid, kind: &str, inputs: &str, result: &Value) -> Result<()> {
     sqlx::query("insert into computed (job_id, kind, inputs, result) values ($1, $2, $3, $4) on conflict (job_id, kind) do update set inputs = $3, result = $4")

@@ -817,13 +817,14 @@ export interface components {
             /** Format: double */
             global_p: number;
             iterations: number;
-            observations: components["schemas"]["ObservationDto"][];
+            observations?: components["schemas"]["ObservationDto"][];
             refused?: string | null;
+            standings?: components["schemas"]["StandingDto"][];
             stations: components["schemas"]["StationDto"][];
             /** Format: double */
             sum: number;
             targets: components["schemas"]["TargetDto"][];
-            ties: components["schemas"]["TieDto"][];
+            ties?: components["schemas"]["TieDto"][];
             /** Format: double */
             variance_factor: number;
         };
@@ -1497,6 +1498,18 @@ export interface components {
             horizontal: number[];
             slope: number[];
             vertical: number[];
+        };
+        /** @description How a scan stands in the block. */
+        StandingDto: {
+            /** @description Weakest grade among its judged ties; `not judged` without one. */
+            grade: string;
+            /**
+             * Format: double
+             * @description Largest residual of its targets over what its noise explains (95 %).
+             */
+            residual?: number | null;
+            /** Format: uuid */
+            scan: string;
         };
         /** @description What a station covers. */
         StationCoverDto: {

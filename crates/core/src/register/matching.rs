@@ -57,14 +57,7 @@ pub fn match_points(a: &[Matched], b: &[Matched], options: &MatchOptions) -> Opt
         .flat_map(|i| (0..b.len()).map(move |j| (i, j)))
         .filter(|&(i, j)| same_kind(a[i].kind, b[j].kind))
         .collect();
-    let mut edges = Vec::new();
-    for (p, &(i, j)) in vertices.iter().enumerate() {
-        for (q, &(k, l)) in vertices.iter().enumerate().skip(p + 1) {
-            if i != k && j != l && consistent(&a[i], &a[k], &b[j], &b[l], options) {
-                edges.push((p, q));
-            }
-        }
-    }
+    let edges = edges(a, b, &vertices, options);
     let cliques = clique::largest(vertices.len(), &edges, options.least, 12, 400_000);
     let model = if options.levelled { FitModel::Levelled } else { FitModel::Rigid };
     let mut verified: Vec<Match> = cliques
@@ -90,6 +83,35 @@ pub fn match_points(a: &[Matched], b: &[Matched], options: &MatchOptions) -> Opt
     best.ambiguous = rival;
     best.pairs.sort_unstable();
     Some(best)
+}
+
+/// Joins two possible pairs where the distances agree. Distances of both sets are sorted, so that
+/// only those of about the same length are compared: most pairs of scans share nothing, and are
+/// done with at once.
+fn edges(a: &[Matched], b: &[Matched], vertices: &[(usize, usize)], o: &MatchOptions) -> Vec<(usize, usize)> {
+    let lengths = |s: &[Matched]| -> Vec<(f64, usize, usize)> {
+        let pairs = (0..s.len()).flat_map(|i| (i + 1..s.len()).map(move |k| (i, k)));
+        let mut all: Vec<_> = pairs.map(|(i, k)| ((s[i].position - s[k].position).norm(), i, k)).collect();
+        all.sort_by(|x, y| x.0.total_cmp(&y.0));
+        all
+    };
+    let worst = |s: &[Matched]| s.iter().map(|m| m.covariance.trace()).fold(0.0, f64::max);
+    let window = o.sigmas * (2.0 * (worst(a) + worst(b))).sqrt() + o.slack;
+    let place = |i: usize, j: usize| vertices.binary_search(&(i, j)).ok();
+    let others = lengths(b);
+    let mut out = Vec::new();
+    for (length, i, k) in lengths(a) {
+        let from = others.partition_point(|d| d.0 < length - window);
+        for &(_, j, l) in others[from..].iter().take_while(|d| d.0 <= length + window) {
+            for (j, l) in [(j, l), (l, j)] {
+                let (Some(p), Some(q)) = (place(i, j), place(k, l)) else { continue };
+                if consistent(&a[i], &a[k], &b[j], &b[l], o) {
+                    out.push((p, q));
+                }
+            }
+        }
+    }
+    out
 }
 
 /// How far apart two matches put the points, metres: different subsets of the same truth agree.

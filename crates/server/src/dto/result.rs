@@ -187,14 +187,28 @@ pub struct FindingDto {
     pub target: Option<String>,
 }
 
+/// How a scan stands in the block.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct StandingDto {
+    pub scan: Uuid,
+    /// Weakest grade among its judged ties; `not judged` without one.
+    pub grade: String,
+    /// Largest residual of its targets over what its noise explains (95 %).
+    pub residual: Option<f64>,
+}
+
 /// An adjusted block.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct AdjustmentResult {
     pub refused: Option<String>,
     pub stations: Vec<StationDto>,
     pub targets: Vec<TargetDto>,
+    #[serde(default)]
     pub observations: Vec<ObservationDto>,
+    #[serde(default)]
     pub ties: Vec<TieDto>,
+    #[serde(default)]
+    pub standings: Vec<StandingDto>,
     pub findings: Vec<FindingDto>,
     pub sum: f64,
     pub dof: usize,

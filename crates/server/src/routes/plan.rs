@@ -6,6 +6,8 @@ use crate::work::planning;
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::State;
+use axum::http::header;
+use axum::response::IntoResponse;
 use uuid::Uuid;
 use vistazo_store::jobs::{self, PlanEdit, PlanItem};
 
@@ -94,8 +96,9 @@ pub async fn import(
 
 /// What the stations cover, how they overlap, and the error that will come out.
 #[utoipa::path(get, path = "/api/jobs/{job}/plan/cover", tag = "plan", params(("job" = Uuid, Path)), responses((status = 200, body = CoverDto)))]
-pub async fn cover(State(app): State<App>, access: Access<Read>) -> Result<Json<CoverDto>, ApiError> {
+pub async fn cover(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    Ok(Json(planning::outlook(&app, access.job, &plan, &brief).await?))
+    let text = planning::cover_text(&app, access.job, &plan, &brief).await?;
+    Ok(([(header::CONTENT_TYPE, "application/json")], text))
 }

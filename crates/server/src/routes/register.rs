@@ -6,7 +6,8 @@ use crate::work::block;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{StatusCode, header};
+use axum::response::IntoResponse;
 use vistazo_store::tasks::{self, Task};
 use vistazo_store::{field, jobs, results};
 
@@ -79,8 +80,19 @@ pub async fn run(State(app): State<App>, access: Access<Edit>) -> Result<Json<Ta
 
 /// The last adjustment.
 #[utoipa::path(get, path = "/api/jobs/{job}/adjustment", tag = "register", params(("job" = Uuid, Path)), responses((status = 200, body = Option<AdjustmentDto>)))]
-pub async fn adjustment(State(app): State<App>, access: Access<Read>) -> Result<Json<Option<AdjustmentDto>>, ApiError> {
-    Ok(Json(block::current(&app, access.job).await?.map(|a| a.1)))
+pub async fn adjustment(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
+    let text = match block::current(&app, access.job).await? {
+        None => "null".to_owned(),
+        // the long result is handed on as it is stored, not read and written again
+        Some((row, dto)) => {
+            let head = serde_json::json!({
+                "id": dto.id, "revision": dto.revision, "stale": dto.stale, "locked": dto.locked, "created_at": dto.created_at,
+            });
+            let result = results::adjustment_text(&app.db, row.id).await?;
+            format!("{},\"result\":{result}}}", head.to_string().trim_end_matches('}'))
+        }
+    };
+    Ok(([(header::CONTENT_TYPE, "application/json")], text))
 }
 
 /// Lock the adjustment as final.

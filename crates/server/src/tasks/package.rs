@@ -16,7 +16,7 @@ use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
 
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
-    let state = State::load(app, task.job_id).await?;
+    let state = State::load_whole(app, task.job_id).await?;
     let inputs = state.package_inputs().ok_or("the block is not on the grid, or out of date: georeference it first")?;
     let Some((_, georef)) = &state.georef else { return Err(Stop::Failed("the block is not on the grid".into())) };
     let job = vistazo_store::jobs::get(&app.db, task.job_id).await?;

@@ -4,13 +4,13 @@ use super::findings;
 use super::network::{StoredNetwork, StoredObservation, StoredScan, StoredTarget};
 use crate::dto::{
     AdjustmentDto, AdjustmentResult, Brief, DetectionData, Error95Dto, FindingDto, ObservationDto, PoseDto, SourceDto,
-    StationDto, TargetDto, TieDto,
+    StandingDto, StationDto, TargetDto, TieDto,
 };
 use crate::{ApiError, App};
 use uuid::Uuid;
 use vistazo_core::adjust::{Solution, solve};
 use vistazo_core::geometry::{Mat3, Vec3};
-use vistazo_core::register::{Block, Grade, Observed, ScanTargets, TieInput, assemble, grade_ties};
+use vistazo_core::register::{Block, Grade, Observed, ScanTargets, Tie, TieInput, assemble, grade_ties};
 use vistazo_core::stats::K95_1D;
 use vistazo_core::target::TargetKind;
 use vistazo_store::field::{self, DetectionRow, ScanRow};
@@ -24,12 +24,17 @@ pub(crate) struct Inputs {
     pub brief: Brief,
     pub scans: Vec<ScanRow>,
     pub detections: Vec<DetectionRow>,
+    /// Sum of the detections as they were when this was read.
+    state: String,
 }
 
 impl Inputs {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let (_, brief) = super::brief(app, job).await?;
-        Ok(Self { brief, scans: field::scans(&app.db, job).await?, detections: field::detections(&app.db, job).await? })
+        // the sum first: what changes in between makes the result out of date, never falsely fresh
+        let state = field::detection_state(&app.db, job).await?;
+        let scans = field::scans(&app.db, job).await?;
+        Ok(Self { brief, scans, detections: field::detections(&app.db, job).await?, state })
     }
 
     /// What a search depends on: scans searched with another one are searched again.
@@ -38,22 +43,21 @@ impl Inputs {
     }
 
     pub(crate) fn fingerprint(&self) -> String {
-        let detections: Vec<_> = self.detections.iter().map(|d| (d.id, d.usable, d.excluded, d.part)).collect();
-        inputs(&self.brief, &self.scans, &detections)
+        inputs(&self.brief, &self.scans, &self.state)
     }
 }
 
 /// What an adjustment came from, in short.
-fn inputs(brief: &Brief, scans: &[ScanRow], detections: &[(Uuid, bool, bool, i32)]) -> String {
+fn inputs(brief: &Brief, scans: &[ScanRow], detections: &str) -> String {
     let scans: Vec<_> = scans.iter().map(|s| (s.id, s.levelled)).collect();
     super::fingerprint(&(scans, detections, Inputs::search_key(brief)))
 }
 
-/// The last adjustment, and whether it is still of what is there.
+/// The last adjustment without its observations and ties, and whether it is still of what is there.
 pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<(results::Adjustment, AdjustmentDto)>, ApiError> {
     let Some(row) = results::adjustment(&app.db, job).await? else { return Ok(None) };
     let (_, brief) = super::brief(app, job).await?;
-    let now = inputs(&brief, &field::scans(&app.db, job).await?, &field::detection_states(&app.db, job).await?);
+    let now = inputs(&brief, &field::scans(&app.db, job).await?, &field::detection_state(&app.db, job).await?);
     let result: AdjustmentResult = serde_json::from_value(row.result.clone())
         .map_err(|e| ApiError::bad(format!("the stored adjustment cannot be read: {e}")))?;
     let dto = AdjustmentDto {
@@ -65,6 +69,14 @@ pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<(results::Adj
         result,
     };
     Ok(Some((row, dto)))
+}
+
+/// The last adjustment with everything.
+pub(crate) async fn whole(app: &App, job: Uuid) -> Result<Option<AdjustmentDto>, ApiError> {
+    let Some((row, mut dto)) = current(app, job).await? else { return Ok(None) };
+    dto.result = serde_json::from_str(&results::adjustment_text(&app.db, row.id).await?)
+        .map_err(|e| ApiError::bad(format!("the stored adjustment cannot be read: {e}")))?;
+    Ok(Some(dto))
 }
 
 pub(crate) fn data(row: &DetectionRow) -> DetectionData {
@@ -93,6 +105,7 @@ fn refused(reason: String, findings: Vec<FindingDto>) -> AdjustmentResult {
         observations: vec![],
         ties: vec![],
         findings,
+        standings: vec![],
         sum: 0.0,
         dof: 0,
         global_p: 1.0,
@@ -293,6 +306,7 @@ fn judge(
     let index = |s: usize| net.scans.iter().position(|x| x.id == inputs.scans[s].id);
     let ambiguous: Vec<_> = block.ambiguous.iter().filter_map(|&(a, b)| Some((index(a)?, index(b)?))).collect();
     let length = |v: f64| brief.length(v);
+    let standings = |ties: &[Tie]| (0..net.scans.len()).map(|k| standing(net, solution, ties, k)).collect();
     let ties = grade_ties(&TieInput {
         poses: &poses,
         observations: &tie_observations,
@@ -302,6 +316,7 @@ fn judge(
     });
     AdjustmentResult {
         refused: None,
+        standings: standings(&ties),
         stations: net.scans.iter().enumerate().map(|(k, s)| station(net, solution, k, s)).collect(),
         targets: net
             .targets
@@ -340,13 +355,7 @@ fn judge(
                 worst: t.worst,
                 spread: t.spread,
                 breadth: t.breadth,
-                grade: match t.grade {
-                    Grade::Sound => "sound",
-                    Grade::Doubtful => "doubtful",
-                    Grade::Failed => "failed",
-                    Grade::NotJudged => "not judged",
-                }
-                .into(),
+                grade: word(t.grade).into(),
                 reasons: t.reasons,
             })
             .collect(),
@@ -357,6 +366,37 @@ fn judge(
         variance_factor: solution.variance_factor,
         iterations: solution.iterations,
     }
+}
+
+fn word(grade: Grade) -> &'static str {
+    match grade {
+        Grade::Sound => "sound",
+        Grade::Doubtful => "doubtful",
+        Grade::Failed => "failed",
+        Grade::NotJudged => "not judged",
+    }
+}
+
+/// The weakest grade among the judged ties of a scan, and its largest residual over the expected.
+fn standing(net: &StoredNetwork, solution: &Solution, ties: &[Tie], scan: usize) -> StandingDto {
+    let mine = ties.iter().filter(|t| t.scans.0 == scan || t.scans.1 == scan).map(|t| t.grade);
+    let residual = net
+        .observations
+        .iter()
+        .zip(&solution.residuals)
+        .filter(|(o, _)| o.active && o.scan == scan)
+        .map(|(o, r)| r.vector.norm() / expected(o))
+        .max_by(f64::total_cmp);
+    StandingDto {
+        scan: net.scans[scan].id,
+        grade: word(mine.filter(|g| *g != Grade::NotJudged).max().unwrap_or(Grade::NotJudged)).into(),
+        residual,
+    }
+}
+
+/// How long the residual of an observation may be when nothing is wrong, 95 %.
+fn expected(o: &StoredObservation) -> f64 {
+    Mat3::from_row_slice(&o.covariance).symmetric_eigenvalues().max().sqrt() * vistazo_core::stats::K95_3D
 }
 
 fn station(net: &StoredNetwork, solution: &Solution, k: usize, s: &StoredScan) -> StationDto {
@@ -379,7 +419,6 @@ fn observation(
     suspect: bool,
 ) -> ObservationDto {
     let r = &solution.residuals[i];
-    let worst = Mat3::from_row_slice(&o.covariance).symmetric_eigenvalues().max().sqrt();
     ObservationDto {
         detection: o.detection,
         scan: net.scans[o.scan].name.clone(),
@@ -387,7 +426,7 @@ fn observation(
         range: Vec3::from(o.centre).norm(),
         residual: r.vector.into(),
         length: r.vector.norm(),
-        expected: worst * vistazo_core::stats::K95_3D,
+        expected: expected(o),
         statistic: r.statistic,
         p_value: r.p_value,
         redundancy: r.redundancy,

@@ -1,9 +1,7 @@
 //! The clouds of a job as they are looked at: poses, tiles, and what is known about each.
 
 use super::{block, grid};
-use crate::dto::{
-    AdjustmentResult, CloudDto, CloudScanDto, Error95Dto, MeasureDto, MeasuredDto, PickDto, SpanDto, StationDto,
-};
+use crate::dto::{CloudDto, CloudScanDto, Error95Dto, MeasureDto, MeasuredDto, PickDto, SpanDto, StationDto};
 use crate::{ApiError, App};
 use nalgebra::Matrix6;
 use serde_json::{Value, json};
@@ -34,8 +32,7 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
             let station = stations.iter().find(|s| s.scan == row.id)?;
             let mut pose = station.pose;
             pose.translation = (Vec3::from(pose.translation) - origin).into();
-            let (grade, residual) =
-                adjusted.as_ref().map_or(("not judged".into(), None), |a| standing(&a.result, &row.name));
+            let standing = adjusted.as_ref().and_then(|a| a.result.standings.iter().find(|s| s.scan == row.id));
             Some(CloudScanDto {
                 id: row.id,
                 name: row.name.clone(),
@@ -43,8 +40,8 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
                 points: row.points,
                 coloured: row.coloured,
                 tiles: serde_json::from_value(row.derived.clone()).ok(),
-                grade,
-                residual,
+                grade: standing.map_or_else(|| "not judged".into(), |s| s.grade.clone()),
+                residual: standing.and_then(|s| s.residual),
                 covariance: station.covariance.clone(),
             })
         })
@@ -64,21 +61,6 @@ fn delivered(row: &field::ScanRow) -> Option<StationDto> {
         targets: 0,
         covariance: Vec::new(),
     })
-}
-
-/// The weakest grade among the judged ties of a scan, and its largest residual over the expected.
-fn standing(a: &AdjustmentResult, scan: &str) -> (String, Option<f64>) {
-    let order = ["failed", "doubtful", "sound"];
-    let grades =
-        a.ties.iter().filter(|t| t.a == scan || t.b == scan).filter_map(|t| order.iter().position(|g| *g == t.grade));
-    let grade = grades.min().map_or("not judged", |k| order[k]);
-    let residual = a
-        .observations
-        .iter()
-        .filter(|o| o.active && o.scan == scan && o.expected > 0.0)
-        .map(|o| o.length / o.expected)
-        .max_by(f64::total_cmp);
-    (grade.into(), residual)
 }
 
 /// The tileset of all scans: each scan's own tileset under its pose. Nothing on disk moves when a

@@ -46,7 +46,7 @@ pub(crate) async fn run(app: &App, job: Uuid, model: FitModel) -> Result<GeorefD
     }
     let control = results::control(&app.db, job).await?;
     let inputs = fingerprint(&row, &control);
-    let stored: StoredNetwork = serde_json::from_value(row.network)
+    let stored: StoredNetwork = serde_json::from_value(results::network(&app.db, row.id).await?)
         .map_err(|e| ApiError::bad(format!("the stored network cannot be read: {e}")))?;
     let result = super::blocking(move || compute(&stored, &control, model)).await??;
     results::put_georef(&app.db, job, &inputs, &serde_json::json!(result)).await?;

@@ -82,18 +82,46 @@ impl Plan {
     }
 }
 
-/// What the plan covers and what error will come out: computed when something changed, else as it
-/// was kept.
-pub(crate) async fn outlook(app: &App, job: Uuid, plan: &Plan, brief: &Brief) -> Result<CoverDto, ApiError> {
-    let inputs = super::fingerprint(&(&plan.inputs, &brief.instrument, brief.sphere_diameter));
-    if let Some(kept) = views::computed(&app.db, job, "cover", &inputs).await?
-        && let Ok(dto) = serde_json::from_value(kept)
+/// What of the plan the title block and the verdict need.
+#[derive(serde::Serialize, serde::Deserialize)]
+pub(crate) struct Outlook {
+    /// Share of required area covered.
+    pub once: Option<f64>,
+    pub prediction: PredictionDto,
+}
+
+/// What will come out: computed when something changed, else as it was kept.
+pub(crate) async fn outlook(app: &App, job: Uuid, plan: &Plan, brief: &Brief) -> Result<Outlook, ApiError> {
+    let inputs = inputs(plan, brief);
+    if let Some(kept) = views::computed(&app.db, job, "outlook", &inputs).await?
+        && let Ok(outlook) = serde_json::from_value(kept)
     {
-        return Ok(dto);
+        return Ok(outlook);
     }
+    let dto = compute(app, job, plan, brief, &inputs).await?;
+    Ok(Outlook { once: dto.once, prediction: dto.prediction })
+}
+
+/// Cover, overlap and prediction as JSON text: long for many stations, so it is handed on as kept.
+pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief) -> Result<String, ApiError> {
+    let inputs = inputs(plan, brief);
+    if let Some(kept) = views::computed_text(&app.db, job, "cover", &inputs).await? {
+        return Ok(kept);
+    }
+    let dto = compute(app, job, plan, brief, &inputs).await?;
+    Ok(serde_json::json!(dto).to_string())
+}
+
+fn inputs(plan: &Plan, brief: &Brief) -> String {
+    super::fingerprint(&(&plan.inputs, &brief.instrument, brief.sphere_diameter))
+}
+
+async fn compute(app: &App, job: Uuid, plan: &Plan, brief: &Brief, inputs: &str) -> Result<CoverDto, ApiError> {
     let (p, b) = (plan.clone(), brief.clone());
     let dto = super::blocking(move || to_dto(&p, &b)).await?;
-    views::keep(&app.db, job, "cover", &inputs, &serde_json::json!(dto)).await?;
+    let small = serde_json::json!({ "once": dto.once, "prediction": dto.prediction });
+    views::keep(&app.db, job, "cover", inputs, &serde_json::json!(dto)).await?;
+    views::keep(&app.db, job, "outlook", inputs, &small).await?;
     Ok(dto)
 }
 

@@ -1,7 +1,8 @@
 //! The verdict on the requirement, and the title block.
 
+use super::planning::Outlook;
 use super::{block, grid, planning};
-use crate::dto::{AdjustmentDto, Brief, CoverDto, Error95Dto, GeorefDto, SheetDto, SummaryDto, VerdictDto};
+use crate::dto::{AdjustmentDto, Brief, Error95Dto, GeorefDto, SheetDto, SummaryDto, VerdictDto};
 use crate::{ApiError, App};
 use uuid::Uuid;
 use vistazo_core::check::{SpacingResult, Verdict, VerdictRow, check_point_row, limit_row, spacing_row};
@@ -17,7 +18,7 @@ pub(crate) struct State {
     pub spacing: Option<results::Stored>,
     pub scans: usize,
     pub packages: Vec<results::Package>,
-    outlook: CoverDto,
+    outlook: Outlook,
 }
 
 impl State {
@@ -35,6 +36,12 @@ impl State {
             packages: results::packages(&app.db, job).await?,
             outlook,
         })
+    }
+
+    /// The same with the observations and ties of the adjustment, for the report.
+    pub(crate) async fn load_whole(app: &App, job: Uuid) -> Result<Self, ApiError> {
+        let adjustment = block::whole(app, job).await?;
+        Ok(Self { adjustment, ..Self::load(app, job).await? })
     }
 
     fn worst_predicted(&self, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
