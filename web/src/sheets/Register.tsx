@@ -78,7 +78,7 @@ export default function Register() {
         ))}
         {r && !r.refused && (
           <>
-            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${r.observations.filter((o) => o.active).length} observations; no outlier and no moved target at 0.1 % risk`]} />}
+            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${(r.observations ?? []).filter((o) => o.active).length} observations; no outlier and no moved target at 0.1 % risk`]} />}
             {r.findings.length > 0 && <p className="faint">Global test p {p(r.global_p)}, {r.dof} degrees of freedom{r.variance_factor > 1 && `; errors are stated ${Math.sqrt(r.variance_factor).toFixed(2)} times larger until this is settled`}</p>}
             <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'observations', 'targets', 'stations', 'found']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
             {view === 'ties' && <Ledger label="Ties" rows={ties.filter((t) => !picked || t.a === picked || t.b === picked || t.shared.includes(picked))} id={(t) => `${t.a}–${t.b}`} empty="No ties." columns={[
