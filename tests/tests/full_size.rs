@@ -236,3 +236,64 @@ async fn picked_points_are_where_they_are() {
     b.see("//button[contains(., 'Whole cloud')]").await;
     b.close().await;
 }
+
+/// Clipped and thinned exports, merged and scan by scan, hold what they should and nothing else.
+#[tokio::test]
+async fn exports_are_clipped_and_thinned() {
+    let server = Server::start().await;
+    let c = server.person("liv").await;
+    let files = job::files();
+    let id = new_job(&c, "Exports", &files).await;
+    for (name, bytes) in &files.scans {
+        assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
+    }
+    c.run(&id, "/register").await;
+    let control = json!({ "text": files.control_text, "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
+    c.ok("POST", &format!("/api/jobs/{id}/control"), control).await;
+    c.ok("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
+    let o = job::ORIGIN;
+    let (low, high) = ([o.x + 1.0, o.y + 1.0, o.z - 5.0], [o.x + 6.0, o.y + 20.0, o.z + 1.0]);
+    let mut counts = Vec::new();
+    for per_scan in [false, true] {
+        let options = json!({ "per_scan": per_scan, "thin": 0.05, "clip_min": low, "clip_max": high });
+        let task = c.ok("POST", &format!("/api/jobs/{id}/packages"), options).await;
+        let end = c.wait(&id, &task).await;
+        assert_eq!(end["state"], "done", "{end}");
+        let package = c.ok("GET", &format!("/api/jobs/{id}/packages"), Value::Null).await[0].clone();
+        let path = format!("/api/jobs/{id}/packages/{}/download", package["id"].as_str().unwrap());
+        let bytes = c.request("GET", &path).send().await.unwrap().bytes().await.unwrap();
+        let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes.to_vec())).unwrap();
+        let names: Vec<String> = (0..zip.len())
+            .map(|k| zip.by_index(k).unwrap().name().unwrap().into_owned())
+            .filter(|n| n.ends_with("laz"))
+            .collect();
+        assert_eq!(names.len(), if per_scan { 4 } else { 1 });
+        let (mut cells, mut count) = (std::collections::HashSet::new(), 0);
+        for (scan, name) in names.iter().enumerate() {
+            let mut laz = Vec::new();
+            std::io::Read::read_to_end(&mut zip.by_name(name).unwrap(), &mut laz).unwrap();
+            let mut reader = las::Reader::new(std::io::Cursor::new(laz)).unwrap();
+            for p in reader.points() {
+                let p = p.unwrap();
+                count += 1;
+                for (v, (a, b)) in [p.x, p.y, p.z].iter().zip(low.iter().zip(&high)) {
+                    assert!((a - 2e-4..b + 2e-4).contains(v), "{name}: a point outside the box");
+                }
+                let cell = |v: f64, o: f64| ((v - o) / 0.05).floor() as i64;
+                cells.insert((
+                    if per_scan { scan } else { 0 },
+                    cell(p.x, low[0]),
+                    cell(p.y, low[1]),
+                    cell(p.z, low[2]),
+                ));
+            }
+        }
+        // one point a cell; the cells of the export begin elsewhere than those counted here
+        assert!(count > 500 && count <= cells.len() * 2, "{count} points in {} cells", cells.len());
+        assert_eq!(package["manifest"]["points"].as_u64().unwrap() as usize, count);
+        counts.push(count);
+    }
+    assert!(counts[0] < counts[1], "merged scans share cells: {counts:?}");
+    let wrong = json!({ "clip_min": [5.0, null, null], "clip_max": [1.0, null, null] });
+    assert!(c.refused(422, "POST", &format!("/api/jobs/{id}/packages"), wrong).await.contains("the clip box is empty"));
+}

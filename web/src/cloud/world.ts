@@ -143,7 +143,8 @@ export class World {
       this.free.position.copy(target).add(new THREE.Vector3(-0.5, -0.8, 0.7).multiplyScalar(span))
     } else {
       this.camera = this.flat
-      const half = span / 2
+      // the span is what must be seen across, whichever way the page is longer
+      const half = span / 2 / Math.min(this.free.aspect, 1)
       Object.assign(this.flat, { top: half, bottom: -half, zoom: 1 })
       // looking down, the top of the page is north
       const from = to === 'plan' ? new THREE.Vector3(0, -1e-4, 500) : new THREE.Vector3(Math.sin(turn), -Math.cos(turn), 0).multiplyScalar(500)
