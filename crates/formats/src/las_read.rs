@@ -7,6 +7,7 @@ use std::path::Path;
 /// decoded by all cores. Coordinates are taken as metres.
 pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
     let size = std::fs::metadata(path)?.len();
+    crate::las_check::check(&mut std::fs::File::open(path)?, size)?;
     let mut reader = las::Reader::from_path(path)?;
     let announced = reader.header().number_of_points();
     if announced > MOST_POINTS {
@@ -25,9 +26,11 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
     if coloured {
         got.colour.reserve_exact(likely);
     }
+    // some 64 MB at a time, however long a record is
+    let batch = (64 << 20) / u64::from(reader.header().point_format().len().max(20));
     let mut shift = None;
     loop {
-        let data = reader.read_points(1_000_000)?;
+        let data = reader.read_points(batch)?;
         if data.is_empty() {
             break;
         }

@@ -11,6 +11,7 @@ pub mod crs;
 mod e57_read;
 mod e57_write;
 mod error;
+mod las_check;
 mod las_read;
 mod las_write;
 mod options;

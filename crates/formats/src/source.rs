@@ -94,12 +94,16 @@ pub fn read_source(
     go_on: &GoOn,
     each: &mut dyn FnMut(SourceScan) -> Result<(), FormatError>,
 ) -> Result<(), FormatError> {
-    match SourceKind::of(path)? {
+    let kind = SourceKind::of(path)?;
+    // the decoders of E57 and LAZ are written for sound files: what makes one of them stumble is damage
+    let read = std::panic::AssertUnwindSafe(|| match kind {
         SourceKind::E57 => e57_read::read(path, go_on, each),
         SourceKind::Las => each(las_read::read(path, options, go_on)?),
         SourceKind::Ply => each(ply_read::read(path, options, go_on)?),
         SourceKind::Xyz => each(xyz_read::read(path, options, go_on)?),
-    }
+    });
+    std::panic::catch_unwind(read)
+        .unwrap_or_else(|_| Err(FormatError::Damaged("its decoder cannot make sense of it".into())))
 }
 
 /// Collects points, leaving out those that cannot be.
