@@ -70,6 +70,7 @@ async fn from_nothing_to_a_signed_package() {
     b.see("//h2[.='Files of your own']").await;
     for (k, path) in paths.iter().enumerate() {
         b.choose("//main", std::slice::from_ref(path)).await;
+        b.press("Upload 1 file").await;
         b.see(&format!("//table[@aria-label='Scans']/tbody/tr[{}]", k + 1)).await;
     }
     b.sheet("Register").await;
@@ -285,7 +286,7 @@ async fn the_demo_points_at_the_knocked_sphere() {
     b.see("//section[contains(@aria-label, 'was moved between S4 and S5')]").await;
     b.press("Treat as two targets").await;
     b.says("Nothing speaks against this block").await;
-    b.see("//div[contains(@class, 'cloud') and number(@data-points) > 900000]").await;
+    b.see("//div[contains(@class, 'cloud') and number(@data-points) > 300000]").await;
     b.sheet("Georeference").await;
     b.fill("Control text", &vistazo_server::demo::control_file()).await;
     b.press("Show what is understood").await;
