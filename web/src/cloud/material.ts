@@ -6,7 +6,7 @@ type Scan = Schema['CloudScanDto']
 
 const HUES = [0x1d6b74, 0xa8562a, 0x5b4a8a, 0x5d7a1f, 0x9c3d63, 0x2d5fa3, 0x8a6110, 0x3f8f6a, 0x6b6b6b, 0xb04a3a, 0x2f8fa8, 0x7a5230]
 export const GRADES: Record<string, number> = { sound: 0x1d8a80, doubtful: 0xb98a22, failed: 0xa83228, 'not judged': 0x8f979d }
-const MODES: Record<Colouring, number> = { scan: 0, intensity: 1, colour: 2, height: 3, incidence: 4, grade: 5, error: 6 }
+const MODES: Record<Colouring, number> = { scan: 0, intensity: 1, colour: 2, height: 3, incidence: 4, grade: 5, error: 6, residual: 7 }
 const raw = (hex: number) => new THREE.Color().setHex(hex, THREE.LinearSRGBColorSpace)
 
 /** What all points share; changing a value here changes every tile. */
@@ -26,7 +26,7 @@ export function ofScan(scan: Scan, number: number) {
   return {
     hue: { value: raw(HUES[number % HUES.length]!) }, grade: { value: raw(GRADES[scan.grade] ?? GRADES['not judged']!) },
     scanner: { value: new THREE.Vector3(...(scan.pose.translation as [number, number, number])) },
-    known: { value: c ? 1 : 0 }, shift: { value: block(0, 0) }, mixed: { value: block(0, 3) }, turn: { value: block(3, 3) },
+    known: { value: c ? 1 : 0 }, strain: { value: scan.residual ?? -1 }, shift: { value: block(0, 0) }, mixed: { value: block(0, 3) }, turn: { value: block(3, 3) },
   }
 }
 export type OfScan = ReturnType<typeof ofScan>
@@ -36,7 +36,7 @@ attribute vec4 _shade;
 #ifdef COLOURED
 attribute vec4 color;
 #endif
-uniform float size, pixels, flat_, boxed, spacing, mode, limit, known;
+uniform float size, pixels, flat_, boxed, spacing, mode, limit, known, strain;
 uniform mat4 box;
 uniform vec2 heights;
 uniform vec3 hue, grade, scanner;
@@ -78,7 +78,8 @@ void main() {
   else if (mode < 3.5) tint = ramp(clamp((at.z - heights.x) / (heights.y - heights.x), 0.0, 1.0)) * lit;
   else if (mode < 4.5) tint = _shade.y < 0.002 ? vec3(0.6) : ramp(1.0 - (_shade.y * 255.0 - 1.0) / 254.0);
   else if (mode < 5.5) tint = grade * lit;
-  else tint = known < 0.5 ? vec3(0.6) : ramp(error(at.xyz - scanner) / limit) * lit;
+  else if (mode < 6.5) tint = known < 0.5 ? vec3(0.6) : ramp(error(at.xyz - scanner) / limit) * lit;
+  else tint = strain < 0.0 ? vec3(0.6) : ramp(strain) * lit;
 }`
 const FRAGMENT = /* glsl */ `
 varying vec3 tint;
