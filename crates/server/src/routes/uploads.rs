@@ -136,19 +136,11 @@ pub async fn abilities(State(app): State<App>, _access: Access<Read>) -> Respons
     )
 }
 
-/// Announce a scan file (E57, LAS, LAZ, COPC, PLY or XYZ text); its first bytes may come along. `Upload-Metadata` holds
-/// `filename` and what the file does not say by itself: `station` (id), `levelled`, `unit`, `up`, `columns`, `x`, `y`, `z`
-/// (see UploadOptions). When the last byte has come, a task reads the file.
-#[utoipa::path(post, path = "/api/jobs/{job}/uploads", tag = "uploads", params(("job" = Uuid, Path)), request_body(content = Vec<u8>, content_type = "application/offset+octet-stream"), responses((status = 201), (status = 413, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody), (status = 507, body = crate::error::ErrorBody)))]
-pub async fn create(
-    State(app): State<App>,
-    access: Access<Edit>,
-    headers: HeaderMap,
-    body: Body,
-) -> Result<Response, ApiError> {
-    speaks_tus(&headers)?;
-    let length = number(&headers, "upload-length")?;
-    let meta = metadata(&headers)?;
+/// Name, length and options of an upload that may begin.
+fn admitted(app: &App, headers: &HeaderMap) -> Result<(String, u64, UploadOptions), ApiError> {
+    speaks_tus(headers)?;
+    let length = number(headers, "upload-length")?;
+    let meta = metadata(headers)?;
     let raw = meta.get("filename").map_or("", String::as_str);
     let name: String = raw.rsplit(['/', '\\']).next().unwrap_or("").trim().chars().take(200).collect();
     if name.is_empty() {
@@ -180,6 +172,39 @@ pub async fn create(
             ),
         ));
     }
+    Ok((name, length, options))
+}
+
+/// Reads on for a while without keeping anything: a sender that is still sending would see a broken
+/// line instead of the reason.
+async fn drain(body: Body) {
+    let mut stream = body.into_data_stream();
+    let mut rest = 0;
+    while let Some(Ok(c)) = stream.next().await {
+        rest += c.len();
+        if rest > 1 << 28 {
+            break;
+        }
+    }
+}
+
+/// Announce a scan file (E57, LAS, LAZ, COPC, PLY or XYZ text); its first bytes may come along. `Upload-Metadata` holds
+/// `filename` and what the file does not say by itself: `station` (id), `levelled`, `unit`, `up`, `columns`, `x`, `y`, `z`
+/// (see UploadOptions). When the last byte has come, a task reads the file.
+#[utoipa::path(post, path = "/api/jobs/{job}/uploads", tag = "uploads", params(("job" = Uuid, Path)), request_body(content = Vec<u8>, content_type = "application/offset+octet-stream"), responses((status = 201), (status = 413, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody), (status = 507, body = crate::error::ErrorBody)))]
+pub async fn create(
+    State(app): State<App>,
+    access: Access<Edit>,
+    headers: HeaderMap,
+    body: Body,
+) -> Result<Response, ApiError> {
+    let (name, length, options) = match admitted(&app, &headers) {
+        Ok(a) => a,
+        Err(e) => {
+            drain(body).await;
+            return Err(e);
+        }
+    };
     let id = vistazo_store::new_id();
     let upload =
         uploads::create(&app.db, access.job, id, &name, length, &serde_json::json!(options), Some(access.user.id))
