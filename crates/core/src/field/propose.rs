@@ -19,7 +19,7 @@ pub struct Proposal {
 /// use vistazo_core::field::propose;
 /// let p = propose(&["hall S2.e57", "hall S10.e57", "extra.e57"], &[("S2", false), ("S10", false)]);
 /// assert_eq!(p.stations, [Some(0), Some(1), None]);
-/// let p = propose(&["c_010.laz", "c_009.laz"], &[("A", true), ("B", false), ("C", false)]);
+/// let p = propose(&["scan_010.laz", "scan_009.laz"], &[("A", true), ("B", false), ("C", false)]);
 /// assert_eq!((p.order, p.stations), (vec![1, 0], vec![Some(2), Some(1)]));
 /// ```
 pub fn propose(files: &[&str], stations: &[(&str, bool)]) -> Proposal {
