@@ -87,3 +87,37 @@ fn chunks(file: &mut File, size: u64, data: u64) -> Result<(), FormatError> {
     }
     Ok(())
 }
+
+/// Most bytes that one chunk may take when it is unpacked.
+const LARGEST_CHUNK: u64 = 256 << 20;
+
+/// What the chunk table says of each chunk: a chunk is unpacked as a whole.
+///
+/// # Errors
+/// [`FormatError::Damaged`] with the chunk that is larger than the file or than can be unpacked.
+pub(crate) fn chunk_table(
+    path: &std::path::Path,
+    size: u64,
+    vlr: &laz::LazVlr,
+    record: u16,
+) -> Result<(), FormatError> {
+    let mut file = File::open(path)?;
+    let mut at = [0_u8; 4];
+    file.seek(SeekFrom::Start(96))?;
+    file.read_exact(&mut at)?;
+    file.seek(SeekFrom::Start(u64::from(u32::from_le_bytes(at))))?;
+    let table = laz::laszip::ChunkTable::read_from(std::io::BufReader::new(file), vlr)
+        .map_err(|e| FormatError::Damaged(format!("the table of chunks: {e}")))?;
+    for (k, chunk) in table.as_ref().iter().enumerate() {
+        let unpacked = chunk.point_count.saturating_mul(u64::from(record));
+        if chunk.byte_count > size || unpacked > LARGEST_CHUNK {
+            return Err(FormatError::Damaged(format!(
+                "chunk {} is said to hold {} points in {} bytes",
+                k + 1,
+                chunk.point_count,
+                chunk.byte_count
+            )));
+        }
+    }
+    Ok(())
+}

@@ -10,6 +10,9 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
     crate::las_check::check(&mut std::fs::File::open(path)?, size)?;
     let mut reader = las::Reader::from_path(path)?;
     let announced = reader.header().number_of_points();
+    if let Ok(vlr) = reader.header().laz_vlr() {
+        crate::las_check::chunk_table(path, size, &vlr, reader.header().point_format().len())?;
+    }
     if announced > MOST_POINTS {
         return Err(FormatError::TooLarge { found: announced, limit: MOST_POINTS });
     }
