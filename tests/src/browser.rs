@@ -59,7 +59,12 @@ impl Browser {
 
     /// Waits for an element by XPath; says what it waited for when it does not come.
     pub async fn see(&self, xpath: &str) -> fantoccini::elements::Element {
-        match self.page.wait().at_most(Duration::from_secs(60)).for_element(Locator::XPath(xpath)).await {
+        self.see_within(xpath, 60).await
+    }
+
+    /// The same with the seconds it may take.
+    pub async fn see_within(&self, xpath: &str, seconds: u64) -> fantoccini::elements::Element {
+        match self.page.wait().at_most(Duration::from_secs(seconds)).for_element(Locator::XPath(xpath)).await {
             Ok(e) => e,
             Err(e) => {
                 let text = self.page.find(Locator::Css("body")).await.unwrap().text().await.unwrap_or_default();

@@ -1,5 +1,7 @@
 //! A small job of one's own, as files: four simulated scans and a control file.
 
+use crate::Client;
+use serde_json::json;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_formats::E57Writer;
 use vistazo_sim::{SmallJob, scan, small_job};
@@ -58,4 +60,23 @@ pub fn e57(job: &SmallJob, which: &[usize]) -> Vec<u8> {
 /// The true pose of a scan on the grid.
 pub fn true_pose(job: &SmallJob, k: usize) -> Pose {
     Pose { translation: job.truth.poses[k].translation + ORIGIN, ..job.truth.poses[k] }
+}
+
+/// A job whose brief suits the files; returns its identifier.
+pub async fn new(c: &Client, name: &str, files: &Files) -> String {
+    let row = c.ok("POST", "/api/jobs", json!({ "name": name, "brief": brief(&files.job) })).await;
+    row["id"].as_str().unwrap().to_owned()
+}
+
+/// The same with all scans uploaded, adjusted, and put on the grid.
+pub async fn on_grid(c: &Client, name: &str, files: &Files) -> String {
+    let id = new(c, name, files).await;
+    for (name, bytes) in &files.scans {
+        assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
+    }
+    c.run(&id, "/register").await;
+    let control = json!({ "text": files.control_text, "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
+    c.ok("POST", &format!("/api/jobs/{id}/control"), control).await;
+    c.ok("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
+    id
 }

@@ -57,6 +57,12 @@ impl Server {
         self.child.wait().unwrap();
     }
 
+    /// Changes a setting for the next start.
+    pub fn set(&mut self, name: &'static str, value: &str) {
+        self.settings.retain(|s| s.0 != name);
+        self.settings.push((name, value.to_owned()));
+    }
+
     pub async fn restart(&mut self) {
         self.child = spawn("serve", &self.database, self.data.path(), &self.address, &self.settings);
         self.ready().await;

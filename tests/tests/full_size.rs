@@ -1,18 +1,11 @@
-//! Uploads that break and go on, workers that share, stores of another kind, and the view read back.
+//! Uploads that break and go on, stores of another kind, exports.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use base64::Engine;
 use serde_json::{Value, json};
 use sha2::{Digest, Sha256};
-use vistazo_tests::browser::Browser;
 use vistazo_tests::s3::S3;
-use vistazo_tests::server::PASSWORD;
 use vistazo_tests::{Client, Server, job};
-
-async fn new_job(c: &Client, name: &str, files: &job::Files) -> String {
-    let row = c.ok("POST", "/api/jobs", json!({ "name": name, "brief": job::brief(&files.job) })).await;
-    row["id"].as_str().unwrap().to_owned()
-}
 
 fn location(answer: &reqwest::Response) -> String {
     answer.headers()["location"].to_str().unwrap().to_owned()
@@ -23,7 +16,7 @@ async fn an_upload_goes_on_where_it_broke_off_and_its_sums_are_checked() {
     let mut server = Server::start().await;
     let c = server.person("tove").await;
     let files = job::files();
-    let id = new_job(&c, "Broken lines", &files).await;
+    let id = job::new(&c, "Broken lines", &files).await;
     let all = job::e57(&files.job, &[0, 1]);
     let n = all.len();
     let answer = c.announce(&id, &[("filename", "two.e57")], n, all[..n / 3].to_vec()).await;
@@ -68,9 +61,6 @@ async fn an_upload_goes_on_where_it_broke_off_and_its_sums_are_checked() {
     c.ok("DELETE", &location(&answer), Value::Null).await;
     assert_eq!(c.ok("GET", &format!("/api/jobs/{id}/uploads"), Value::Null).await["receiving"], json!([]));
     assert!(c.refused(409, "DELETE", &at, Value::Null).await.contains("scans came from this file"));
-    // not enough room is said before anything is sent
-    let answer = c.announce(&id, &[("filename", "huge.laz")], 59_000_000, vec![]).await;
-    assert_eq!(answer.status(), 201);
     let said = c.announce(&id, &[("filename", "a.xyz"), ("unit", "cubit")], 10, vec![]).await.text().await.unwrap();
     assert!(said.contains("found “cubit”, expected m, ft or ftUS"), "{said}");
     // everything derived can be thrown away and made again, under the same names
@@ -98,7 +88,7 @@ async fn the_store_may_be_elsewhere() {
     let server = Server::start_with(store.settings()).await;
     let c = server.person("ada").await;
     let files = job::files();
-    let id = new_job(&c, "Elsewhere", &files).await;
+    let id = job::new(&c, "Elsewhere", &files).await;
     for (name, bytes) in &files.scans {
         let end = c.upload(&id, name, bytes.clone()).await;
         assert_eq!(end["state"], "done", "{end}");
@@ -146,111 +136,13 @@ async fn count(c: &Client, uri: &str) -> i64 {
     total
 }
 
-/// Points of known position are picked in the browser and read back to a millimetre, at grid
-/// coordinates of millions of metres.
-#[tokio::test]
-async fn picked_points_are_where_they_are() {
-    let server = Server::start().await;
-    let c = server.person("nils").await;
-    let files = job::files();
-    let id = new_job(&c, "Picking", &files).await;
-    for (name, bytes) in &files.scans {
-        assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
-    }
-    c.run(&id, "/register").await;
-    c.ok(
-        "POST",
-        &format!("/api/jobs/{id}/control"),
-        json!({ "text": files.control_text, "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 }),
-    )
-    .await;
-    c.ok("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
-    let cloud = c.ok("GET", &format!("/api/jobs/{id}/cloud?frame=grid"), Value::Null).await;
-    let b = Browser::open().await;
-    b.sign_in(&server.url, &c.email, PASSWORD).await;
-    b.page.goto(&format!("{}/jobs/{id}/georeference", server.url)).await.unwrap();
-    b.see("//div[contains(@class, 'cloud') and @data-frame='grid' and @data-busy='false' and number(@data-points) > 50000]").await;
-    b.press("Measure").await;
-    let number = |v: &Value| v.as_f64().unwrap();
-    // the highest point of each scan's canonical file is a known one: carried to the grid by its pose here
-    for (k, scan) in cloud["scans"].as_array().unwrap().iter().enumerate().take(3) {
-        let row = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[k].clone();
-        let folder = server.data.path().join(format!(
-            "jobs/{id}/scans/{}-0/{}",
-            row["upload_id"].as_str().unwrap(),
-            row["derived"]["build"].as_str().unwrap()
-        ));
-        let bytes = std::fs::read(folder.join("scan")).unwrap();
-        let points = vistazo_formats::canonical::read(&mut bytes.as_slice(), bytes.len() as u64).unwrap();
-        let pose = vistazo_core::geometry::Pose::from(
-            &serde_json::from_value::<vistazo_server::dto::PoseDto>(scan["pose"].clone()).unwrap(),
-        );
-        let origin =
-            vistazo_core::geometry::Vec3::from_iterator(cloud["origin"].as_array().unwrap().iter().map(number));
-        let aim = pose.apply(&points.at(points.points.len() / 2 + 777 * k)) + origin;
-        b.press("Go to").await;
-        b.fill("Coordinates to go to", &format!("{:.4} {:.4} {:.4}", aim.x, aim.y, aim.z)).await;
-        b.press("Look there").await;
-        tokio::time::sleep(std::time::Duration::from_millis(2500)).await;
-        b.see("//div[contains(@class, 'cloud') and @data-busy='false']").await;
-        let canvas = b.see("//div[contains(@class, 'cloud')]//canvas").await;
-        let (left, top, width, height) = canvas.rectangle().await.unwrap();
-        b.click_at(left + width / 2.0, top + height / 2.0).await;
-        let said = b.see(&format!("//table[@aria-label='Measured points']/tbody/tr[{}]", k + 1)).await;
-        let said = said.attr("data-point").await.unwrap().unwrap();
-        let found = vistazo_core::geometry::Vec3::from_iterator(said.split(' ').map(|v| v.parse().unwrap()));
-        // which of the points it was: the nearest of any scan must be there to a tenth of a millimetre
-        let mut nearest = f64::MAX;
-        for (j, other) in cloud["scans"].as_array().unwrap().iter().enumerate() {
-            let row = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[j].clone();
-            let folder = server.data.path().join(format!(
-                "jobs/{id}/scans/{}-0/{}",
-                row["upload_id"].as_str().unwrap(),
-                row["derived"]["build"].as_str().unwrap()
-            ));
-            let bytes = std::fs::read(folder.join("scan")).unwrap();
-            let points = vistazo_formats::canonical::read(&mut bytes.as_slice(), bytes.len() as u64).unwrap();
-            let pose = vistazo_core::geometry::Pose::from(
-                &serde_json::from_value::<vistazo_server::dto::PoseDto>(other["pose"].clone()).unwrap(),
-            );
-            let local = pose.inverse().apply(&(found - origin));
-            nearest = (0..points.points.len()).map(|i| (points.at(i) - local).norm()).fold(nearest, f64::min);
-        }
-        assert!(nearest < 1e-4, "what is read back is {:.2} mm from any measured point", nearest * 1e3);
-        assert!((found - aim).norm() < 0.05, "{:.1} mm from what was aimed at", (found - aim).norm() * 1e3);
-        assert!(found.x > 3e6 && found.y > 5e6);
-    }
-    b.see("//table[@aria-label='Distances']/tbody/tr[2]").await;
-    // a view is kept, the page left, and the view shown again
-    b.press("Views").await;
-    b.fill("Name of the view", "two walls").await;
-    b.press("Keep").await;
-    b.page.refresh().await.unwrap();
-    b.see("//div[contains(@class, 'cloud') and @data-frame='grid']").await;
-    b.press("Views").await;
-    b.press("two walls").await;
-    b.see("//table[@aria-label='Distances']/tbody/tr[2]").await;
-    // the thin slice as a plan shows fewer points than the whole
-    b.press("Slice").await;
-    b.press("Plan at this height").await;
-    b.see("//button[contains(., 'Whole cloud')]").await;
-    b.close().await;
-}
-
 /// Clipped and thinned exports, merged and scan by scan, hold what they should and nothing else.
 #[tokio::test]
 async fn exports_are_clipped_and_thinned() {
     let server = Server::start().await;
     let c = server.person("liv").await;
     let files = job::files();
-    let id = new_job(&c, "Exports", &files).await;
-    for (name, bytes) in &files.scans {
-        assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
-    }
-    c.run(&id, "/register").await;
-    let control = json!({ "text": files.control_text, "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
-    c.ok("POST", &format!("/api/jobs/{id}/control"), control).await;
-    c.ok("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
+    let id = job::on_grid(&c, "Exports", &files).await;
     let o = job::ORIGIN;
     let (low, high) = ([o.x + 1.0, o.y + 1.0, o.z - 5.0], [o.x + 6.0, o.y + 20.0, o.z + 1.0]);
     let mut counts = Vec::new();
@@ -289,4 +181,81 @@ async fn exports_are_clipped_and_thinned() {
     assert!(counts[0] < counts[1], "merged scans share cells: {counts:?}");
     let wrong = json!({ "clip_min": [5.0, null, null], "clip_max": [1.0, null, null] });
     assert!(c.refused(422, "POST", &format!("/api/jobs/{id}/packages"), wrong).await.contains("the clip box is empty"));
+}
+
+/// Too little room is said before a byte is sent, and again before a task begins: another job may
+/// have taken it meanwhile.
+#[tokio::test]
+async fn room_is_asked_for_first() {
+    let mut server = Server::start().await;
+    let c = server.person("rut").await;
+    let files = job::files();
+    let id = job::new(&c, "Full", &files).await;
+    let all = &files.scans[0].1;
+    let n = all.len();
+    let answer = c.announce(&id, &[("filename", "room.e57")], n, all[..n / 2].to_vec()).await;
+    assert_eq!(answer.status(), 201);
+    let at = location(&answer);
+    server.kill();
+    server.set("VISTAZO_KEEP_FREE", "1000000000000000");
+    server.restart().await;
+    let refused = c.announce(&id, &[("filename", "more.e57")], n, vec![]).await;
+    assert_eq!(refused.status(), 507);
+    let said = refused.text().await.unwrap();
+    assert!(said.contains("more.e57: about 0.0 GB are needed") && said.contains("0.0 GB are free"), "{said}");
+    c.append(&at, n as u64 / 2, all[n / 2..].to_vec(), None).await;
+    let task = c.ingest(&id, &at).await;
+    let end = c.wait(&id, &task).await;
+    assert_eq!(end["state"], "failed");
+    assert!(end["message"].as_str().unwrap().contains("make room first"), "{end}");
+    // nothing was lost: with room again, the same task goes through
+    server.kill();
+    server.set("VISTAZO_KEEP_FREE", "0");
+    server.restart().await;
+    let again = format!("/api/jobs/{id}/tasks/{}/retry", task["id"].as_str().unwrap());
+    c.ok("POST", &again, Value::Null).await;
+    assert_eq!(c.wait(&id, &task).await["state"], "done");
+}
+
+/// What a killed program left in the store goes when the next one starts; what is in use stays.
+#[tokio::test]
+async fn what_is_left_behind_is_swept() {
+    let mut server = Server::start().await;
+    let c = server.person("una").await;
+    let files = job::files();
+    let id = job::new(&c, "Left behind", &files).await;
+    assert_eq!(c.upload(&id, "one.e57", files.scans[0].1.clone()).await["state"], "done");
+    let half = c.announce(&id, &[("filename", "half.e57")], 1000, vec![1; 500]).await;
+    let base = server.data.path().join(format!("jobs/{id}"));
+    let upload = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[0]["upload_id"].clone();
+    let stale = base.join(format!("scans/{}-0/{}", upload.as_str().unwrap(), uuid::Uuid::now_v7()));
+    let orphan = base.join(format!("scans/{}-0/{}", uuid::Uuid::now_v7(), uuid::Uuid::now_v7()));
+    let part = base.join(format!("uploads/{}", uuid::Uuid::now_v7()));
+    for folder in [&stale, &orphan, &part] {
+        std::fs::create_dir_all(folder).unwrap();
+        std::fs::write(folder.join("scan"), b"left").unwrap();
+        std::fs::write(folder.join("tiles#1"), b"begun").unwrap();
+    }
+    let files_there = |folder: &std::path::Path| std::fs::read_dir(folder).map_or(0, Iterator::count);
+    for name in ["scan", "tiles#1"] {
+        let old = std::fs::File::options().write(true).open(part.join(name)).unwrap();
+        old.set_modified(std::time::SystemTime::now() - std::time::Duration::from_hours(25)).unwrap();
+    }
+    let young = base.join("uploads/00000000-0000-7000-8000-000000000000");
+    std::fs::create_dir_all(&young).unwrap();
+    std::fs::write(young.join("part"), b"being sent to another server").unwrap();
+    server.kill();
+    server.restart().await;
+    for _ in 0..100 {
+        if [&stale, &orphan, &part].iter().all(|f| files_there(f) == 0) {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    assert_eq!([&stale, &orphan, &part].map(|f| files_there(f)), [0; 3]);
+    assert_eq!(files_there(&young), 1, "a part that may still be recorded stays");
+    assert_eq!(c.arrived(&location(&half)).await, 500);
+    c.run(&id, "/register").await;
+    let cloud = c.ok("GET", &format!("/api/jobs/{id}/uploads"), Value::Null).await;
+    assert!(cloud["usage"]["derived"].as_i64().unwrap() > 100_000);
 }

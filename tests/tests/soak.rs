@@ -184,16 +184,17 @@ async fn soak(files: usize, points: usize, kills: usize) {
         let scan = vistazo_formats::canonical::read(&mut bytes.as_slice(), bytes.len() as u64).unwrap();
         assert_eq!((scan.points.len() as i64, n), (n, points as i64), "{key}");
     }
-    // a program killed right after it recorded a scan leaves an older build behind until the next one
-    let mut builds = 0;
-    for scan in std::fs::read_dir(data.path().join(format!("jobs/{id}/scans"))).unwrap() {
-        builds += std::fs::read_dir(scan.unwrap().path())
-            .unwrap()
-            .filter(|e| std::fs::read_dir(e.as_ref().unwrap().path()).unwrap().next().is_some())
-            .count();
+    // an attempt that was taken for dead clears its own build as soon as it learns of it
+    let builds = || -> usize {
+        let scans = std::fs::read_dir(data.path().join(format!("jobs/{id}/scans"))).unwrap();
+        let holds_files = |e: &std::fs::DirEntry| std::fs::read_dir(e.path()).unwrap().next().is_some();
+        scans.map(|s| std::fs::read_dir(s.unwrap().path()).unwrap().flatten().filter(holds_files).count()).sum()
+    };
+    let begin = Instant::now();
+    while builds() > files && begin.elapsed() < Duration::from_secs(30) {
+        tokio::time::sleep(Duration::from_millis(200)).await;
     }
-    println!("{} builds of scans lie there beside those in use", builds - files);
-    assert!(builds >= files);
+    assert_eq!(builds(), files, "one build of each scan");
     for (_, mut child) in running {
         child.kill().unwrap();
         child.wait().unwrap();

@@ -270,17 +270,7 @@ async fn the_demo_points_at_the_knocked_sphere() {
     b.click("//a[contains(@class, 'job-row')]").await;
     b.sheet("Field").await;
     // nine scans of two and a half million points, simulated, written, read and stored
-    for _ in 0..4 {
-        if b.page
-            .wait()
-            .at_most(std::time::Duration::from_secs(60))
-            .for_element(fantoccini::Locator::XPath("//table[@aria-label='Scans']/tbody/tr[9]"))
-            .await
-            .is_ok()
-        {
-            break;
-        }
-    }
+    b.see_within("//table[@aria-label='Scans']/tbody/tr[9]", 240).await;
     b.sheet("Register").await;
     b.press("Find targets and adjust").await;
     b.see("//section[contains(@aria-label, 'was moved between S4 and S5')]").await;

@@ -50,6 +50,8 @@ pub struct Settings {
     pub max_upload: u64,
     /// `VISTAZO_SCAN_SPEED`: how much faster than life the simulated scanner runs.
     pub scan_speed: f64,
+    /// `VISTAZO_KEEP_FREE`: bytes that must stay free where the object store is a folder.
+    pub keep_free: u64,
     /// `VISTAZO_SECURE_COOKIES`: `0` allows cookies over plain HTTP to other machines.
     pub secure_cookies: bool,
 }
@@ -71,6 +73,7 @@ impl Settings {
             address: var("VISTAZO_ADDRESS").unwrap_or_else(|| "127.0.0.1:4780".into()),
             max_upload: var("VISTAZO_MAX_UPLOAD").and_then(|v| v.parse().ok()).unwrap_or(64_000_000_000),
             scan_speed: var("VISTAZO_SCAN_SPEED").and_then(|v| v.parse().ok()).unwrap_or(60.0),
+            keep_free: var("VISTAZO_KEEP_FREE").and_then(|v| v.parse().ok()).unwrap_or(500_000_000),
             secure_cookies: var("VISTAZO_SECURE_COOKIES").as_deref() != Some("0"),
         })
     }

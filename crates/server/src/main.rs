@@ -10,7 +10,7 @@ const HELP: &str = "vistazo <command>
   demo-control   print the demo's control file
   openapi        print the description of the API
   add-user EMAIL NAME   add a person; the password comes on standard input
-Settings: VISTAZO_DATABASE_URL, VISTAZO_DATA, VISTAZO_ADDRESS, VISTAZO_MAX_UPLOAD, VISTAZO_SCAN_SPEED";
+Settings: VISTAZO_DATABASE_URL, VISTAZO_DATA, VISTAZO_ADDRESS, VISTAZO_MAX_UPLOAD, VISTAZO_KEEP_FREE, VISTAZO_SCAN_SPEED";
 
 #[tokio::main]
 async fn main() -> anyhow::Result<()> {

@@ -9,12 +9,14 @@ pub mod jobs;
 pub mod objects;
 pub mod people;
 pub mod results;
+mod sweep;
 pub mod tasks;
 pub mod uploads;
 pub mod views;
 
 pub use objects::Objects;
 pub use sqlx::PgPool;
+pub use sweep::sweep;
 pub use uuid::Uuid;
 
 /// Why a store call failed.

@@ -6,7 +6,11 @@ use futures::StreamExt;
 use object_store::{ObjectStore, ObjectStoreExt, local::LocalFileSystem, path::Path};
 use sha2::{Digest, Sha256};
 use std::sync::Arc;
+use std::time::SystemTime;
 use tokio::io::{AsyncReadExt, AsyncSeekExt, AsyncWriteExt};
+
+/// Stands in the names of files that a store in a folder has not finished writing.
+const STAGED: char = '#';
 
 /// The object store. Cheap to clone.
 #[derive(Clone, Debug)]
@@ -54,10 +58,52 @@ impl Objects {
     /// # Errors
     /// When the store fails; nothing under the key is no error.
     pub async fn remove(&self, key: &str) -> Result<()> {
+        if let Some(folder) = &self.folder
+            && key.contains(STAGED)
+        {
+            let path = folder.join(key);
+            let _ = tokio::fs::remove_file(&path).await;
+            return Ok(());
+        }
         match self.store.delete(&Path::from(key)).await {
             Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
             Err(e) => Err(e.into()),
         }
+    }
+
+    /// Every key that begins with `prefix` and a slash, with the time it was last written. In a
+    /// folder this includes what was begun and never finished, which no other call sees: a program
+    /// that is killed while it writes leaves it.
+    pub(crate) async fn list(&self, prefix: &str) -> Result<Vec<(String, SystemTime)>> {
+        let Some(folder) = self.folder.clone() else {
+            let mut list = self.store.list(Some(&Path::from(prefix)));
+            let mut all = Vec::new();
+            while let Some(o) = list.next().await {
+                let o = o?;
+                all.push((o.location.to_string(), o.last_modified.into()));
+            }
+            return Ok(all);
+        };
+        let start = folder.join(prefix);
+        let walk = move || {
+            let (mut all, mut folders) = (Vec::new(), vec![start]);
+            // what goes away meanwhile is not there
+            while let Some(next) = folders.pop() {
+                for entry in std::fs::read_dir(&next).into_iter().flatten().flatten() {
+                    let path = entry.path();
+                    match entry.metadata() {
+                        Ok(m) if m.is_dir() => folders.push(path),
+                        Ok(m) => {
+                            let key = path.strip_prefix(&folder).unwrap_or(&path).to_string_lossy().into_owned();
+                            all.push((key, m.modified().unwrap_or(SystemTime::UNIX_EPOCH)));
+                        }
+                        Err(_) => {}
+                    }
+                }
+            }
+            all
+        };
+        tokio::task::spawn_blocking(walk).await.map_err(|e| StoreError::File(e.to_string()))
     }
 
     /// Removes everything whose key begins with `prefix` and a slash, but for one: what an earlier
@@ -66,16 +112,10 @@ impl Objects {
     /// # Errors
     /// When the store fails.
     pub async fn remove_under(&self, prefix: &str, keep: &str) -> Result<()> {
-        let mut list = self.store.list(Some(&Path::from(prefix)));
-        let mut gone = Vec::new();
-        while let Some(o) = list.next().await {
-            let o = o?;
-            if !o.location.as_ref().starts_with(keep) {
-                gone.push(o.location);
+        for (key, _) in self.list(prefix).await? {
+            if !key.starts_with(keep) {
+                self.remove(&key).await?;
             }
-        }
-        for location in gone {
-            self.remove(location.as_ref()).await?;
         }
         Ok(())
     }

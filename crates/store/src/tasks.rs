@@ -156,6 +156,19 @@ pub async fn beat(db: &PgPool, task: &Task, worker: &str, progress: f64, message
     Ok(cancel.unwrap_or(true))
 }
 
+/// Whether an attempt still holds its task, which then stays so until the transaction ends: one that
+/// fell silent may have been followed by another, and must not write over its results.
+pub async fn holds(tx: &mut sqlx::PgConnection, task: &Task) -> Result<bool> {
+    Ok(sqlx::query_scalar::<_, i32>(
+        "select 1 from tasks where id = $1 and state = 'running' and attempts = $2 for share",
+    )
+    .bind(task.id)
+    .bind(task.attempts)
+    .fetch_optional(tx)
+    .await?
+    .is_some())
+}
+
 /// Ends a task that this worker still holds.
 pub async fn finish(db: &PgPool, task: &Task, worker: &str, state: &str, message: &str) -> Result<()> {
     sqlx::query("update tasks set state = $3, message = $4, progress = case when $3 = 'done' then 1 else progress end, finished_at = now() where id = $1 and worker = $2 and state = 'running'")

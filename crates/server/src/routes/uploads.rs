@@ -3,6 +3,7 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::UploadOptions;
+use crate::work::room;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::body::Body;
@@ -15,12 +16,6 @@ use vistazo_formats::xyz_preview;
 use vistazo_store::uploads::{self, AppendError, Upload, Usage};
 
 const VERSION: &str = "1.0.0";
-
-/// What an upload takes on top of the file itself, as a multiple of the file: the canonical scan,
-/// the working cloud and the tiles are larger than a compressed file.
-fn growth(name: &str) -> u64 {
-    if name.to_lowercase().ends_with("laz") { 9 } else { 5 }
-}
 
 fn header<'a>(headers: &'a HeaderMap, name: &str) -> Option<&'a str> {
     headers.get(name).and_then(|v| v.to_str().ok())
@@ -159,19 +154,8 @@ fn admitted(app: &App, headers: &HeaderMap) -> Result<(String, u64, UploadOption
         ));
     }
     let options = UploadOptions::from_metadata(&meta)?;
-    let needed = length * (1 + growth(&name));
-    if let Some(free) = app.objects.free()
-        && free < needed
-    {
-        return Err(ApiError::status(
-            StatusCode::INSUFFICIENT_STORAGE,
-            format!(
-                "{name}: it needs about {:.1} GB with what is made from it, and {:.1} GB are free; make room first",
-                needed as f64 / 1e9,
-                free as f64 / 1e9
-            ),
-        ));
-    }
+    room::check(app, &name, length * (1 + room::growth(&name)))
+        .map_err(|e| ApiError::status(StatusCode::INSUFFICIENT_STORAGE, e))?;
     Ok((name, length, options))
 }
 

@@ -4,6 +4,7 @@ use super::derive::{self, Derived};
 use super::{Progress, Stop, payload};
 use crate::App;
 use crate::dto::{PoseDto, UploadOptions};
+use crate::work::room;
 use std::path::Path;
 use uuid::Uuid;
 use vistazo_formats::{FormatError, ReadOptions, SourceScan, read_source};
@@ -19,6 +20,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         Stop::Cancelled => Stop::Cancelled,
     };
     let options: UploadOptions = serde_json::from_value(upload.options.clone())?;
+    room::check(app, &upload.file_name, upload.bytes as u64 * room::growth(&upload.file_name)).map_err(Stop::Failed)?;
     progress.at(0.0, &format!("{}: fetching the file", upload.file_name))?;
     let file = tempfile::NamedTempFile::new()?;
     let share = |s: f64| progress.share(0.1 * s);
@@ -29,8 +31,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         levelled: options.levelled,
         log: serde_json::json!({ "file": upload.file_name }),
     };
-    let done =
-        store(app, task.job_id, &upload, file.path(), &options.read()?, progress, &entry).await.map_err(named)?;
+    let done = store(app, task, &upload, file.path(), &options.read()?, progress, &entry).await.map_err(named)?;
     Ok(format!(
         "{}: {} scan{} with {} points",
         upload.file_name,
@@ -72,13 +73,46 @@ struct Meta {
 /// same upload, it replaces what was made before.
 pub(super) async fn store(
     app: &App,
-    job: Uuid,
+    task: &Task,
     upload: &Upload,
     path: &Path,
     options: &ReadOptions,
     progress: &Progress,
     entry: &Entry,
 ) -> Result<(usize, u64), Stop> {
+    let mut ready = Vec::new();
+    let done = match read(app, task.job_id, upload, path, options, progress, entry, &mut ready).await {
+        Ok(()) => record(app, task, upload, entry, &ready).await,
+        Err(e) => Err(e),
+    };
+    for (part, r) in ready.iter().enumerate() {
+        let cleared = match done {
+            // what an earlier attempt or build left behind
+            Ok(()) => app.objects.remove_under(&derive::prefix(task.job_id, upload.id, part as i32), &r.key).await,
+            // nobody will speak of what this attempt stored
+            Err(Stop::Cancelled) => app.objects.remove_under(&r.key, "-").await,
+            // the answer of the database may be lost and the rows written: the sweep will know
+            Err(Stop::Failed(_)) => Ok(()),
+        };
+        if let Err(e) = cleared {
+            tracing::warn!(error = %e, "cannot clear what is not used");
+        }
+    }
+    done.map(|()| (ready.len(), ready.iter().map(|r| r.source.points).sum()))
+}
+
+/// Reads, derives and stores; what was stored so far is in `ready` also when it ends early.
+#[allow(clippy::too_many_arguments)]
+async fn read(
+    app: &App,
+    job: Uuid,
+    upload: &Upload,
+    path: &Path,
+    options: &ReadOptions,
+    progress: &Progress,
+    entry: &Entry,
+    ready: &mut Vec<Ready>,
+) -> Result<(), Stop> {
     let (send, mut receive) = tokio::sync::mpsc::channel::<(Meta, Derived)>(1);
     let (path, options, watch, file_name) = (path.to_owned(), *options, progress.clone(), upload.file_name.clone());
     let reading = tokio::task::spawn_blocking(move || -> Result<(), Stop> {
@@ -118,10 +152,9 @@ pub(super) async fn store(
         }
     });
     let names = Names::load(app, job, upload).await?;
-    let mut ready: Vec<Ready> = Vec::new();
     while let Some((source, derived)) = receive.recv().await {
         let wanted = entry.name.clone().or_else(|| source.name.clone()).filter(|n| !n.trim().is_empty());
-        let name = names.free(wanted, &ready);
+        let name = names.free(wanted, ready);
         let key = derived.store(app, &derive::prefix(job, upload.id, ready.len() as i32)).await?;
         ready.push(Ready { name, source, derived, key });
     }
@@ -129,12 +162,20 @@ pub(super) async fn store(
     if progress.stopped() {
         return Err(Stop::Cancelled);
     }
+    Ok(())
+}
+
+/// Writes the rows of all scans of an upload in one step.
+async fn record(app: &App, task: &Task, upload: &Upload, entry: &Entry, ready: &[Ready]) -> Result<(), Stop> {
     let mut tx = app.db.begin().await?;
+    if !vistazo_store::tasks::holds(&mut tx, task).await? {
+        return Err(Stop::Cancelled);
+    }
     for (part, r) in ready.iter().enumerate() {
         field::put_scan(
             &mut *tx,
             &NewScan {
-                job,
+                job: task.job_id,
                 upload: upload.id,
                 part: part as i32,
                 name: &r.name,
@@ -154,14 +195,7 @@ pub(super) async fn store(
         )
         .await?;
     }
-    tx.commit().await?;
-    for (part, r) in ready.iter().enumerate() {
-        // what an earlier attempt or build left behind
-        if let Err(e) = app.objects.remove_under(&derive::prefix(job, upload.id, part as i32), &r.key).await {
-            tracing::warn!(error = %e, "cannot clear what is no longer used");
-        }
-    }
-    Ok((ready.len(), ready.iter().map(|r| r.source.points).sum()))
+    Ok(tx.commit().await?)
 }
 
 /// Names of scans, each used once in a job.

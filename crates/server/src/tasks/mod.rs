@@ -70,14 +70,36 @@ impl Progress {
 /// programs on the same database and object store.
 pub async fn work(app: App) {
     let worker = format!("{}-{}", std::process::id(), vistazo_store::new_id());
+    // programs that were killed may have left something behind, and so may attempts of our own that failed
+    let mut unswept = true;
     loop {
         match tasks::take(&app.db, &worker).await {
-            Ok(Some(task)) => run(&app, &worker, task).await,
-            Ok(None) => tokio::time::sleep(Duration::from_millis(400)).await,
+            Ok(Some(task)) => unswept |= !run(&app, &worker, task).await,
+            Ok(None) => {
+                if unswept {
+                    unswept = !sweep(&app).await;
+                }
+                tokio::time::sleep(Duration::from_millis(400)).await;
+            }
             Err(e) => {
                 tracing::warn!(error = %e, "cannot reach the queue");
                 tokio::time::sleep(Duration::from_secs(2)).await;
             }
+        }
+    }
+}
+
+/// Clears what nothing speaks of in the store; returns whether that went through.
+async fn sweep(app: &App) -> bool {
+    match vistazo_store::sweep(&app.db, &app.objects).await {
+        Ok(0) => true,
+        Ok(n) => {
+            tracing::info!(objects = n, "cleared what an ended program or attempt left behind");
+            true
+        }
+        Err(e) => {
+            tracing::warn!(error = %e, "cannot clear what may have been left behind");
+            false
         }
     }
 }
@@ -95,7 +117,8 @@ pub async fn rebuild(app: &App, job: Option<vistazo_store::Uuid>) -> Result<usiz
     Ok(all.len())
 }
 
-async fn run(app: &App, worker: &str, task: Task) {
+/// Does a task; returns whether it was done.
+async fn run(app: &App, worker: &str, task: Task) -> bool {
     tracing::info!(kind = task.kind, id = %task.id, attempt = task.attempts, "task");
     let progress = Progress { stop: Arc::default(), share: Arc::default(), message: Arc::default() };
     let beat = tokio::spawn(beat(app.clone(), worker.to_owned(), task.clone(), progress.clone()));
@@ -122,7 +145,7 @@ async fn run(app: &App, worker: &str, task: Task) {
         tracing::warn!(reason, "task put back");
         tokio::time::sleep(Duration::from_secs(1)).await;
         if tasks::put_back(&app.db, &task, worker, "waiting: the data could not be reached").await.is_ok() {
-            return;
+            return false;
         }
     }
     let (state, message) = match outcome {
@@ -141,6 +164,7 @@ async fn run(app: &App, worker: &str, task: Task) {
     if let Err(e) = tasks::finish(&app.db, &task, worker, state, &message).await {
         tracing::warn!(error = %e, "cannot note the end of a task");
     }
+    state == "done"
 }
 
 /// Whether a failure is of the database or the object store being away, which passes, and not of

@@ -20,6 +20,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let inputs = state.package_inputs().ok_or("the block is not on the grid, or out of date: georeference it first")?;
     let Some((_, georef)) = &state.georef else { return Err(Stop::Failed("the block is not on the grid".into())) };
     let job = vistazo_store::jobs::get(&app.db, task.job_id).await?;
+    let whole: i64 = field::scans(&app.db, task.job_id).await?.iter().map(|s| s.bytes).sum();
+    crate::work::room::check(app, "the package", whole.unsigned_abs()).map_err(Stop::Failed)?;
     let revision = results::next_package_revision(&app.db, task.job_id).await?;
     let folder = tempfile::tempdir()?;
     let base = file_name(&job.name);

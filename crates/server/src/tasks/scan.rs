@@ -72,7 +72,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         levelled: brief.instrument.compensator_sigma.is_some(),
         log,
     };
-    let (_, points) = store(app, task.job_id, &upload, file.path(), &ReadOptions::default(), progress, &entry).await?;
+    let (_, points) = store(app, task, &upload, file.path(), &ReadOptions::default(), progress, &entry).await?;
     Ok(format!("{name}: {} points", grouped(points)))
 }
 

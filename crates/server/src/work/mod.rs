@@ -7,6 +7,7 @@ mod findings;
 pub(crate) mod grid;
 pub(crate) mod network;
 pub(crate) mod planning;
+pub(crate) mod room;
 pub(crate) mod verdict;
 
 use crate::dto::Brief;

@@ -1,0 +1,54 @@
+//! Clears what nothing speaks of any more: builds of scans and parts of uploads that a program left
+//! in the object store when it was killed between storing and recording them.
+
+use crate::{Objects, Result};
+use sqlx::PgPool;
+use std::collections::{HashMap, HashSet};
+use std::time::{Duration, SystemTime};
+
+/// A part of an upload is stored before it is recorded, by whichever server; one that is younger
+/// than this may still be recorded.
+const PART_MAY_COME: Duration = Duration::from_hours(24);
+
+/// Removes every superseded or orphaned object; returns how many.
+///
+/// Builds of an upload that a task waits for or works at are left alone. The store is listed before
+/// the database is asked, so that whatever is recorded meanwhile is seen as recorded.
+///
+/// # Errors
+/// When the database or the store fails; what was removed until then was of no use anyway.
+pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
+    let mut builds: HashMap<String, Vec<String>> = HashMap::new();
+    let mut parts = Vec::new();
+    for (key, written) in objects.list("jobs").await? {
+        match key.split('/').collect::<Vec<_>>()[..] {
+            [_, _, "scans", _, _, _] => {
+                let build = key.rsplit_once('/').map_or("", |k| k.0).to_owned();
+                builds.entry(build).or_default().push(key);
+            }
+            [_, _, "uploads", ..] if written + PART_MAY_COME < SystemTime::now() => parts.push(key),
+            _ => {}
+        }
+    }
+    // one statement, one moment: a build cannot be recorded and its task ended between two questions
+    let named: Vec<(bool, String)> = sqlx::query_as(
+        "select true, key from scans union all select true, key from upload_parts union all \
+         select false, coalesce(payload ->> 'upload', id::text) from tasks where kind in ('ingest', 'scan') and state in ('queued', 'running')",
+    )
+    .fetch_all(db)
+    .await?;
+    let keys: HashSet<&str> = named.iter().filter(|n| n.0).map(|n| n.1.as_str()).collect();
+    let active: Vec<&str> = named.iter().filter(|n| !n.0).map(|n| n.1.as_str()).collect();
+    let of_active = |build: &str| active.iter().any(|a| build.contains(&format!("/scans/{a}-")));
+    let gone = builds
+        .into_iter()
+        .filter(|(build, _)| !keys.contains(build.as_str()) && !of_active(build))
+        .flat_map(|b| b.1)
+        .chain(parts.into_iter().filter(|p| !keys.contains(p.as_str())));
+    let mut n = 0;
+    for key in gone {
+        objects.remove(&key).await?;
+        n += 1;
+    }
+    Ok(n)
+}
