@@ -258,7 +258,7 @@ async fn a_hundred_scans_open() {
     b.page.goto(&format!("{}/jobs/{id}/register", server.url)).await.unwrap();
     b.page.execute("performance.setResourceTimingBufferSize(20000)", vec![]).await.unwrap();
     // drawn by two processors that also run the other tests
-    let whole = "//div[contains(@class, 'cloud') and @data-frame='as delivered' and @data-busy='false' and number(@data-points) > 200000]";
+    let whole = "//div[contains(@class, 'cloud') and @data-frame='as delivered' and @data-busy='false' and number(@data-points) > 100000]";
     b.see_within(whole, 240).await;
     let cloud = b.see("//div[contains(@class, 'cloud')]").await;
     let shown: i64 = cloud.attr("data-points").await.unwrap().unwrap().parse().unwrap();
