@@ -1,6 +1,7 @@
 //! Quantiles and tail probabilities used by the tests and the 95 % regions.
 
 use statrs::distribution::{ChiSquared, ContinuousCDF};
+use statrs::function::erf::erf_inv;
 
 /// Half-width factor of a 95 % interval in one dimension (normal quantile 0.975).
 pub const K95_1D: f64 = 1.959_963_985;
@@ -22,6 +23,11 @@ pub fn chi2_tail(value: f64, dof: usize) -> f64 {
 /// Returns 0 when there are no degrees of freedom.
 pub fn chi2_quantile(p: f64, dof: usize) -> f64 {
     ChiSquared::new(dof as f64).map_or(0.0, |d| d.inverse_cdf(p))
+}
+
+/// The value that a standard normal variable stays below with probability `p`.
+pub fn normal_quantile(p: f64) -> f64 {
+    std::f64::consts::SQRT_2 * erf_inv(2.0 * p - 1.0)
 }
 
 /// Median of the values; `None` when there are none. The slice is reordered.

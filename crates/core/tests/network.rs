@@ -12,7 +12,7 @@ use vistazo_core::check::{Verdict, check_point_row, limit_row};
 use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3, fit};
 use vistazo_core::georef::{ControlPoint, diagnose, georeference, match_control};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::{PlannedTarget, Site, Station, predict};
+use vistazo_core::plan::{Design, Kit, PlannedKind, PlannedTarget, Site, Station, predict};
 use vistazo_core::register::{Grade, MatchOptions, Matched, TieInput, grade_ties, match_points};
 use vistazo_core::stats::chi2_quantile;
 
@@ -46,7 +46,7 @@ fn noise(rng: &mut ChaCha8Rng, c: &Mat3) -> Vec3 {
 fn prediction_agrees_with_monte_carlo() {
     let instrument = Instrument::mid_range();
     let stations: Vec<Station> =
-        STATIONS.iter().enumerate().map(|(i, p)| Station { name: format!("S{i}"), position: at(*p) }).collect();
+        STATIONS.iter().enumerate().map(|(i, p)| Station::at(&format!("S{i}"), at(*p))).collect();
     let sigma = Vec3::new(0.001, 0.001, 0.0015);
     let targets: Vec<PlannedTarget> = TARGETS
         .iter()
@@ -54,10 +54,14 @@ fn prediction_agrees_with_monte_carlo() {
         .map(|(i, p)| PlannedTarget {
             name: format!("T{i}"),
             position: at(*p),
+            kind: PlannedKind::Sphere,
             control_sigma: (i < 4).then_some(sigma),
+            check: false,
         })
         .collect();
-    let predicted = predict(&Site::default(), &stations, &targets, 0.1, &instrument);
+    let site = Site::default();
+    let (stations, targets, instrument) = (&stations[..], &targets[..], &instrument);
+    let predicted = predict(&Design { site: &site, stations, targets, kit: Kit::default(), instrument });
     let on_grid = predicted.on_grid.unwrap();
     assert_eq!(predicted.used.len(), 7);
     let mut rng = ChaCha8Rng::seed_from_u64(5);
@@ -81,7 +85,7 @@ fn prediction_agrees_with_monte_carlo() {
         for (scan, sees) in predicted.sees.iter().enumerate() {
             for &t in sees {
                 let centre = truth[scan].inverse().apply(&targets[t].position);
-                let covariance = vistazo_core::target::predicted_sphere_covariance(&centre, 0.1, &instrument).unwrap();
+                let covariance = vistazo_core::target::predicted_sphere_covariance(&centre, 0.1, instrument).unwrap();
                 observations.push(Observation {
                     scan,
                     target: t,
@@ -314,14 +318,14 @@ proptest! {
         for id in 0..40 {
             let (x, y) = (rng.random_range(-20.0..20.0), rng.random_range(-20.0..20.0));
             let line = vec![Vector2::new(x, y), Vector2::new(x + rng.random_range(-5.0..5.0), y + rng.random_range(-5.0..5.0))];
-            walls.push(Wall { id, line, base: 0.0, top: rng.random_range(0.5..4.0), required_spacing: None });
+            walls.push(Wall::plain(id, line, 0.0, rng.random_range(0.5..4.0)));
         }
-        let one = |w: &Wall| Site { walls: vec![w.clone()], obstacles: vec![] };
-        let all = Bvh::new(Site { walls: walls.clone(), obstacles: vec![] }.panels());
+        let one = |w: &Wall| Bvh::new(&Site { walls: vec![w.clone()], ..Site::default() });
+        let all = Bvh::new(&Site { walls: walls.clone(), ..Site::default() });
         for _ in 0..40 {
             let mut p = || Vec3::new(rng.random_range(-25.0..25.0), rng.random_range(-25.0..25.0), rng.random_range(0.2..3.0));
             let (from, to) = (p(), p());
-            let each = walls.iter().any(|w| Bvh::new(one(w).panels()).blocked(&from, &to));
+            let each = walls.iter().any(|w| one(w).blocked(&from, &to));
             prop_assert_eq!(all.blocked(&from, &to), each);
         }
     }

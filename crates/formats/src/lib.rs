@@ -16,6 +16,7 @@ mod las_read;
 mod las_write;
 mod options;
 pub mod plan;
+pub mod plan_dxf;
 mod ply_read;
 mod source;
 mod tiles_write;

@@ -10,6 +10,8 @@ pub struct PlanShape {
     pub closed: bool,
     /// Vertices, metres.
     pub line: Vec<[f64; 2]>,
+    /// A round column of this radius about the only vertex, metres.
+    pub radius: Option<f64>,
     /// Foot, metres (`base`), 0 without.
     pub base: f64,
     /// Top, metres (`top`, or `base + height`), 3 m above the foot without.
@@ -49,7 +51,7 @@ pub fn read_geojson(text: &str) -> Result<Vec<PlanShape>, FormatError> {
             if line.iter().flatten().any(|v| !v.is_finite() || v.abs() > 1e7) {
                 return Err(bad("a coordinate is not a sensible number of metres"));
             }
-            out.push(PlanShape { closed, line, base, top, name: name.clone() });
+            out.push(PlanShape { closed, line, radius: None, base, top, name: name.clone() });
             Ok(())
         };
         let Some(geometry) = &feature.geometry else { continue };

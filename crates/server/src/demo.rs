@@ -66,7 +66,7 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
                 line: line(&w.line),
                 base: w.base,
                 top: w.top,
-                required_spacing: w.required_spacing,
+                required_spacing: w.demand.map(|d| d.spacing),
                 ..PlanData::default()
             },
         );
@@ -83,14 +83,17 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
             },
         );
     }
-    for (i, c) in house.scene.columns.iter().enumerate() {
-        let ring = (0..8)
-            .map(|k| f64::from(k) * std::f64::consts::FRAC_PI_4)
-            .map(|a| [c.x + c.radius * a.cos(), c.y + c.radius * a.sin()])
-            .collect();
+    for (i, c) in house.scene.site.columns.iter().enumerate() {
         add(
-            "obstacle",
-            PlanData { name: format!("Column {}", i + 1), line: ring, base: c.base, top: c.top, ..PlanData::default() },
+            "column",
+            PlanData {
+                name: format!("Column {}", i + 1),
+                position: [c.centre.x, c.centre.y, c.base],
+                radius: Some(c.radius),
+                base: c.base,
+                top: c.top,
+                ..PlanData::default()
+            },
         );
     }
     for (name, p) in &house.stations {
@@ -104,6 +107,7 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
                 name: name.clone(),
                 position: (*p).into(),
                 target: Some(if *sphere { "sphere" } else { "checker" }.into()),
+                facing: house.scene.boards.iter().find(|b| b.centre == *p).map(|b| b.normal.x.atan2(b.normal.y)),
                 control_sigma: control.then_some([house.control_sigma.x, house.control_sigma.z]),
                 ..PlanData::default()
             },

@@ -61,6 +61,40 @@ pub fn scan(
     seed: u64,
     progress: &(dyn Fn(f64) -> bool + Sync),
 ) -> Option<RawScan> {
+    cast(scene, instrument, pose, epoch, seed, &[], progress)
+}
+
+/// A part of the field of view.
+#[derive(Clone, Copy, Debug)]
+pub struct Aim {
+    /// What is aimed at, in the frame of the scene, metres.
+    pub at: Vec3,
+    /// How far round it the scan reaches, metres.
+    pub reach: f64,
+}
+
+/// Scans only round some places, as an instrument with a window of detail does: what falls outside
+/// has no return. Made for many repetitions of the same set-up.
+pub fn scan_towards(
+    scene: &Scene,
+    instrument: &Instrument,
+    pose: &Pose,
+    epoch: usize,
+    seed: u64,
+    aims: &[Aim],
+) -> Option<RawScan> {
+    cast(scene, instrument, pose, epoch, seed, aims, &|_| true)
+}
+
+fn cast(
+    scene: &Scene,
+    instrument: &Instrument,
+    pose: &Pose,
+    epoch: usize,
+    seed: u64,
+    aims: &[Aim],
+    progress: &(dyn Fn(f64) -> bool + Sync),
+) -> Option<RawScan> {
     let cols = (std::f64::consts::TAU / instrument.step).round() as usize;
     let rows = ((instrument.elevation_max - instrument.elevation_min) / instrument.step) as usize;
     let shapes = shapes(scene, epoch);
@@ -71,6 +105,27 @@ pub fn scan(
         Vec3::new(el.cos() * az.cos(), el.cos() * az.sin(), el.sin())
     };
     let world = |d: &Vec3| pose.rotation * d;
+    // direction and half-angle of each window
+    let windows: Vec<(Vec3, f64)> = aims
+        .iter()
+        .map(|a| {
+            let p = pose.inverse().apply(&a.at);
+            (p.normalize(), (a.reach / p.norm()).min(1.5).cos())
+        })
+        .collect();
+    // rows and columns that no window reaches are passed over without a look
+    let reached = |n: usize, is: &dyn Fn(usize, &(Vec3, f64)) -> bool| -> Vec<bool> {
+        (0..n).map(|k| windows.is_empty() || windows.iter().any(|w| is(k, w))).collect()
+    };
+    let row_reached = reached(rows, &|row, w| {
+        let el = instrument.elevation_max - row as f64 * instrument.step;
+        (el - w.0.z.asin()).abs() < w.1.acos() + instrument.step
+    });
+    let col_reached = reached(cols, &|col, w| {
+        let off = col as f64 / cols as f64 * std::f64::consts::TAU - w.0.y.atan2(w.0.x);
+        let half = w.1.acos() + instrument.step;
+        off.sin().atan2(off.cos()).abs() * w.0.x.hypot(w.0.y) < half.sin() * 1.1 || w.0.z.abs() > 0.95
+    });
     let bands: Vec<usize> = (0..rows).step_by(16).collect();
     let mut ranges = vec![(f32::NAN, 0.0_f32); rows * cols];
     let stopped = std::sync::atomic::AtomicBool::new(false);
@@ -83,7 +138,13 @@ pub fn scan(
         let mut normal = || rng.sample::<f64, _>(StandardNormal);
         for (k, cell) in out.iter_mut().enumerate() {
             let (row, col) = (first + k / cols, k % cols);
+            if !row_reached[row] || !col_reached[col] {
+                continue;
+            }
             let nominal = ray(row as f64, col as f64);
+            if !windows.is_empty() && !windows.iter().any(|w| w.0.dot(&nominal) > w.1) {
+                continue;
+            }
             let side = nominal.cross(&Vec3::z()).normalize();
             let up = side.cross(&nominal);
             let true_ray =
@@ -147,9 +208,9 @@ fn shapes(scene: &Scene, epoch: usize) -> Vec<Shape> {
         out.push(Shape::Sphere { c, r: s.radius });
         out.push(Shape::Post { x: c.x, y: c.y, r: 0.012, base: scene.ground, top: c.z - 0.9 * s.radius, albedo: 0.12 });
     }
-    out.extend(scene.columns.iter().map(|c| Shape::Post {
-        x: c.x,
-        y: c.y,
+    out.extend(scene.site.columns.iter().map(|c| Shape::Post {
+        x: c.centre.x,
+        y: c.centre.y,
         r: c.radius,
         base: c.base,
         top: c.top,

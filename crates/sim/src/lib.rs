@@ -11,7 +11,7 @@ mod rooms;
 mod roundhouse;
 mod scene;
 
-pub use cast::{RawScan, scan};
+pub use cast::{Aim, RawScan, scan, scan_towards};
 pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};
-pub use scene::{Board, Column, Scene, Sphere, Truth};
+pub use scene::{Board, Scene, Sphere, Truth};

@@ -1,11 +1,11 @@
-use crate::scene::{Board, Column, Scene, Sphere, Truth};
+use crate::scene::{Board, Scene, Sphere, Truth};
 use nalgebra::Vector2;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::{Site, Wall};
+use vistazo_core::plan::{Column, Site, Wall};
 
 /// A small scene with its stations: for tests that need many.
 pub struct SmallJob {
@@ -25,8 +25,9 @@ pub fn small_job(seed: u64) -> SmallJob {
     let (w, d) = (rng.random_range(11.0..13.0), rng.random_range(8.0..10.0));
     let line: Vec<_> =
         [(0.0, 0.0), (w, 0.0), (w, d), (0.0, d), (0.0, 0.0)].iter().map(|p| Vector2::new(p.0, p.1)).collect();
-    let site =
-        Site { walls: vec![Wall { id: 0, line, base: 0.0, top: 4.0, required_spacing: None }], obstacles: vec![] };
+    let column = |x: f64, y: f64, radius: f64| Column { centre: Vector2::new(x, y), radius, base: 0.0, top: 4.0 };
+    let columns = vec![column(w * 0.5, d * 0.5, 0.1), column(w * 0.7, d * 0.3, 0.05)];
+    let site = Site { walls: vec![Wall::plain(0, line, 0.0, 4.0)], columns, ..Site::default() };
     let mut spheres: Vec<Sphere> = Vec::new();
     while spheres.len() < 6 {
         let c = Vec3::new(rng.random_range(0.8..w - 0.8), rng.random_range(0.8..d - 0.8), rng.random_range(0.6..2.4));
@@ -48,20 +49,16 @@ pub fn small_job(seed: u64) -> SmallJob {
             turn: rng.random_range(0.2..1.3),
         },
     ];
-    let columns = vec![
-        Column { x: w * 0.5, y: d * 0.5, radius: 0.1, base: 0.0, top: 4.0 },
-        Column { x: w * 0.7, y: d * 0.3, radius: 0.05, base: 0.0, top: 4.0 },
-    ];
     let mut poses: Vec<Pose> = Vec::new();
     while poses.len() < 4 {
         let t = Vec3::new(rng.random_range(1.5..w - 1.5), rng.random_range(1.5..d - 1.5), rng.random_range(1.5..1.8));
         let free = spheres.iter().all(|s| (s.centre - t).xy().norm() > 1.0)
-            && columns.iter().all(|c: &Column| (c.x - t.x).hypot(c.y - t.y) > 0.8);
+            && site.columns.iter().all(|c| (c.centre - t.xy()).norm() > 0.8);
         if free && poses.iter().all(|p| (p.translation - t).norm() > 2.0) {
             poses.push(levelled(&mut rng, &instrument, t));
         }
     }
-    SmallJob { scene: Scene { site, ground: 0.0, spheres, boards, columns }, truth: Truth { poses }, instrument }
+    SmallJob { scene: Scene { site, ground: 0.0, spheres, boards }, truth: Truth { poses }, instrument }
 }
 
 /// A set-up turned at random, its axes tilted by what the compensator leaves.

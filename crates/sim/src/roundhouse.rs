@@ -1,11 +1,11 @@
-use crate::scene::{Board, Column, Scene, Sphere, Truth};
+use crate::scene::{Board, Scene, Sphere, Truth};
 use nalgebra::Vector2;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::{Obstacle, Site, Wall};
+use vistazo_core::plan::{Column, Demand, Obstacle, Site, Wall};
 
 /// The terrestrial part of the demo job: the Corvane Roundhouse.
 pub struct Roundhouse {
@@ -41,7 +41,7 @@ pub fn roundhouse() -> Roundhouse {
     let first = 90.0 - bay * BAYS as f64 / 2.0;
     let mut walls = Vec::new();
     let mut wall = |line: Vec<Vector2<f64>>, top: f64, spacing: Option<f64>| {
-        walls.push(Wall { id: walls.len(), line, base: 0.0, top, required_spacing: spacing });
+        walls.push(Wall { demand: spacing.map(Demand::spaced), ..Wall::plain(walls.len(), line, 0.0, top) });
     };
     // back wall: one flat face a bay
     let back: Vec<_> = (0..=BAYS).map(|k| at(27.0, first + bay * k as f64)).collect();
@@ -74,10 +74,7 @@ pub fn roundhouse() -> Roundhouse {
         })
         .collect();
     let columns = (1..BAYS)
-        .map(|k| {
-            let p = at(16.0, first + bay * k as f64);
-            Column { x: p.x, y: p.y, radius: 0.16, base: 0.0, top: 6.0 }
-        })
+        .map(|k| Column { centre: at(16.0, first + bay * k as f64), radius: 0.16, base: 0.0, top: 6.0 })
         .collect();
     let spheres = [
         (9.2, 6.1, 1.35),
@@ -156,7 +153,7 @@ pub fn roundhouse() -> Roundhouse {
         })
         .collect();
     Roundhouse {
-        scene: Scene { site: Site { walls, obstacles }, ground: 0.0, spheres, boards, columns },
+        scene: Scene { site: Site { walls, obstacles, columns, ..Site::default() }, ground: 0.0, spheres, boards },
         truth: Truth { poses },
         instrument,
         stations,

@@ -25,25 +25,10 @@ pub struct Board {
     pub turn: f64,
 }
 
-/// A round column.
-#[derive(Clone, Debug)]
-pub struct Column {
-    /// Axis on the plan, metres.
-    pub x: f64,
-    /// Axis on the plan, metres.
-    pub y: f64,
-    /// Radius, metres.
-    pub radius: f64,
-    /// Foot, metres.
-    pub base: f64,
-    /// Top, metres.
-    pub top: f64,
-}
-
 /// What the simulated scanner looks at. The ground is level.
 #[derive(Clone, Debug, Default)]
 pub struct Scene {
-    /// Walls and obstacles.
+    /// Walls, obstacles, columns, slabs.
     pub site: Site,
     /// Height of the ground, metres.
     pub ground: f64,
@@ -51,8 +36,6 @@ pub struct Scene {
     pub spheres: Vec<Sphere>,
     /// Boards.
     pub boards: Vec<Board>,
-    /// Columns.
-    pub columns: Vec<Column>,
 }
 
 impl Scene {

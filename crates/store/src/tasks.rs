@@ -18,7 +18,7 @@ pub const MOST_ATTEMPTS: i32 = 8;
 pub struct Task {
     pub id: Uuid,
     pub job_id: Uuid,
-    /// `scan`, `ingest`, `register`, `spacing` or `package`.
+    /// `scan`, `ingest`, `register`, `spacing`, `propose` or `package`.
     pub kind: String,
     #[schema(value_type = Object)]
     pub payload: Value,

@@ -339,6 +339,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/plan/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The changes that would help the weakest target most. */
+        get: operations["plan_advice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/plan/cover": {
         parameters: {
             query?: never;
@@ -348,6 +365,23 @@ export interface paths {
         };
         /** What the stations cover, how they overlap, and the error that will come out. */
         get: operations["plan_cover"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/density": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What resolution and how many repeats a spacing at a range asks of each instrument. */
+        get: operations["plan_density"];
         put?: never;
         post?: never;
         delete?: never;
@@ -373,6 +407,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/plan/files/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plan sheet: `sheet.pdf` to print, `plan.dxf`, `plan.geojson` or `plan.csv`. */
+        get: operations["plan_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/plan/import": {
         parameters: {
             query?: never;
@@ -382,8 +433,96 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Import walls (lines) and obstacles (polygons) from GeoJSON, plan coordinates in metres. */
+        /**
+         * Import walls (lines), obstacles (polygons) and columns (circles) from GeoJSON (plan coordinates in
+         *     metres) or a DXF drawing.
+         */
         post: operations["plan_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/leapfrog": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which spheres stay and which are carried at every move. */
+        post: operations["plan_leapfrog"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a station would cover at another place; for dragging. */
+        post: operations["plan_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every surface piece by piece. */
+        get: operations["plan_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last proposal. */
+        get: operations["plan_proposal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Propose stations in the background. */
+        post: operations["plan_propose"];
         delete?: never;
         options?: never;
         head?: never;
@@ -828,6 +967,66 @@ export interface components {
             /** Format: double */
             variance_factor: number;
         };
+        /** @description A change that would help. */
+        AdviceDto: {
+            /** @description A target to add, where that is it. */
+            add?: number[] | null;
+            /**
+             * Format: uuid
+             * @description A target to mark as control, where that is it.
+             */
+            control?: string | null;
+            /**
+             * Format: double
+             * @description Largest predicted 95 % error now and with it, metres.
+             */
+            now: number;
+            /** Format: double */
+            then: number;
+            /** @description In words. */
+            what: string;
+        };
+        /** @description One way to do it. */
+        AlternativeDto: {
+            at_least: number;
+            connected: boolean;
+            for_cover: number;
+            /** @description How many of them stood already and are locked. */
+            locked: number;
+            /** @description `fewest`, `quickest` or `most accurate`. */
+            name: string;
+            /**
+             * Format: double
+             * @description Share of the required area covered once and twice.
+             */
+            once: number;
+            /**
+             * Format: double
+             * @description Points of all scans.
+             */
+            points: number;
+            /**
+             * Format: double
+             * @description Largest predicted 95 % error of a target with the targets of the plan, metres.
+             */
+            predicted?: number | null;
+            /** @description Why the block would not hang together by the targets of the plan. */
+            refused?: string | null;
+            /** @description In the order to walk. */
+            stations: number[][];
+            /**
+             * Format: double
+             * @description Angle between points, radians.
+             */
+            step: number;
+            /**
+             * Format: double
+             * @description Scanning, setting up and walking, seconds.
+             */
+            time: number;
+            /** Format: double */
+            twice: number;
+        };
         /** @description The brief of a job. */
         Brief: {
             /**
@@ -855,6 +1054,17 @@ export interface components {
             sphere_diameter?: number | null;
             /** @description `m`, `ft` or `ftUS`: the unit that lengths are shown and entered in. */
             unit: string;
+        };
+        CarryDto: {
+            /** Format: double */
+            bearing: number;
+            /**
+             * Format: double
+             * @description Horizontal distance from the station, metres, and bearing from it, radians clockwise from north.
+             */
+            distance: number;
+            sphere: string;
+            to: number[];
         };
         /** @description All scans in one frame. */
         CloudDto: {
@@ -977,6 +1187,11 @@ export interface components {
         };
         /** @description What the plan covers. */
         CoverDto: {
+            /** @description Stations without which others would not hang together. */
+            cuts: string[];
+            /** @description Groups of stations that hang together, the largest first. */
+            groups: string[][];
+            links: components["schemas"]["LinkDto"][];
             /**
              * Format: double
              * @description Share of required area covered once and twice.
@@ -986,6 +1201,7 @@ export interface components {
             overlap: number[][];
             prediction: components["schemas"]["PredictionDto"];
             stations: components["schemas"]["StationCoverDto"][];
+            traps: components["schemas"]["TrapDto"][];
             /** Format: double */
             twice?: number | null;
         };
@@ -1001,6 +1217,15 @@ export interface components {
             part?: number;
             /** Format: int32 */
             version: number;
+        };
+        /** @description How an instrument would have to be set. */
+        DensityDto: {
+            instrument: components["schemas"]["InstrumentDto"];
+            /** @description The job's own. */
+            own: boolean;
+            /** @description Why not. */
+            refused?: string | null;
+            setting?: components["schemas"]["SettingDto"] | null;
         };
         /** @description A measured target in one scan. */
         DetectionData: {
@@ -1157,6 +1382,47 @@ export interface components {
             /** Format: int32 */
             version: number;
         };
+        /** @description A knock that nobody would notice. */
+        KnockDto: {
+            after: string;
+            /** @description Between these two stations, where it is noticed least. */
+            before: string;
+            /**
+             * Format: double
+             * @description What it does to the station it harms most, metres.
+             */
+            effect?: number | null;
+            harms: string;
+            /**
+             * Format: double
+             * @description The largest knock that is missed one time in five, metres; none when any would be missed.
+             */
+            size?: number | null;
+            target: string;
+        };
+        /** @description How to go across open ground. */
+        LeapfrogRequest: {
+            /** @description Spheres in stock. */
+            spheres: number;
+            /** @description Stations in the order to take them; all in their order when empty. */
+            stations: string[];
+        };
+        /** @description Two stations that hang together. */
+        LinkDto: {
+            /** @description Nothing else holds its two sides together. */
+            bridge: boolean;
+            /** @description What is wrong with the shared targets, when three or more are shared: in words. */
+            faults: string[];
+            from: string;
+            /**
+             * Format: double
+             * @description The smaller of the two overlaps, 0..1.
+             */
+            overlap: number;
+            /** @description Targets that both measure, by name. */
+            targets: string[];
+            to: string;
+        };
         LogEntry: {
             /** Format: date-time */
             at: string;
@@ -1164,6 +1430,30 @@ export interface components {
             id: number;
             what: string;
             who?: string | null;
+        };
+        /** @description What would be covered from there. */
+        LookDto: {
+            /** Format: double */
+            area: number;
+            /**
+             * Format: double
+             * @description Share of the required area that all stations would cover.
+             */
+            once?: number | null;
+            seen: number[][];
+            /** @description Targets it would measure. */
+            targets: string[];
+        };
+        /** @description A place to look from, while a station is dragged. */
+        LookRequest: {
+            /**
+             * Format: uuid
+             * @description The station that would stand there.
+             */
+            instead_of?: string | null;
+            position: number[];
+            /** Format: double */
+            step?: number | null;
         };
         MeasureDto: {
             /** @description `grid`, `block` or `as delivered`. */
@@ -1193,6 +1483,22 @@ export interface components {
         MemberChange: {
             email: string;
             role?: components["schemas"]["Role"] | null;
+        };
+        /** @description One move. */
+        MoveDto: {
+            /** @description Spheres to carry, and where to. */
+            carry: components["schemas"]["CarryDto"][];
+            faults: string[];
+            /** @description Where every sphere stands during this scan. */
+            places: number[][];
+            station: string;
+            /** @description Spheres that stay. */
+            stay: string[];
+            /**
+             * Format: double
+             * @description Predicted 95 % error against the station before, metres.
+             */
+            tie95?: number | null;
         };
         /** @description A new job. */
         NewJob: {
@@ -1242,6 +1548,21 @@ export interface components {
             statistic: number;
             suspect: boolean;
             target: string;
+        };
+        /** @description A hole in a wall: door, window or gate. */
+        OpeningDto: {
+            /**
+             * Format: double
+             * @description Distance of its middle along the wall from the first vertex.
+             */
+            at: number;
+            /** Format: double */
+            head: number;
+            name: string;
+            /** Format: double */
+            sill: number;
+            /** Format: double */
+            width: number;
         };
         Package: {
             /** Format: int64 */
@@ -1304,23 +1625,62 @@ export interface components {
         };
         /** @description The data of a plan item; which fields are used depends on its kind. Plan coordinates, metres. */
         PlanData: {
+            /** @description Areas: `no_go` (no instrument stands there) or `hazard`. */
+            area?: string | null;
             /**
              * Format: double
-             * @description Walls and obstacles: foot and top.
+             * @description Walls, obstacles and columns: foot and top; floors: their height is `base`.
              */
             base?: number;
+            /** @description Targets: known, but held back as a check. */
+            check?: boolean;
             /** @description Targets that will be control: σ horizontal and vertical. */
             control_sigma?: number[] | null;
-            /** @description Walls and obstacles: vertices. */
+            /**
+             * Format: double
+             * @description Checkers: where the face looks, radians clockwise from north (plan y); without, it is turned
+             *     to whoever looks.
+             */
+            facing?: number | null;
+            /** @description Walls, obstacles, floors and areas: vertices. */
             line?: number[][];
+            /** @description Stations: stays where it is when stations are proposed. */
+            locked?: boolean;
             name: string;
-            /** @description Stations (centre of the instrument) and targets (centre). */
+            /** @description Walls: holes in them. */
+            openings?: components["schemas"]["OpeningDto"][];
+            /**
+             * Format: int32
+             * @description Stations: place in the order to take them.
+             */
+            order?: number | null;
+            /** @description Stations (centre of the instrument), targets (centre) and columns (axis). */
             position?: number[];
             /**
              * Format: double
-             * @description Walls: point spacing asked for.
+             * @description Columns: radius.
+             */
+            radius?: number | null;
+            /**
+             * Format: double
+             * @description Walls and floors: largest 95 % error of a point asked for.
+             */
+            required_accuracy?: number | null;
+            /**
+             * Format: double
+             * @description Walls and floors: largest incidence asked for, radians; 70° without.
+             */
+            required_incidence?: number | null;
+            /**
+             * Format: double
+             * @description Walls and floors: point spacing asked for.
              */
             required_spacing?: number | null;
+            /**
+             * Format: double
+             * @description Stations: angle between points here, radians, when it is not the brief's.
+             */
+            step?: number | null;
             /** @description Targets: `sphere` or `checker`. */
             target?: string | null;
             /** Format: double */
@@ -1358,6 +1718,10 @@ export interface components {
         };
         /** @description What error the plan will come out at. */
         PredictionDto: {
+            /** @description What the error of the weakest target is made of, shares of the variance. */
+            budget: components["schemas"]["ShareDto"][];
+            /** @description What each target would hide if it were knocked. */
+            knocks: components["schemas"]["KnockDto"][];
             /** @description On control (true), or within the block only. */
             on_grid: boolean;
             /** @description Why there is none. */
@@ -1375,6 +1739,31 @@ export interface components {
             /** Format: double */
             n: number;
             name: string;
+        };
+        /** @description The last proposal. */
+        ProposalDto: {
+            alternatives: components["schemas"]["AlternativeDto"][];
+            places: number;
+            /** Format: double */
+            reachable: number;
+            request: components["schemas"]["ProposeRequest"];
+            /** @description Whether the plan has changed since. */
+            stale: boolean;
+        };
+        /** @description What to propose. */
+        ProposeRequest: {
+            /** @description Floors to stand on, metres. */
+            floors: number[];
+            /**
+             * Format: double
+             * @description Height of the instrument above the floor, metres.
+             */
+            instrument_height: number;
+            /**
+             * Format: double
+             * @description Share of what can be covered that has to be, 0.5..1.
+             */
+            share: number;
         };
         /** @description A file in the order proposed. */
         ProposedFile: {
@@ -1456,6 +1845,50 @@ export interface components {
             upload_id: string;
             /** Format: int32 */
             version: number;
+        };
+        SettingDto: {
+            /**
+             * Format: double
+             * @description As the instrument stores them.
+             */
+            bytes: number;
+            /** Format: double */
+            noise: number;
+            /** Format: double */
+            points: number;
+            /** Format: int32 */
+            repeats: number;
+            /**
+             * Format: double
+             * @description Metres: distance between points at that range, range noise (1σ), spacing of the spheres' usable range.
+             */
+            spacing: number;
+            /**
+             * Format: double
+             * @description Distance up to which the job's spheres are measured at this setting.
+             */
+            sphere_range: number;
+            /**
+             * Format: double
+             * @description Radians.
+             */
+            step: number;
+            /**
+             * Format: double
+             * @description Seconds for one scan, and with photographs.
+             */
+            time: number;
+            /** Format: double */
+            time_photographs: number;
+        };
+        /** @description A part of an error. */
+        ShareDto: {
+            /**
+             * Format: double
+             * @description Share of the variance, 0..1.
+             */
+            share: number;
+            what: string;
         };
         /** @description A sheet and what is open on it. */
         SheetDto: {
@@ -1578,6 +2011,45 @@ export interface components {
             sources: components["schemas"]["SourceDto"][];
             weakest?: string | null;
         };
+        /** @description One surface of the plan, piece by piece. */
+        SurfaceDto: {
+            /**
+             * Format: double
+             * @description Area wanted, and covered once and twice, m².
+             */
+            area: number;
+            /** Format: double */
+            base: number;
+            /**
+             * @description Of each piece: x, y, z, distance along the wall, width, height, number of stations that cover
+             *     it, best spacing [m] and incidence [rad] (0 when not covered), and why not: 0 covered,
+             *     1 hidden, 2 outside the field of view, 3 out of range, 4 too oblique, 5 too coarse; predicted
+             *     95 % error of a point there [m], 0 when not known.
+             */
+            cells: number[][];
+            /** Format: uuid */
+            item: string;
+            /** @description `wall` or `floor`. */
+            kind: string;
+            /**
+             * Format: double
+             * @description Length along the wall and heights.
+             */
+            length: number;
+            name: string;
+            /** Format: double */
+            once: number;
+            /**
+             * Format: double
+             * @description Required spacing, metres.
+             */
+            required?: number | null;
+            /** Format: double */
+            top: number;
+            /** Format: double */
+            twice: number;
+            wanted: boolean;
+        };
         /** @description A target after the adjustment. */
         TargetDto: {
             error: components["schemas"]["Error95Dto"];
@@ -1602,7 +2074,7 @@ export interface components {
             id: string;
             /** Format: uuid */
             job_id: string;
-            /** @description `scan`, `ingest`, `register`, `spacing` or `package`. */
+            /** @description `scan`, `ingest`, `register`, `spacing`, `propose` or `package`. */
             kind: string;
             /** @description What it is doing, or why it failed. */
             message: string;
@@ -1672,6 +2144,18 @@ export interface components {
         TokenSecret: {
             secret: string;
             token: components["schemas"]["Token"];
+        };
+        /** @description Something on the plan that goes wrong on site, in words. */
+        TrapDto: {
+            /** @description Names of the stations and targets it is about. */
+            about: string[];
+            /** @description A place of the plan, where there is one. */
+            at?: number[] | null;
+            /** @description `failed` or `doubtful`. */
+            grade: string;
+            /** @description The evidence, and what to do. */
+            text: string;
+            title: string;
         };
         Upload: {
             /**
@@ -2486,6 +2970,27 @@ export interface operations {
             };
         };
     };
+    plan_advice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdviceDto"][];
+                };
+            };
+        };
+    };
     plan_cover: {
         parameters: {
             query?: never;
@@ -2503,6 +3008,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CoverDto"];
+                };
+            };
+        };
+    };
+    plan_density: {
+        parameters: {
+            query: {
+                /** @description Metres. */
+                range: number;
+                /** @description Metres. */
+                spacing: number;
+                /** @description Radians; square without. */
+                incidence?: number | null;
+                /** @description Largest range noise, 1σ, metres; 2 mm without. */
+                noise?: number | null;
+            };
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DensityDto"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };
@@ -2540,9 +3083,42 @@ export interface operations {
             };
         };
     };
-    plan_import: {
+    plan_file: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                job: string;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plan_import: {
+        parameters: {
+            query?: {
+                /** @description Unit of a DXF drawing when it does not say: `m`, `mm`, `ft`, `ftUS` or `in`. */
+                unit?: string | null;
+            };
             header?: never;
             path: {
                 job: string;
@@ -2564,6 +3140,139 @@ export interface operations {
                 };
             };
             400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plan_leapfrog: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeapfrogRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveDto"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plan_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookDto"];
+                };
+            };
+        };
+    };
+    plan_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfaceDto"][];
+                };
+            };
+        };
+    };
+    plan_proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalDto"] | null;
+                };
+            };
+        };
+    };
+    plan_propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposeRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Task"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

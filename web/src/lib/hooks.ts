@@ -18,6 +18,7 @@ export const canEdit = (job: Job) => job.role === 'owner' || job.role === 'surve
 type JobRead =
   | '/api/jobs/{job}/summary' | '/api/jobs/{job}/plan' | '/api/jobs/{job}/plan/cover' | '/api/jobs/{job}/scans' | '/api/jobs/{job}/detections'
   | '/api/jobs/{job}/adjustment' | '/api/jobs/{job}/control' | '/api/jobs/{job}/georeference' | '/api/jobs/{job}/verdicts' | '/api/jobs/{job}/packages'
+  | '/api/jobs/{job}/plan/proposal'
   | '/api/jobs/{job}/uploads' | '/api/jobs/{job}/tasks' | '/api/jobs/{job}/log' | '/api/jobs/{job}/members'
 
 /** Something of the job, kept fresh by the events of its tasks. */

@@ -3,18 +3,18 @@ import OlMap from 'ol/Map'
 import View from 'ol/View'
 import { ScaleLine, Zoom } from 'ol/control'
 import { boundingExtent } from 'ol/extent'
-import { LineString, Point, Polygon } from 'ol/geom'
+import { Circle, LineString, Point, Polygon } from 'ol/geom'
 import { Draw, Modify, Select, Snap, Translate, defaults } from 'ol/interaction'
 import VectorLayer from 'ol/layer/Vector'
 import Projection from 'ol/proj/Projection'
 import VectorSource from 'ol/source/Vector'
-import { Fill, Icon, RegularShape, Stroke, Style, Text } from 'ol/style'
-import CircleStyle from 'ol/style/Circle'
+import { Fill, RegularShape, Stroke, Style } from 'ol/style'
 import { useEffect, useRef } from 'react'
 import { METRES, useUnits } from '../lib/units'
+import { ACCENT, label, OCHRE, PAPER, RED, styleOf } from './style'
 import type { Item } from './usePlan'
 
-export type Tool = 'pick' | 'wall' | 'obstacle' | 'station' | 'target'
+export type Tool = 'pick' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'station' | 'target'
 
 interface Props {
   items: Item[]
@@ -22,49 +22,41 @@ interface Props {
   ready: boolean
   tool: Tool
   editable: boolean
-  selected: string | null
-  onSelect: (id: string | null) => void
+  selected: string[]
+  onSelect: (ids: string[]) => void
   /** A shape was drawn: vertices in plan metres. */
   onDrawn: (tool: Tool, line: [number, number][]) => void
   /** An item was moved or reshaped. */
   onMoved: (id: string, line: [number, number][]) => void
+  /** A point is being dragged, and where it is. */
+  onDrag: (id: string, at: [number, number]) => void
   /** Stretches of wall covered by the selected station. */
   seen: number[][]
+  /** Stretches of wall in the colours of a map. */
+  map: { line: [number, number][]; colour: string }[]
+  /** Stations proposed, in the order to walk. */
+  ghosts: [number, number][]
+  /** Spheres carried: from the station, to their place, and their name. */
+  carried: { from: [number, number]; to: [number, number]; name: string }[]
+  /** Places where something goes wrong. */
+  marks: { at: [number, number]; failed: boolean }[]
   /** Predicted 95 % ellipses: centre, semi-axes (m), bearing, drawn enlarged. */
   ellipses: { at: [number, number]; a: number; b: number; bearing: number; over: boolean }[]
   enlarge: number
 }
 
-const INK = '#22303c', ACCENT = '#1d6b74', RED = '#93302b', OCHRE = '#8a6110'
-const boardIcon = (on: boolean) => `data:image/svg+xml;utf8,${encodeURIComponent(`<svg xmlns="http://www.w3.org/2000/svg" width="14" height="14"><rect x="1" y="1" width="12" height="12" fill="#fffdf8" stroke="${on ? OCHRE : ACCENT}" stroke-width="2"/><rect x="1" y="1" width="6" height="6" fill="${ACCENT}"/><rect x="7" y="7" width="6" height="6" fill="${ACCENT}"/></svg>`)}`
-
-function styleOf(item: Item, on: boolean): Style[] {
-  const d = item.data
-  const text = (dy: number) => new Text({ text: d.name, offsetY: dy, font: "600 13px 'Barlow Condensed'", fill: new Fill({ color: INK }), stroke: new Stroke({ color: '#fffdf8', width: 3 }), overflow: true })
-  const halo = on ? [new Style({ image: new CircleStyle({ radius: 15, stroke: new Stroke({ color: OCHRE, width: 2 }) }), stroke: new Stroke({ color: '#e3c98a', width: 9 }) })] : []
-  switch (item.kind) {
-    case 'wall':
-      return [...halo, new Style({ stroke: new Stroke({ color: INK, width: (d.top ?? 0) - (d.base ?? 0) > 2 ? 3 : 1.6 }) }), ...(d.required_spacing ? [new Style({ stroke: new Stroke({ color: '#fffdf8', width: 1, lineDash: [2, 5] }) })] : [])]
-    case 'obstacle':
-      return [...halo, new Style({ stroke: new Stroke({ color: INK, width: 1.3 }), fill: new Fill({ color: '#22303c22' }) })]
-    case 'station':
-      return [...halo, new Style({ image: new RegularShape({ points: 3, radius: 10, fill: new Fill({ color: INK }), stroke: new Stroke({ color: '#fffdf8', width: 1.5 }) }), text: text(17) })]
-    default:
-      return [...halo, new Style({ image: d.target === 'checker' ? new Icon({ src: boardIcon(on) }) : new CircleStyle({ radius: 5.5, fill: new Fill({ color: '#fffdf8' }), stroke: new Stroke({ color: ACCENT, width: 2.5 }) }), text: text(-13) }),
-        ...(d.control_sigma ? [new Style({ image: new RegularShape({ points: 4, radius: 13, angle: Math.PI / 4, stroke: new Stroke({ color: RED, width: 1.3 }) }) })] : [])]
-  }
-}
-
 const geometryOf = (item: Item) => {
   const line = item.data.line ?? []
   if (item.kind === 'wall') return new LineString(line)
-  if (item.kind === 'obstacle') return new Polygon([[...line, ...line.slice(0, 1)]])
+  if (item.kind === 'obstacle' || item.kind === 'floor' || item.kind === 'area') return new Polygon([[...line, ...line.slice(0, 1)]])
+  if (item.kind === 'column') return new Circle((item.data.position ?? [0, 0, 0]).slice(0, 2), item.data.radius ?? 0.2)
   return new Point((item.data.position ?? [0, 0, 0]).slice(0, 2))
 }
 
 const verticesOf = (f: Feature): [number, number][] => {
   const g = f.getGeometry()
   if (g instanceof Point) return [g.getCoordinates() as [number, number]]
+  if (g instanceof Circle) return [g.getCenter() as [number, number]]
   if (g instanceof LineString) return g.getCoordinates() as [number, number][]
   if (g instanceof Polygon) return (g.getCoordinates()[0] ?? []).slice(0, -1) as [number, number][]
   return []
@@ -84,18 +76,18 @@ export function PlanCanvas(p: Props) {
     const projection = new Projection({ code: 'PLAN', units: 'm', extent: [-1e6, -1e6, 1e6, 1e6] })
     const style = (f: Feature | object) => {
       const item = live.current.items.find((i) => i.id === (f as Feature).getId())
-      return item ? styleOf(item, live.current.selected === item.id) : []
+      return item ? styleOf(item, live.current.selected.includes(item.id)) : []
     }
     const scale = new ScaleLine({ units: 'metric', minWidth: 90 })
     const map = new OlMap({
       target: box.current as HTMLElement,
       controls: [new Zoom(), scale],
       interactions: defaults({ doubleClickZoom: false, altShiftDragRotate: false, pinchRotate: false }),
-      layers: [new VectorLayer({ source: cover, style: (f) => f.get('style') as Style }), new VectorLayer({ source: items, style })],
+      layers: [new VectorLayer({ source: cover, style: (f) => f.get('style') as Style | Style[] }), new VectorLayer({ source: items, style })],
       view: new View({ projection, center: [0, 0], resolution: 0.1, minResolution: 0.0005, maxResolution: 50 }),
     })
     const select = new Select({ style: (f) => style(f as Feature), hitTolerance: 6, condition: (e) => live.current.tool === 'pick' && e.type === 'click' })
-    select.on('select', (e) => live.current.onSelect((e.selected[0]?.getId() as string) ?? null))
+    select.on('select', () => live.current.onSelect(select.getFeatures().getArray().map((f) => f.getId() as string)))
     map.addInteraction(select)
     at.current = { map, items, cover, select, scale }
     const size = new ResizeObserver(() => map.updateSize())
@@ -133,8 +125,10 @@ export function PlanCanvas(p: Props) {
     const a = at.current
     if (!a) return
     a.select.getFeatures().clear()
-    const f = p.selected ? (a.items.getFeatureById(p.selected) as Feature | null) : null
-    if (f) a.select.getFeatures().push(f)
+    for (const id of p.selected) {
+      const f = a.items.getFeatureById(id) as Feature | null
+      if (f) a.select.getFeatures().push(f)
+    }
     a.items.changed()
   }, [p.selected, p.items])
 
@@ -144,13 +138,14 @@ export function PlanCanvas(p: Props) {
     const add: (Draw | Modify | Translate | Snap)[] = []
     if (p.tool === 'pick') {
       const moved = (features: Feature[]) => features.forEach((f) => live.current.onMoved(f.getId() as string, verticesOf(f)))
-      const translate = new Translate({ features: a.select.getFeatures(), filter: (f) => f.getGeometry() instanceof Point, hitTolerance: 8 })
+      const translate = new Translate({ features: a.select.getFeatures(), filter: (f) => f.getGeometry() instanceof Point || f.getGeometry() instanceof Circle, hitTolerance: 8 })
+      translate.on('translating', (e) => { const f = e.features.item(0) as Feature | undefined; const at = f && verticesOf(f)[0]; if (at) live.current.onDrag(f.getId() as string, at) })
       translate.on('translateend', (e) => moved(e.features.getArray() as Feature[]))
       const modify = new Modify({ features: a.select.getFeatures(), pixelTolerance: 8 })
-      modify.on('modifyend', (e) => moved((e.features.getArray() as Feature[]).filter((f) => !(f.getGeometry() instanceof Point))))
+      modify.on('modifyend', (e) => moved((e.features.getArray() as Feature[]).filter((f) => !(f.getGeometry() instanceof Point || f.getGeometry() instanceof Circle))))
       add.push(modify, translate)
     } else {
-      const draw = new Draw({ type: p.tool === 'wall' ? 'LineString' : p.tool === 'obstacle' ? 'Polygon' : 'Point', snapTolerance: 10, stopClick: true })
+      const draw = new Draw({ type: p.tool === 'wall' ? 'LineString' : p.tool === 'obstacle' || p.tool === 'floor' || p.tool === 'area' ? 'Polygon' : 'Point', snapTolerance: 10, stopClick: true })
       draw.on('drawend', (e) => live.current.onDrawn(p.tool, verticesOf(e.feature as Feature)))
       add.push(draw)
       const esc = (e: KeyboardEvent) => e.key === 'Escape' && draw.abortDrawing()
@@ -172,6 +167,17 @@ export function PlanCanvas(p: Props) {
       f.set('style', new Style({ stroke: new Stroke({ color: `rgba(46,150,146,${0.25 + 0.6 * share})`, width: 13, lineCap: 'butt' }) }))
       a.cover.addFeature(f)
     }
+    const add = (geometry: LineString | Point, ...style: Style[]) => { const f = new Feature(geometry); f.set('style', style); a.cover.addFeature(f) }
+    for (const m of p.map) add(new LineString(m.line), new Style({ stroke: new Stroke({ color: m.colour, width: 11, lineCap: 'butt' }) }))
+    p.ghosts.forEach((g, k) => {
+      if (k > 0) add(new LineString([p.ghosts[k - 1]!, g]), new Style({ stroke: new Stroke({ color: OCHRE, width: 1, lineDash: [4, 4] }) }))
+      add(new Point(g), new Style({ image: new RegularShape({ points: 3, radius: 11, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: OCHRE, width: 2 }) }), text: label(String(k + 1), 18, OCHRE) }))
+    })
+    for (const c of p.carried) {
+      add(new LineString([c.from, c.to]), new Style({ stroke: new Stroke({ color: ACCENT, width: 1.2, lineDash: [6, 4] }) }))
+      add(new Point(c.to), new Style({ image: new RegularShape({ points: 24, radius: 5, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: ACCENT, width: 1.6 }) }), text: label(c.name, -11, ACCENT) }))
+    }
+    for (const m of p.marks) add(new Point(m.at), new Style({ text: label(m.failed ? '×' : '?', -24, m.failed ? RED : OCHRE) }))
     for (const e of p.ellipses) {
       const ring = Array.from({ length: 49 }, (_, k) => {
         const t = (k / 48) * 2 * Math.PI
@@ -182,7 +188,7 @@ export function PlanCanvas(p: Props) {
       f.set('style', new Style({ stroke: new Stroke({ color: e.over ? RED : ACCENT, width: 1.5, lineDash: e.over ? [6, 4] : undefined }), fill: new Fill({ color: e.over ? '#93302b18' : '#1d6b7418' }) }))
       a.cover.addFeature(f)
     }
-  }, [p.seen, p.ellipses, p.enlarge])
+  }, [p.seen, p.map, p.ghosts, p.carried, p.marks, p.ellipses, p.enlarge])
 
   return <div ref={box} className="ol" role="application" aria-label="Plan" data-metres={METRES[units.code]} />
 }

@@ -10,8 +10,10 @@ mod network;
 mod normal;
 mod solve;
 mod tests_of_hypotheses;
+mod unnoticed;
 
 pub use defect::Defect;
 pub use network::{Network, Observation, ScanUnknown, TargetUnknown};
 pub use solve::{AdjustError, Residual, Solution, solve};
 pub use tests_of_hypotheses::Moved;
+pub use unnoticed::{Unnoticed, unnoticed};

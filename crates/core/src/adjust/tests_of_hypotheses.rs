@@ -105,45 +105,64 @@ impl<'a> Tester<'a> {
         all
     }
 
-    fn moved_target(&self, target: usize) -> Option<Moved> {
+    pub(super) fn row(&self, observation: usize) -> &Row {
+        &self.rows[observation]
+    }
+
+    /// Every way to split the sightings of a target into earlier and later ones: the later, what
+    /// they say about a shift of the target between (`S = Eᵀ P Q_vv P E`), and what they would say
+    /// if all else were known.
+    pub(super) fn splits(&self, target: usize) -> Vec<(Vec<usize>, Mat3, Mat3)> {
         let mut seen: Vec<usize> = (0..self.rows.len())
             .filter(|&i| self.net.observations[i].active && self.net.observations[i].target == target)
             .collect();
         seen.sort_by_key(|&i| self.net.observations[i].scan);
         (1..seen.len())
-            .filter_map(|cut| {
+            .map(|cut| {
                 let later = &seen[cut..];
-                let (mut u, mut s, mut scale) = (Vec3::zeros(), Mat3::zeros(), Mat3::zeros());
+                let (mut s, mut scale) = (Mat3::zeros(), Mat3::zeros());
                 for &i in later {
-                    let ei = self.rows[i].target;
-                    u += ei.transpose() * self.information[i] * self.rows[i].misclosure;
-                    scale += ei.transpose() * self.information[i] * ei;
+                    let weighted = self.rows[i].target.transpose() * self.information[i];
+                    scale += weighted * self.rows[i].target;
                     for &j in later {
-                        s += ei.transpose()
-                            * self.information[i]
-                            * self.residual_covariance(i, j)
-                            * self.information[j]
-                            * self.rows[j].target;
+                        s += weighted * self.residual_covariance(i, j) * self.information[j] * self.rows[j].target;
                     }
                 }
-                if s.symmetric_eigenvalues().min() < 1e-6 * scale.symmetric_eigenvalues().max() {
-                    return None;
-                }
-                let covariance = s.try_inverse()?;
-                let shift = covariance * u;
-                let statistic = u.dot(&shift);
-                Some(Moved {
-                    target,
-                    before: self.net.observations[seen[cut - 1]].scan,
-                    after: self.net.observations[seen[cut]].scan,
-                    shift,
-                    covariance,
-                    statistic,
-                    p_value: chi2_tail(statistic, 3),
-                    single_sided: cut == 1 || later.len() == 1,
-                })
+                (later.to_vec(), s, scale)
             })
-            .max_by(|a, b| a.statistic.total_cmp(&b.statistic))
+            .collect()
+    }
+
+    fn moved_target(&self, target: usize) -> Option<Moved> {
+        let splits = self.splits(target);
+        let all: Vec<usize> = {
+            let of = |i: &usize| self.net.observations[*i].active && self.net.observations[*i].target == target;
+            (0..self.rows.len()).filter(of).collect()
+        };
+        let best = splits.into_iter().filter_map(|(later, s, scale)| {
+            if s.symmetric_eigenvalues().min() < 1e-6 * scale.symmetric_eigenvalues().max() {
+                return None;
+            }
+            let u: Vec3 = later
+                .iter()
+                .map(|&i| self.rows[i].target.transpose() * self.information[i] * self.rows[i].misclosure)
+                .sum();
+            let covariance = s.try_inverse()?;
+            let shift = covariance * u;
+            let statistic = u.dot(&shift);
+            let scan = |i: &usize| self.net.observations[*i].scan;
+            Some(Moved {
+                target,
+                before: all.iter().filter(|i| !later.contains(i)).map(scan).max()?,
+                after: later.iter().map(scan).min()?,
+                shift,
+                covariance,
+                statistic,
+                p_value: chi2_tail(statistic, 3),
+                single_sided: later.len() == 1 || all.len() - later.len() == 1,
+            })
+        });
+        best.max_by(|a, b| a.statistic.total_cmp(&b.statistic))
     }
 }
 

@@ -29,7 +29,7 @@ const NEAR: f64 = 0.06;
 impl SpacingCounter {
     /// From the samples of the plan, cut at `grid` metres; only those with a requirement are kept.
     pub fn new(samples: &[Sample], grid: f64) -> Self {
-        let samples: Vec<Sample> = samples.iter().filter(|s| s.required.is_some()).copied().collect();
+        let samples: Vec<Sample> = samples.iter().filter(|s| s.demand.is_some()).copied().collect();
         let mut cells: HashMap<_, Vec<u32>> = HashMap::new();
         // a sample stands in its own cell and all around it, so that a point asks once
         for (i, s) in samples.iter().enumerate() {
@@ -72,12 +72,12 @@ impl SpacingCounter {
         let mut all: Vec<(f64, f64)> = Vec::new();
         let (mut within, mut total) = (0.0, 0.0);
         for (s, &n) in self.samples.iter().zip(&self.counts) {
-            total += s.area;
+            total += s.area();
             if n > 0 {
-                let spacing = (s.area / f64::from(n)).sqrt();
-                all.push((spacing, s.area));
-                if s.required.is_some_and(|r| spacing <= r) {
-                    within += s.area;
+                let spacing = (s.area() / f64::from(n)).sqrt();
+                all.push((spacing, s.area()));
+                if s.demand.is_some_and(|d| spacing <= d.spacing) {
+                    within += s.area();
                 }
             }
         }

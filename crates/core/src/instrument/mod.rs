@@ -1,5 +1,9 @@
 //! Instruments, and what one measured point is worth.
 
+mod library;
+
+pub use library::{BYTES_PER_POINT, PHOTOGRAPHS, Setting, library};
+
 use crate::geometry::{Mat3, Vec3};
 
 /// What a scanner can do and how well. Lengths in metres, angles in radians, times in seconds.

@@ -1,11 +1,22 @@
 //! The plan: what stands on the site, what each station will see, what error will come out.
 
+mod advise;
 mod bvh;
 mod cover;
+mod graph;
+mod leapfrog;
+mod lower_bound;
 mod predict;
+mod propose;
 mod site;
+mod traps;
 
+pub use advise::{Advice, Budget, Change, advise, budget};
 pub use bvh::Bvh;
-pub use cover::{Cover, NotCovered, Sample, StationCover, cover};
-pub use predict::{PlannedTarget, Prediction, predict};
-pub use site::{Obstacle, Site, Station, Wall};
+pub use cover::{Cover, NotCovered, Sample, Seen, StationCover, Surface, USUAL_INCIDENCE, cover, look_round, sample};
+pub use graph::{Doorway, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorways, station_graph, thin_overlaps};
+pub use leapfrog::{LeapfrogError, Move, leapfrog};
+pub use predict::{Design, Kit, PlannedKind, PlannedTarget, Prediction, predict};
+pub use propose::{Proposal, ProposeError, Wish, propose};
+pub use site::{Column, Demand, NoGo, Obstacle, Opening, Site, Slab, Station, Wall, inside};
+pub use traps::{Trap, clearance, traps};

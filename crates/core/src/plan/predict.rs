@@ -1,65 +1,195 @@
 use super::bvh::Bvh;
 use super::site::{Site, Station};
 use crate::adjust::{AdjustError, Network, Observation, ScanUnknown, Solution, TargetUnknown, solve};
-use crate::geometry::{FitModel, Mat3, Pose, Vec3};
+use crate::geometry::{Error95, FitModel, Mat3, Pose, Vec3};
 use crate::georef::{ControlPoint, Georeferenced, georeference};
 use crate::instrument::Instrument;
-use crate::target::predicted_sphere_covariance;
+use crate::target::{CheckerTable, predicted_sphere_covariance};
+use rayon::prelude::*;
+
+/// What stands at a planned target.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum PlannedKind {
+    /// A sphere.
+    Sphere,
+    /// A checker, whose face looks along a horizontal direction; `None` when it is turned to whoever
+    /// looks, as one on a pivot is.
+    Checker(Option<Vec3>),
+}
 
 /// A target on the plan.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct PlannedTarget {
     /// Name.
     pub name: String,
     /// Centre, metres.
     pub position: Vec3,
-    /// Standard deviations of its control coordinates, metres, when it will be control.
+    /// What it is.
+    pub kind: PlannedKind,
+    /// Standard deviations of its control coordinates, metres, when they will be known.
     pub control_sigma: Option<Vec3>,
+    /// Known, but held back as a check: takes no part in the fit.
+    pub check: bool,
+}
+
+/// Sizes of the targets in the van, metres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Kit {
+    /// Radius of the spheres.
+    pub sphere_radius: f64,
+    /// Half-side of the checkers.
+    pub checker_half: f64,
+}
+
+impl Default for Kit {
+    fn default() -> Self {
+        Self { sphere_radius: 0.1, checker_half: 0.15 }
+    }
+}
+
+/// A plan as the prediction takes it.
+#[derive(Clone, Debug)]
+pub struct Design<'a> {
+    /// What stands in the way.
+    pub site: &'a Site,
+    /// In the order they will be taken.
+    pub stations: &'a [Station],
+    /// All targets.
+    pub targets: &'a [PlannedTarget],
+    /// Their sizes.
+    pub kit: Kit,
+    /// The scanner.
+    pub instrument: &'a Instrument,
 }
 
 /// What the plan will come out at.
 #[derive(Clone, Debug)]
 pub struct Prediction {
-    /// For each station, the targets it will see (indices).
+    /// For each station, the targets it will see well enough to measure (indices).
     pub sees: Vec<Vec<usize>>,
     /// Targets in the network (seen by at least one station), in the order of the solutions.
     pub used: Vec<usize>,
+    /// What was adjusted.
+    pub network: Network,
     /// The free network, or why there is none.
     pub block: Result<Solution, AdjustError>,
     /// On control, when the plan has three control targets or more.
     pub on_grid: Option<Georeferenced>,
 }
 
+impl Prediction {
+    /// Predicted 95 % regions of a used target: on the grid where there is one, else in the block.
+    pub fn target_error(&self, used: usize) -> Option<Error95> {
+        match (&self.on_grid, &self.block) {
+            (Some(g), _) => Some(g.target_error(used)),
+            (None, Ok(b)) => Some(b.target_error(used)),
+            _ => None,
+        }
+    }
+
+    /// Predicted 95 % regions of a station's position.
+    pub fn station_error(&self, station: usize) -> Option<Error95> {
+        match (&self.on_grid, &self.block) {
+            (Some(g), _) => {
+                Some(Error95::from_covariance(&g.pose_covariances[station].fixed_view::<3, 3>(0, 0).into_owned()))
+            }
+            (None, Ok(b)) => Some(b.station_error(station)),
+            _ => None,
+        }
+    }
+
+    /// Predicted covariance, m², of a point that a station measures at `position` (plan, metres):
+    /// its pose carried to there, without the noise of the point itself.
+    pub fn point_covariance(&self, station: usize, from: &Vec3, position: &Vec3) -> Option<Mat3> {
+        let pose = match (&self.on_grid, &self.block) {
+            (Some(g), _) => g.pose_covariances[station],
+            (None, Ok(b)) => b.pose_covariance(station),
+            _ => return None,
+        };
+        let mut j = nalgebra::Matrix3x6::identity();
+        j.fixed_view_mut::<3, 3>(0, 3).copy_from(&-crate::geometry::skew(&(position - from)));
+        Some(j * pose * j.transpose())
+    }
+
+    /// The largest predicted 3-D error of any target, metres at 95 %, and which (index into the plan).
+    pub fn weakest(&self) -> Option<(usize, f64)> {
+        let error = |k: usize| self.target_error(k).map(|e| (self.used[k], e.spatial));
+        (0..self.used.len()).filter_map(error).max_by(|a, b| a.1.total_cmp(&b.1))
+    }
+}
+
 /// Predicts the error of a planned block with the same adjustment that will treat the scans: the
 /// observations are what each station will see of each target, with the covariance the
 /// instrument's noise and density give them (zero- to third-order design, Grafarend 1974).
-///
-/// `radius` is that of the spheres, metres.
-pub fn predict(
-    site: &Site,
-    stations: &[Station],
-    targets: &[PlannedTarget],
-    radius: f64,
-    instrument: &Instrument,
-) -> Prediction {
-    let bvh = Bvh::new(site.panels());
-    let seen: Vec<Vec<(usize, Mat3)>> = stations
+pub fn predict(design: &Design<'_>) -> Prediction {
+    let seen = sightings(design);
+    adjust(design, &seen)
+}
+
+/// For each station the targets it will measure, with the covariance in the scanner frame.
+pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<(usize, Mat3)>> {
+    let bvh = Bvh::new(design.site);
+    let instruments: Vec<Instrument> = design
+        .stations
         .iter()
-        .map(|s| {
-            (0..targets.len())
-                .filter_map(|t| {
-                    let p = targets[t].position - s.position;
-                    let elevation = (p.z / p.norm()).asin();
-                    let inside = elevation > instrument.elevation_min && elevation < instrument.elevation_max;
-                    (inside && !bvh.blocked(&s.position, &targets[t].position))
-                        .then(|| predicted_sphere_covariance(&p, radius, instrument).map(|c| (t, c)))
-                        .flatten()
-                })
-                .collect()
-        })
+        .map(|s| Instrument { step: s.step.unwrap_or(design.instrument.step), ..design.instrument.clone() })
         .collect();
+    let mut tables: Vec<(u64, CheckerTable<'_>)> = Vec::new();
+    for i in &instruments {
+        if !tables.iter().any(|t| t.0 == i.step.to_bits()) {
+            tables.push((i.step.to_bits(), CheckerTable::new(design.kit.checker_half, i)));
+        }
+    }
+    design
+        .stations
+        .par_iter()
+        .zip(&instruments)
+        .map(|(s, instrument)| {
+            let table = tables.iter().find(|t| t.0 == instrument.step.to_bits()).map(|t| &t.1);
+            let one = |t: usize| {
+                let target = &design.targets[t];
+                let p = target.position - s.position;
+                let elevation = (p.z / p.norm()).asin();
+                if elevation < instrument.elevation_min || elevation > instrument.elevation_max {
+                    return None;
+                }
+                let covariance = match target.kind {
+                    PlannedKind::Sphere => predicted_sphere_covariance(&p, design.kit.sphere_radius, instrument),
+                    PlannedKind::Checker(facing) => {
+                        let turned = || (-p.xy()).push(0.0).try_normalize(1e-9).unwrap_or_else(Vec3::x);
+                        table?.covariance(&p, &facing.unwrap_or_else(turned))
+                    }
+                }?;
+                let free = !bvh.blocked(&s.position, &target.position)
+                    && !(0..design.targets.len()).any(|u| u != t && hides(design, &s.position, u, t));
+                free.then_some((t, covariance))
+            };
+            (0..design.targets.len()).filter_map(one).collect()
+        })
+        .collect()
+}
+
+/// Whether a sphere stands so near to the line of sight to another target that part of that is hidden.
+fn hides(design: &Design<'_>, from: &Vec3, sphere: usize, target: usize) -> bool {
+    let (s, t) = (&design.targets[sphere], &design.targets[target]);
+    let size = match t.kind {
+        PlannedKind::Sphere => design.kit.sphere_radius,
+        PlannedKind::Checker(_) => design.kit.checker_half,
+    };
+    let d = t.position - from;
+    let along = (s.position - from).dot(&d) / d.norm_squared();
+    // the share of the target's size that is near the sphere, as the sphere sees it from the scanner
+    s.kind == PlannedKind::Sphere
+        && (0.0..1.0).contains(&along)
+        && (s.position - (from + d * along)).norm() < design.kit.sphere_radius + size * along
+}
+
+pub(super) fn adjust(design: &Design<'_>, seen: &[Vec<(usize, Mat3)>]) -> Prediction {
+    let Design { stations, targets, instrument, .. } = *design;
     let sees: Vec<Vec<usize>> = seen.iter().map(|s| s.iter().map(|x| x.0).collect()).collect();
     let used: Vec<usize> = (0..targets.len()).filter(|t| sees.iter().any(|s| s.contains(t))).collect();
+    let mut place = vec![None; targets.len()];
+    used.iter().enumerate().for_each(|(k, &t)| place[t] = Some(k));
     let network = Network {
         scans: stations
             .iter()
@@ -77,12 +207,11 @@ pub fn predict(
             .iter()
             .enumerate()
             .flat_map(|(scan, list)| {
-                let used = &used;
+                let place = &place;
                 list.iter().filter_map(move |(t, covariance)| {
-                    let target = used.iter().position(|u| u == t)?;
                     Some(Observation {
                         scan,
-                        target,
+                        target: place[*t]?,
                         centre: targets[*t].position - stations[scan].position,
                         covariance: *covariance,
                         active: true,
@@ -92,7 +221,7 @@ pub fn predict(
             .collect(),
     };
     let levelled = instrument.compensator_sigma.is_some();
-    let block = solve(network);
+    let block = solve(network.clone());
     let on_grid = block.as_ref().ok().and_then(|b| {
         let control: Vec<ControlPoint> = used
             .iter()
@@ -102,12 +231,12 @@ pub fn predict(
                     name: targets[t].name.clone(),
                     position: targets[t].position,
                     sigma,
-                    check: false,
+                    check: targets[t].check,
                     target: Some(k),
                 })
             })
             .collect();
         georeference(b, &control, if levelled { FitModel::Levelled } else { FitModel::Rigid }).ok()
     });
-    Prediction { sees, used, block, on_grid }
+    Prediction { sees, used, network, block, on_grid }
 }

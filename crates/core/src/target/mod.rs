@@ -5,14 +5,16 @@
 
 mod checker_fit;
 mod checker_search;
+mod configuration;
 mod detect;
 mod predict;
 mod sphere_fit;
 mod sphere_search;
 
 pub use checker_fit::{CheckerFit, fit_checker};
+pub use configuration::{Configuration, Fault, SAME_DISTANCE, configuration};
 pub use detect::{Detection, Search, detect};
-pub use predict::{predicted_hits, predicted_sphere_covariance, usable_distance};
+pub use predict::{CheckerTable, DEPENDABLE_HITS, predicted_hits, predicted_sphere_covariance, usable_distance};
 pub use sphere_fit::{SphereFit, fit_sphere};
 
 /// What kind of target it is.

@@ -1,5 +1,10 @@
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
+use std::collections::HashMap;
+use std::sync::Mutex;
+
+/// Hits from which the search finds a sphere dependably; the fit itself takes 14.
+pub const DEPENDABLE_HITS: f64 = 20.0;
 
 /// Rays expected on a sphere's usable cap at `range` metres: `π (0.82 r)² / (R δ)²`.
 pub fn predicted_hits(radius: f64, range: f64, instrument: &Instrument) -> f64 {
@@ -15,10 +20,12 @@ pub fn usable_distance(radius: f64, hits: f64, instrument: &Instrument) -> f64 {
 /// Covariance of a sphere's centre, m², predicted for a sphere at `p` (scanner frame, metres):
 /// the normal matrix of the rays that would hit it, laid out on the instrument's grid.
 ///
-/// `None` when fewer than 14 rays would hit, or the sphere is out of range.
+/// `None` when fewer than [`DEPENDABLE_HITS`] rays would hit, or the sphere is out of range.
 pub fn predicted_sphere_covariance(p: &Vec3, radius: f64, instrument: &Instrument) -> Option<Mat3> {
     let range = p.norm();
-    if range < instrument.min_range || range > instrument.max_range || predicted_hits(radius, range, instrument) < 14.0
+    if range < instrument.min_range
+        || range > instrument.max_range
+        || predicted_hits(radius, range, instrument) < DEPENDABLE_HITS
     {
         return None;
     }
@@ -44,4 +51,56 @@ pub fn predicted_sphere_covariance(p: &Vec3, radius: f64, instrument: &Instrumen
         }
     }
     normal_matrix.try_inverse()
+}
+
+/// Incidence cosine up to which the search finds boards dependably: 45°.
+const LEAST_FACING: f64 = 0.707;
+
+/// In-plane covariance of a crossing, m², and the points on the board.
+type Edges = (nalgebra::Matrix2<f64>, usize);
+
+/// Predicted covariances of checkers. What the picture gives depends on range and incidence only and
+/// takes a millisecond to compute, so each is computed once, at the next of a fine series of both.
+pub struct CheckerTable<'a> {
+    half: f64,
+    instrument: &'a Instrument,
+    known: Mutex<HashMap<(i32, i32), Option<Edges>>>,
+}
+
+impl<'a> CheckerTable<'a> {
+    /// For boards of half-side `half` metres.
+    pub fn new(half: f64, instrument: &'a Instrument) -> Self {
+        Self { half, instrument, known: Mutex::default() }
+    }
+
+    /// Covariance of the crossing, m², of a board at `p` (scanner frame, metres) whose face looks
+    /// along the horizontal unit vector `normal`.
+    ///
+    /// `None` when it is seen from behind, too obliquely, with too few points, or out of range.
+    pub fn covariance(&self, p: &Vec3, normal: &Vec3) -> Option<Mat3> {
+        let range = p.norm();
+        let cos_incidence = -normal.dot(p) / range;
+        if range < self.instrument.min_range || range > self.instrument.max_range || cos_incidence < LEAST_FACING {
+            return None;
+        }
+        let key = ((range.ln() * 25.0).round() as i32, (cos_incidence * 20.0).round() as i32);
+        let kept = self.known.lock().ok().and_then(|k| k.get(&key).copied());
+        let (edges, hits) = kept.unwrap_or_else(|| {
+            let (r, c) = ((f64::from(key.0) / 25.0).exp(), f64::from(key.1) / 20.0);
+            let found = super::checker_fit::expected_edges(self.half, r, c, self.instrument);
+            if let Ok(mut k) = self.known.lock() {
+                k.insert(key, found);
+            }
+            found
+        })?;
+        let u = normal.cross(&Vec3::z()).try_normalize(1e-6)?;
+        let v = normal.cross(&u);
+        let sigma = self.instrument.range_noise(range, cos_incidence) * cos_incidence;
+        Some(
+            u * u.transpose() * edges[(0, 0)]
+                + v * v.transpose() * edges[(1, 1)]
+                + (u * v.transpose() + v * u.transpose()) * edges[(0, 1)]
+                + normal * normal.transpose() * (sigma * sigma / hits as f64),
+        )
+    }
 }

@@ -11,6 +11,6 @@ mod upload;
 pub use brief::{Brief, InstrumentDto, RequirementDto};
 pub use cloud::*;
 pub use package::PackageOptions;
-pub use plan::{CoverDto, PlanData, PredictionDto, StationCoverDto};
+pub use plan::*;
 pub use result::*;
 pub use upload::UploadOptions;

@@ -4,6 +4,7 @@ mod brief;
 mod check;
 mod cloud;
 mod deliver;
+mod design;
 mod field;
 mod georeference;
 mod plan;
@@ -54,6 +55,14 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(plan::edit))
         .routes(routes!(plan::import))
         .routes(routes!(plan::cover))
+        .routes(routes!(design::look))
+        .routes(routes!(design::map))
+        .routes(routes!(design::propose))
+        .routes(routes!(design::proposal))
+        .routes(routes!(design::leapfrog))
+        .routes(routes!(design::advice))
+        .routes(routes!(design::density))
+        .routes(routes!(design::file))
         .routes(routes!(field::scans))
         .routes(routes!(field::update, field::remove))
         .routes(routes!(field::simulate))

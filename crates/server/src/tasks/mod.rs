@@ -7,6 +7,7 @@ mod derive;
 mod export;
 mod ingest;
 mod package;
+mod propose;
 mod register;
 mod scan;
 mod spacing;
@@ -130,6 +131,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             "ingest" => ingest::run(&a, &t, &p).await,
             "register" => register::run(&a, &t, &p).await,
             "spacing" => spacing::run(&a, &t, &p).await,
+            "propose" => propose::run(&a, &t, &p).await,
             "package" => package::run(&a, &t, &p).await,
             other => Err(Stop::Failed(format!("this program does not know the task “{other}”"))),
         }

@@ -10,6 +10,7 @@ use std::time::Duration;
 use uuid::Uuid;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
+use vistazo_core::plan::PlannedKind;
 use vistazo_formats::{E57Writer, ReadOptions};
 use vistazo_sim::{Board, Scene, Sphere};
 use vistazo_store::tasks::Task;
@@ -103,26 +104,18 @@ fn set_up(plan: &planning::Plan, brief: &Brief, simulated: Option<&str>, epoch: 
         };
     }
     let mut scene = Scene { site: plan.site.clone(), ..Scene::default() };
-    for (_, t, is_sphere) in &plan.targets {
-        if *is_sphere {
-            scene.spheres.push(Sphere {
-                centre: t.position,
-                radius: brief.sphere_diameter.unwrap_or(0.2) / 2.0,
-                knocked: None,
-            });
-        } else {
-            // boards are hung facing the middle of the stations, turned by 20°
-            let middle = plan.stations.iter().map(|s| s.1.position).sum::<Vec3>() / plan.stations.len().max(1) as f64;
-            let mut normal = middle - t.position;
-            normal.z = 0.0;
-            let normal = normal.try_normalize(1e-6).unwrap_or_else(Vec3::x);
-            scene.boards.push(Board {
-                centre: t.position,
-                normal,
-                half: brief.checker_side.unwrap_or(0.3) / 2.0,
-                turn: 0.35,
-            });
-        }
+    let kit = planning::kit(brief);
+    for (_, t) in &plan.targets {
+        let PlannedKind::Checker(facing) = t.kind else {
+            scene.spheres.push(Sphere { centre: t.position, radius: kit.sphere_radius, knocked: None });
+            continue;
+        };
+        // boards on a pivot face the middle of the stations; all are turned by 20° in their plane
+        let middle = plan.stations.iter().map(|s| s.1.position).sum::<Vec3>() / plan.stations.len().max(1) as f64;
+        let mut normal = facing.unwrap_or(middle - t.position);
+        normal.z = 0.0;
+        let normal = normal.try_normalize(1e-6).unwrap_or_else(Vec3::x);
+        scene.boards.push(Board { centre: t.position, normal, half: kit.checker_half, turn: 0.35 });
     }
     let instrument = Instrument::from(&brief.instrument);
     Setup { scene, pose: vistazo_sim::set_up_near(planned, &instrument, epoch as u64), epoch }

@@ -2,12 +2,15 @@
 
 pub(crate) mod block;
 pub(crate) mod cloud;
+pub(crate) mod designing;
 pub(crate) mod files;
 mod findings;
 pub(crate) mod grid;
 pub(crate) mod network;
 pub(crate) mod planning;
 pub(crate) mod room;
+pub(crate) mod sheet;
+pub(crate) mod trap_words;
 pub(crate) mod verdict;
 
 use crate::dto::Brief;

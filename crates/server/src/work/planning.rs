@@ -1,57 +1,129 @@
-//! The plan as the core takes it.
+//! The plan as the core takes it, and what comes back from there.
 
-use crate::dto::{Brief, CoverDto, PlanData, PointDto, PredictionDto, StationCoverDto};
+use crate::dto::{
+    Brief, CoverDto, KnockDto, LinkDto, LookDto, LookRequest, PlanData, PointDto, PredictionDto, ShareDto,
+    StationCoverDto, SurfaceDto,
+};
+use crate::work::trap_words;
 use crate::{ApiError, App};
 use nalgebra::Vector2;
 use std::collections::HashMap;
 use uuid::Uuid;
+use vistazo_core::adjust::unnoticed;
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::{Cover, NotCovered, Obstacle, PlannedTarget, Prediction, Site, Station, Wall, cover, predict};
+use vistazo_core::plan::{
+    Bvh, Column, Cover, Demand, Design, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
+    Prediction, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, budget, cover, look_round,
+    predict, sample, station_graph, traps,
+};
+use vistazo_core::target::configuration;
 use vistazo_store::{jobs, views};
 
-/// Size of the pieces that walls are cut into, metres.
+/// Size of the pieces that surfaces are cut into, metres.
 pub(crate) const GRID: f64 = 0.25;
+/// From so many stations on, the budget is not taken apart: it takes several adjustments.
+const MANY_STATIONS: usize = 120;
 
 /// A plan taken apart.
 #[derive(Clone, Default)]
 pub(crate) struct Plan {
     pub site: Site,
+    /// Identifier, name and least required spacing of each wall and each floor of the site.
+    pub surfaces: [Vec<(Uuid, String)>; 2],
     pub stations: Vec<(Uuid, Station)>,
-    pub targets: Vec<(Uuid, PlannedTarget, bool)>,
+    pub locked: Vec<bool>,
+    pub targets: Vec<(Uuid, PlannedTarget)>,
+    /// Outlines and names of hazards.
+    pub hazards: Vec<(String, Vec<Vector2<f64>>)>,
     /// Changes whenever an item does.
-    inputs: String,
+    pub inputs: String,
 }
 
 pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
     let mut plan = Plan::default();
     let items = jobs::plan(&app.db, job).await?;
     plan.inputs = super::fingerprint(&items.iter().map(|i| (i.id, i.version)).collect::<Vec<_>>());
+    let mut stations: Vec<(u32, Uuid, Station, bool)> = Vec::new();
     for item in items {
         let Ok(d) = PlanData::parse(&item.kind, &item.data) else { continue };
         let line: Vec<Vector2<f64>> = d.line.iter().map(|p| Vector2::new(p[0], p[1])).collect();
+        let demand = d.required_spacing.map(|spacing| Demand {
+            spacing,
+            incidence: d.required_incidence.unwrap_or(USUAL_INCIDENCE),
+            accuracy: d.required_accuracy,
+        });
+        let position = Vec3::from(d.position);
         match item.kind.as_str() {
-            "wall" => plan.site.walls.push(Wall {
-                id: plan.site.walls.len(),
-                line,
+            "wall" => {
+                let openings = d.openings.into_iter().map(|o| Opening {
+                    name: o.name,
+                    at: o.at,
+                    width: o.width,
+                    sill: o.sill,
+                    head: o.head,
+                });
+                plan.site.walls.push(Wall {
+                    id: plan.site.walls.len(),
+                    line,
+                    base: d.base,
+                    top: d.top,
+                    openings: openings.collect(),
+                    demand,
+                });
+                plan.surfaces[0].push((item.id, d.name));
+            }
+            "floor" => {
+                plan.site.slabs.push(Slab { outline: line, height: d.base, demand });
+                plan.surfaces[1].push((item.id, d.name));
+            }
+            "obstacle" => plan.site.obstacles.push(Obstacle { outline: line, base: d.base, top: d.top }),
+            "column" => plan.site.columns.push(Column {
+                centre: position.xy(),
+                radius: d.radius.unwrap_or(0.2),
                 base: d.base,
                 top: d.top,
-                required_spacing: d.required_spacing,
             }),
-            "obstacle" => plan.site.obstacles.push(Obstacle { outline: line, base: d.base, top: d.top }),
-            "station" => plan.stations.push((item.id, Station { name: d.name, position: Vec3::from(d.position) })),
+            "area" if d.area.as_deref() == Some("no_go") => plan.site.no_go.push(NoGo { outline: line }),
+            "area" => plan.hazards.push((d.name, line)),
+            "station" => {
+                let station = Station { name: d.name, position, step: d.step };
+                stations.push((d.order.unwrap_or(u32::MAX), item.id, station, d.locked));
+            }
             _ => {
-                let sphere = d.target.as_deref() != Some("checker");
-                let control_sigma = d.control_sigma.map(|s| Vec3::new(s[0], s[0], s[1]));
+                let kind = if d.target.as_deref() == Some("checker") {
+                    PlannedKind::Checker(d.facing.map(|a| Vec3::new(a.sin(), a.cos(), 0.0)))
+                } else {
+                    PlannedKind::Sphere
+                };
                 plan.targets.push((
                     item.id,
-                    PlannedTarget { name: d.name, position: Vec3::from(d.position), control_sigma },
-                    sphere,
+                    PlannedTarget {
+                        name: d.name,
+                        position,
+                        kind,
+                        control_sigma: d.control_sigma.map(|s| Vec3::new(s[0], s[0], s[1])),
+                        check: d.check,
+                    },
                 ));
             }
         }
     }
+    stations.sort_by_key(|s| (s.0, s.1));
+    for (_, id, station, locked) in stations {
+        plan.stations.push((id, station));
+        plan.locked.push(locked);
+    }
     Ok(plan)
+}
+
+/// Sizes of the targets, as the brief says.
+pub(crate) fn kit(brief: &Brief) -> Kit {
+    let usual = Kit::default();
+    Kit {
+        sphere_radius: brief.sphere_diameter.map_or(usual.sphere_radius, |d| d / 2.0),
+        checker_half: brief.checker_side.map_or(usual.checker_half, |s| s / 2.0),
+    }
 }
 
 impl Plan {
@@ -59,25 +131,36 @@ impl Plan {
         self.stations.iter().map(|s| s.1.clone()).collect()
     }
 
+    pub(crate) fn targets(&self) -> Vec<PlannedTarget> {
+        self.targets.iter().map(|t| t.1.clone()).collect()
+    }
+
     pub(crate) fn cover(&self, instrument: &Instrument) -> Cover {
         cover(&self.site, &self.stations(), instrument, GRID)
     }
 
     pub(crate) fn predict(&self, brief: &Brief) -> Prediction {
-        let targets: Vec<PlannedTarget> = self.targets.iter().map(|t| t.1.clone()).collect();
-        let radius = brief.sphere_diameter.unwrap_or(0.2) / 2.0;
-        predict(&self.site, &self.stations(), &targets, radius, &Instrument::from(&brief.instrument))
+        let (stations, targets, instrument) = (self.stations(), self.targets(), Instrument::from(&brief.instrument));
+        predict(&Design {
+            site: &self.site,
+            stations: &stations,
+            targets: &targets,
+            kit: kit(brief),
+            instrument: &instrument,
+        })
     }
 
     /// The names and 95 % errors that the plan will come out at; `true` when on control.
     pub(crate) fn predicted_errors(&self, p: &Prediction) -> (bool, Vec<(String, Error95)>) {
-        let name = |k: usize| self.targets[p.used[k]].1.name.clone();
-        if let Some(g) = &p.on_grid {
-            return (true, (0..p.used.len()).map(|k| (name(k), g.target_error(k))).collect());
-        }
-        match &p.block {
-            Ok(b) => (false, (0..p.used.len()).map(|k| (name(k), b.target_error(k))).collect()),
-            Err(_) => (false, Vec::new()),
+        let one = |k: usize| Some((self.targets[p.used[k]].1.name.clone(), p.target_error(k)?));
+        (p.on_grid.is_some(), (0..p.used.len()).filter_map(one).collect())
+    }
+
+    /// Name of a surface of the site.
+    pub(crate) fn surface(&self, s: Surface) -> &(Uuid, String) {
+        match s {
+            Surface::Wall(k) => &self.surfaces[0][k],
+            Surface::Slab(k) => &self.surfaces[1][k],
         }
     }
 }
@@ -113,7 +196,7 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 }
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
-    super::fingerprint(&(&plan.inputs, &brief.instrument, brief.sphere_diameter))
+    super::fingerprint(&(4, &plan.inputs, &brief.instrument, brief.sphere_diameter, brief.checker_side, &brief.unit))
 }
 
 async fn compute(app: &App, job: Uuid, plan: &Plan, brief: &Brief, inputs: &str) -> Result<CoverDto, ApiError> {
@@ -127,49 +210,82 @@ async fn compute(app: &App, job: Uuid, plan: &Plan, brief: &Brief, inputs: &str)
 
 fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
     let instrument = Instrument::from(&brief.instrument);
+    let (stations, targets) = (plan.stations(), plan.targets());
+    let design =
+        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
     let c = plan.cover(&instrument);
-    let p = plan.predict(brief);
-    let stations = plan
-        .stations
+    let p = predict(&design);
+    let graph = station_graph(&c.overlap, &p.sees);
+    let name = |s: usize| stations[s].name.clone();
+    let links = graph
+        .links
         .iter()
-        .enumerate()
-        .map(|(s, (id, station))| {
-            let mut missing: HashMap<String, f64> = HashMap::new();
-            for (sample, seen) in c.samples.iter().zip(&c.stations[s].samples) {
-                if let Err(why) = seen {
-                    let word = match why {
-                        NotCovered::Range => "out of range",
-                        NotCovered::BlindCone => "outside the field of view",
-                        NotCovered::Oblique => "too oblique",
-                        NotCovered::Hidden => "hidden",
-                        NotCovered::Coarse => "too coarse",
-                    };
-                    *missing.entry(word.into()).or_default() += sample.area;
-                }
-            }
-            StationCoverDto {
-                station: *id,
-                name: station.name.clone(),
-                area: c.stations[s].area,
-                targets: p.sees[s].iter().map(|&t| plan.targets[t].0).collect(),
-                missing,
-                seen: seen_from_above(&c, s),
+        .map(|l| {
+            let [a, b] = l.stations;
+            let places: Vec<Vec3> = l.targets.iter().map(|&t| targets[t].position).collect();
+            let reach = (stations[a].position - stations[b].position).norm();
+            let faults = if places.len() < 3 { Vec::new() } else { configuration(&places, reach).faults };
+            LinkDto {
+                from: name(a),
+                to: name(b),
+                overlap: l.overlap,
+                targets: l.targets.iter().map(|&t| targets[t].name.clone()).collect(),
+                bridge: l.bridge,
+                faults: faults.iter().map(|f| trap_words::fault(*f).to_owned()).collect(),
             }
         })
         .collect();
-    CoverDto { stations, overlap: c.overlap.clone(), once: c.once, twice: c.twice, prediction: prediction(plan, &p) }
+    let found = traps(&design, &c, &graph, &p);
+    let covers = plan.stations.iter().enumerate().map(|(s, (id, station))| {
+        let mut missing: HashMap<String, f64> = HashMap::new();
+        for (sample, seen) in c.samples.iter().zip(&c.stations[s].samples) {
+            if let Err(why) = seen {
+                *missing.entry(reason(*why).into()).or_default() += sample.area();
+            }
+        }
+        StationCoverDto {
+            station: *id,
+            name: station.name.clone(),
+            area: c.stations[s].area,
+            targets: p.sees[s].iter().map(|&t| plan.targets[t].0).collect(),
+            missing,
+            seen: seen_from_above(&c.samples, &c.stations[s]),
+        }
+    });
+    CoverDto {
+        stations: covers.collect(),
+        links,
+        groups: graph.components.iter().map(|g| g.iter().map(|&s| name(s)).collect()).collect(),
+        cuts: graph.cuts.iter().map(|&s| name(s)).collect(),
+        traps: trap_words::all(plan, brief, &found, &p),
+        overlap: c.overlap.clone(),
+        once: c.once,
+        twice: c.twice,
+        prediction: prediction(plan, &design, &p),
+    }
+}
+
+fn reason(why: NotCovered) -> &'static str {
+    match why {
+        NotCovered::Range => "out of range",
+        NotCovered::BlindCone => "outside the field of view",
+        NotCovered::Oblique => "too oblique",
+        NotCovered::Hidden => "hidden",
+        NotCovered::Coarse => "too coarse",
+    }
 }
 
 /// The covered pieces of wall merged over their height.
-fn seen_from_above(c: &Cover, station: usize) -> Vec<[f64; 5]> {
+fn seen_from_above(samples: &[Sample], cover: &StationCover) -> Vec<[f64; 5]> {
     let mut columns: HashMap<(i64, i64), (Vec3, Vec3, f64, f64)> = HashMap::new();
-    for (sample, seen) in c.samples.iter().zip(&c.stations[station].samples) {
+    let walls = samples.iter().zip(&cover.samples).filter(|(s, _)| matches!(s.surface, Surface::Wall(_)));
+    for (sample, seen) in walls {
         let key = ((sample.position.x * 1000.0).round() as i64, (sample.position.y * 1000.0).round() as i64);
-        let along = Vec3::new(-sample.normal.y, sample.normal.x, 0.0) * (GRID / 2.0);
+        let along = Vec3::new(-sample.normal.y, sample.normal.x, 0.0) * (sample.size[0] / 2.0);
         let e = columns.entry(key).or_insert((sample.position, along, 0.0, 0.0));
-        e.3 += sample.area;
+        e.3 += sample.area();
         if seen.is_ok() {
-            e.2 += sample.area;
+            e.2 += sample.area();
         }
     }
     columns
@@ -179,7 +295,106 @@ fn seen_from_above(c: &Cover, station: usize) -> Vec<[f64; 5]> {
         .collect()
 }
 
-fn prediction(plan: &Plan, p: &Prediction) -> PredictionDto {
+/// What would be covered from one place: quick enough to follow a station that is dragged. What the
+/// others cover is computed once and kept.
+pub(crate) fn look(plan: &Plan, brief: &Brief, from: &LookRequest) -> LookDto {
+    let instrument = Instrument::from(&brief.instrument);
+    let bvh = Bvh::new(&plan.site);
+    let samples = sample(&plan.site, GRID);
+    let station = Station { name: String::new(), position: from.position.into(), step: from.step };
+    let own = look_round(&bvh, &samples, &station, &instrument);
+    let others: Vec<StationCover> = plan
+        .stations
+        .iter()
+        .filter(|s| Some(s.0) != from.instead_of)
+        .map(|s| look_round(&bvh, &samples, &s.1, &instrument))
+        .collect();
+    let wanted = |i: &usize| samples[*i].demand.is_some();
+    let covered = |i: &usize| own.samples[*i].is_ok() || others.iter().any(|o| o.samples[*i].is_ok());
+    let total: f64 = (0..samples.len()).filter(wanted).map(|i| samples[i].area()).sum();
+    let once: f64 = (0..samples.len()).filter(wanted).filter(covered).map(|i| samples[i].area()).sum();
+    let targets = plan.targets();
+    let alone = [station];
+    let design =
+        Design { site: &plan.site, stations: &alone, targets: &targets, kit: kit(brief), instrument: &instrument };
+    LookDto {
+        area: own.area,
+        once: (total > 0.0).then(|| once / total),
+        seen: seen_from_above(&samples, &own),
+        targets: predict(&design).sees[0].iter().map(|&t| targets[t].name.clone()).collect(),
+    }
+}
+
+/// Every surface piece by piece: how often, how finely, how squarely it is covered, and why not.
+pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
+    let instrument = Instrument::from(&brief.instrument);
+    let (c, p) = (plan.cover(&instrument), plan.predict(brief));
+    let mut out: Vec<SurfaceDto> = Vec::new();
+    let mut last: Option<Surface> = None;
+    for (i, s) in c.samples.iter().enumerate() {
+        if last != Some(s.surface) {
+            last = Some(s.surface);
+            let (item, name) = plan.surface(s.surface).clone();
+            let (kind, length, base, top) = match s.surface {
+                Surface::Wall(k) => {
+                    let w = &plan.site.walls[k];
+                    ("wall", w.length(), w.base, w.top)
+                }
+                Surface::Slab(k) => ("floor", 0.0, plan.site.slabs[k].height, plan.site.slabs[k].height),
+            };
+            out.push(SurfaceDto {
+                item,
+                name,
+                kind: kind.into(),
+                wanted: s.demand.is_some(),
+                required: s.demand.map(|d| d.spacing),
+                length,
+                base,
+                top,
+                area: 0.0,
+                once: 0.0,
+                twice: 0.0,
+                cells: Vec::new(),
+            });
+        }
+        let Some(surface) = out.last_mut() else { continue };
+        let (count, best) = (c.count(i), c.best(i));
+        surface.area += s.area();
+        surface.once += if count > 0 { s.area() } else { 0.0 };
+        surface.twice += if count > 1 { s.area() } else { 0.0 };
+        let why = match best {
+            Ok(_) => 0.0,
+            Err(NotCovered::Hidden) => 1.0,
+            Err(NotCovered::BlindCone) => 2.0,
+            Err(NotCovered::Range) => 3.0,
+            Err(NotCovered::Oblique) => 4.0,
+            Err(NotCovered::Coarse) => 5.0,
+        };
+        // the best of the stations that cover it
+        let error = (0..c.stations.len())
+            .filter(|&k| c.stations[k].samples[i].is_ok())
+            .filter_map(|k| p.point_covariance(k, &plan.stations[k].1.position, &s.position))
+            .map(|m| Error95::from_covariance(&m).spatial)
+            .min_by(f64::total_cmp);
+        let f = |v: f64| v as f32;
+        surface.cells.push([
+            f(s.position.x),
+            f(s.position.y),
+            f(s.position.z),
+            f(s.along),
+            f(s.size[0]),
+            f(s.size[1]),
+            count as f32,
+            best.map_or(0.0, |b| f(b.spacing)),
+            best.map_or(0.0, |b| f(b.incidence)),
+            why,
+            error.map_or(0.0, f),
+        ]);
+    }
+    out
+}
+
+fn prediction(plan: &Plan, design: &Design<'_>, p: &Prediction) -> PredictionDto {
     let (on_grid, errors) = plan.predicted_errors(p);
     let refused = match &p.block {
         Err(e) => Some(e.to_string()),
@@ -198,13 +413,34 @@ fn prediction(plan: &Plan, p: &Prediction) -> PredictionDto {
         .iter()
         .enumerate()
         .filter_map(|(k, (_, s))| {
-            let error = match (&p.on_grid, &p.block) {
-                (Some(g), _) => Error95::from_covariance(&g.pose_covariances[k].fixed_view::<3, 3>(0, 0).into_owned()),
-                (None, Ok(b)) => b.station_error(k),
-                _ => return None,
-            };
-            Some(PointDto { name: s.name.clone(), position: s.position.into(), error: error.into() })
+            Some(PointDto { name: s.name.clone(), position: s.position.into(), error: p.station_error(k)?.into() })
         })
         .collect();
-    PredictionDto { refused, on_grid, targets, stations }
+    let weakest = p.weakest().and_then(|(t, _)| p.used.iter().position(|u| *u == t));
+    let parts = weakest.filter(|_| plan.stations.len() <= MANY_STATIONS).and_then(|k| budget(design, p, k));
+    let budget = parts.map_or_else(Vec::new, |b| {
+        [("control", b.control), ("levelling", b.level), ("spheres", b.spheres), ("checkers", b.checkers)]
+            .into_iter()
+            .filter(|s| s.1 > 0.0005)
+            .map(|(what, share)| ShareDto { what: what.into(), share })
+            .collect()
+    });
+    let name = |s: usize| plan.stations[s].1.name.clone();
+    let knocks = p.block.as_ref().map_or_else(
+        |_| Vec::new(),
+        |b| {
+            unnoticed(&p.network, b)
+                .into_iter()
+                .map(|u| KnockDto {
+                    target: plan.targets[p.used[u.target]].1.name.clone(),
+                    before: name(u.before),
+                    after: name(u.after),
+                    size: u.size.is_finite().then_some(u.size),
+                    effect: u.effect.is_finite().then_some(u.effect),
+                    harms: name(u.harms),
+                })
+                .collect()
+        },
+    );
+    PredictionDto { refused, on_grid, targets, stations, budget, knocks }
 }

@@ -80,7 +80,7 @@ impl State {
                 fresh.map(|g| g.checks.iter().map(|c| Vec3::from(c.residual)).collect()).unwrap_or_default();
             add("Check points, root mean square", check_point_row(limit, None, &residuals));
         }
-        let wanted: Vec<f64> = self.plan.site.walls.iter().filter_map(|w| w.required_spacing).collect();
+        let wanted: Vec<f64> = self.plan.site.walls.iter().filter_map(|w| w.demand.map(|d| d.spacing)).collect();
         if let Some(required) = wanted.iter().copied().min_by(f64::total_cmp) {
             add(
                 "Point spacing on required surfaces",
@@ -97,7 +97,7 @@ impl State {
             .site
             .walls
             .iter()
-            .map(|w| (w.line.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), w.base, w.top, w.required_spacing))
+            .map(|w| (w.line.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), w.pieces(), w.demand.map(|d| d.spacing)))
             .collect();
         self.georef.as_ref().filter(|g| !g.1.stale).map(|g| super::fingerprint(&(&g.0, walls, self.brief.origin)))
     }

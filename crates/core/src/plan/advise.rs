@@ -1,0 +1,154 @@
+use super::predict::{Design, PlannedKind, PlannedTarget, Prediction, adjust, sightings};
+use crate::geometry::{Mat3, Vec3};
+use nalgebra::Vector2;
+use rayon::prelude::*;
+
+/// A change of the plan and what it would bring.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Advice {
+    /// The change.
+    pub change: Change,
+    /// Largest predicted 3-D error of a target with it, metres at 95 %.
+    pub then: f64,
+}
+
+/// What could be changed.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Change {
+    /// One more sphere, there.
+    AddSphere(Vec3),
+    /// Survey an existing target (index) as control.
+    MakeControl(usize),
+    /// Use a held-back check (index) as control.
+    UseCheck(usize),
+}
+
+/// What the error of one target is made of: shares of its variance, summing to one.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Budget {
+    /// Errors of the control coordinates.
+    pub control: f64,
+    /// Errors of the levelling of the scanners.
+    pub level: f64,
+    /// Measurement of the spheres.
+    pub spheres: f64,
+    /// Measurement of the checkers.
+    pub checkers: f64,
+}
+
+/// Parts the variance of a used target among its causes.
+///
+/// The variance is homogeneous in the weights, so by Euler's theorem the share of a group is what the
+/// variance loses, relatively, when that group alone becomes a little better.
+pub fn budget(design: &Design<'_>, seen: &Prediction, used: usize) -> Option<Budget> {
+    const BETTER: f64 = 1e-3;
+    let variance = |p: &Prediction| match (&p.on_grid, &p.block) {
+        (Some(g), _) => Some(g.target_covariances[used].trace()),
+        (None, Ok(b)) => Some(b.target_covariance(used).trace()),
+        _ => None,
+    };
+    let rows = covariances(seen);
+    let now = variance(&adjust(design, &rows))?;
+    let is_sphere = |t: usize| design.targets[t].kind == PlannedKind::Sphere;
+    let share = |kind: bool| {
+        let better: Vec<Vec<(usize, Mat3)>> = rows
+            .iter()
+            .map(|r| r.iter().map(|(t, c)| (*t, if is_sphere(*t) == kind { c * (1.0 - BETTER) } else { *c })).collect())
+            .collect();
+        Some(((now - variance(&adjust(design, &better))?) / (now * BETTER)).max(0.0))
+    };
+    let (spheres, checkers) = (share(true)?, share(false)?);
+    let sigma = (1.0 - BETTER).sqrt();
+    let level = match design.instrument.compensator_sigma {
+        None => 0.0,
+        Some(s) => {
+            let mut better = design.instrument.clone();
+            better.compensator_sigma = Some(s * sigma);
+            let d = Design { instrument: &better, ..design.clone() };
+            ((now - variance(&adjust(&d, &rows))?) / (now * BETTER)).max(0.0)
+        }
+    };
+    let control = if seen.on_grid.is_some() {
+        let targets: Vec<PlannedTarget> = design
+            .targets
+            .iter()
+            .map(|t| PlannedTarget { control_sigma: t.control_sigma.map(|s| s * sigma), ..t.clone() })
+            .collect();
+        let d = Design { targets: &targets, ..design.clone() };
+        ((now - variance(&adjust(&d, &rows))?) / (now * BETTER)).max(0.0)
+    } else {
+        0.0
+    };
+    let sum = (spheres + checkers + level + control).max(1e-12);
+    Some(Budget { control: control / sum, level: level / sum, spheres: spheres / sum, checkers: checkers / sum })
+}
+
+fn covariances(p: &Prediction) -> Vec<Vec<(usize, Mat3)>> {
+    let mut rows = vec![Vec::new(); p.sees.len()];
+    for o in &p.network.observations {
+        rows[o.scan].push((p.used[o.target], o.covariance));
+    }
+    rows
+}
+
+/// Tries single changes and returns those that make the weakest target better, the best first:
+/// spheres about the weakest target and between stations, existing targets as control. `sigma` is
+/// that of new control, metres.
+pub fn advise(design: &Design<'_>, now: &Prediction, sigma: Vec3, most: usize) -> Vec<Advice> {
+    let Some((weakest, error)) = now.weakest() else { return Vec::new() };
+    let rows = covariances(now);
+    let at = design.targets[weakest].position;
+    let mut changes: Vec<Change> = (0..design.targets.len())
+        .filter(|t| now.used.contains(t))
+        .filter_map(|t| match (design.targets[t].control_sigma, design.targets[t].check) {
+            (None, _) => Some(Change::MakeControl(t)),
+            (Some(_), true) => Some(Change::UseCheck(t)),
+            _ => None,
+        })
+        .collect();
+    for ring in [4.0, 8.0, 12.0] {
+        for k in 0..8 {
+            // turned a little with each ring: regular patterns are ambiguous
+            let a = f64::from(k) * std::f64::consts::FRAC_PI_4 + ring * 0.37;
+            let p = Vector2::new(at.x + ring * a.cos(), at.y + ring * a.sin());
+            let ground = design.stations.first().map_or(0.0, |s| s.position.z - 1.6);
+            let apart = design.targets.iter().all(|t| (t.position.xy() - p).norm() > 1.5)
+                && design.stations.iter().all(|s| (s.position.xy() - p).norm() > 1.5);
+            if apart && design.site.is_free(&p, ground, ground + 1.9, 0.4) {
+                changes.push(Change::AddSphere(p.push(ground + 1.2 + 0.2 * f64::from(k % 4))));
+            }
+        }
+    }
+    let mut out: Vec<Advice> = changes
+        .into_par_iter()
+        .filter_map(|change| {
+            let mut targets = design.targets.to_vec();
+            let mut rows = rows.clone();
+            match &change {
+                Change::AddSphere(p) => {
+                    targets.push(PlannedTarget {
+                        name: "new".into(),
+                        position: *p,
+                        kind: PlannedKind::Sphere,
+                        control_sigma: None,
+                        check: false,
+                    });
+                    // only what sees the new one is asked again
+                    let alone = Design { targets: &targets[targets.len() - 1..], ..design.clone() };
+                    for (row, new) in rows.iter_mut().zip(sightings(&alone)) {
+                        row.extend(new.into_iter().map(|(_, c)| (targets.len() - 1, c)));
+                    }
+                }
+                Change::MakeControl(t) => targets[*t].control_sigma = Some(sigma),
+                Change::UseCheck(t) => targets[*t].check = false,
+            }
+            let then = adjust(&Design { targets: &targets, ..design.clone() }, &rows);
+            let (_, worst) = then.weakest()?;
+            (worst < 0.98 * error && then.on_grid.is_some() == now.on_grid.is_some())
+                .then_some(Advice { change, then: worst })
+        })
+        .collect();
+    out.sort_by(|a, b| a.then.total_cmp(&b.then));
+    out.truncate(most);
+    out
+}

@@ -1,0 +1,209 @@
+use super::cover::Cover;
+use super::site::{Site, Station};
+use crate::geometry::Vec3;
+
+/// Overlap from which two stations hang together by their clouds.
+pub const LEAST_OVERLAP: f64 = 0.30;
+/// Shared targets from which two stations hang together by targets.
+pub const LEAST_TARGETS: usize = 3;
+
+/// Two stations that hang together.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Link {
+    /// The stations (indices), the earlier first.
+    pub stations: [usize; 2],
+    /// The smaller of the two overlaps, 0..1.
+    pub overlap: f64,
+    /// Targets that both will measure.
+    pub targets: Vec<usize>,
+    /// Without this link the stations on its two sides would not hang together.
+    pub bridge: bool,
+}
+
+/// How the stations hang together.
+#[derive(Clone, Debug, Default)]
+pub struct StationGraph {
+    /// All links.
+    pub links: Vec<Link>,
+    /// Groups of stations that hang together, the largest first.
+    pub components: Vec<Vec<usize>>,
+    /// Stations without which others would not hang together.
+    pub cuts: Vec<usize>,
+}
+
+/// Finds the links between stations, and what hangs on a single one of them (Tarjan 1974).
+///
+/// `sees` lists the targets that each station will measure. Two stations are linked by an overlap of
+/// at least [`LEAST_OVERLAP`] in both directions, or by [`LEAST_TARGETS`] shared targets.
+pub fn station_graph(overlap: &[Vec<f64>], sees: &[Vec<usize>]) -> StationGraph {
+    let n = overlap.len();
+    let mut links = Vec::new();
+    for a in 0..n {
+        for b in a + 1..n {
+            let both = overlap[a][b].min(overlap[b][a]);
+            let targets: Vec<usize> = sees[a].iter().copied().filter(|t| sees[b].contains(t)).collect();
+            if both >= LEAST_OVERLAP || targets.len() >= LEAST_TARGETS {
+                links.push(Link { stations: [a, b], overlap: both, targets, bridge: false });
+            }
+        }
+    }
+    let mut walk = Walk { next: vec![Vec::new(); n], seen: vec![0; n], low: vec![0; n], time: 0, ..Walk::default() };
+    for (k, l) in links.iter().enumerate() {
+        walk.next[l.stations[0]].push((l.stations[1], k));
+        walk.next[l.stations[1]].push((l.stations[0], k));
+    }
+    let mut components = Vec::new();
+    for s in 0..n {
+        if walk.seen[s] == 0 {
+            walk.group.clear();
+            walk.visit(s, None);
+            walk.group.sort_unstable();
+            components.push(walk.group.clone());
+        }
+    }
+    for k in walk.bridges {
+        links[k].bridge = true;
+    }
+    components.sort_by_key(|c| std::cmp::Reverse(c.len()));
+    walk.cuts.sort_unstable();
+    walk.cuts.dedup();
+    StationGraph { links, components, cuts: walk.cuts }
+}
+
+#[derive(Default)]
+struct Walk {
+    next: Vec<Vec<(usize, usize)>>,
+    seen: Vec<usize>,
+    low: Vec<usize>,
+    time: usize,
+    group: Vec<usize>,
+    bridges: Vec<usize>,
+    cuts: Vec<usize>,
+}
+
+impl Walk {
+    /// Depth first; as deep as there are stations, some hundreds.
+    fn visit(&mut self, s: usize, by: Option<usize>) {
+        self.time += 1;
+        (self.seen[s], self.low[s]) = (self.time, self.time);
+        self.group.push(s);
+        let mut children = 0;
+        for (t, link) in self.next[s].clone() {
+            if Some(link) == by {
+                continue;
+            }
+            if self.seen[t] > 0 {
+                self.low[s] = self.low[s].min(self.seen[t]);
+                continue;
+            }
+            children += 1;
+            self.visit(t, Some(link));
+            self.low[s] = self.low[s].min(self.low[t]);
+            if self.low[t] > self.seen[s] {
+                self.bridges.push(link);
+            }
+            if by.is_some() && self.low[t] >= self.seen[s] {
+                self.cuts.push(s);
+            }
+        }
+        if by.is_none() && children > 1 {
+            self.cuts.push(s);
+        }
+    }
+}
+
+/// A passage that no link goes through.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Doorway {
+    /// Index of the wall.
+    pub wall: usize,
+    /// Name of the opening.
+    pub name: String,
+    /// Its middle at tripod height, metres: where a station would see both sides.
+    pub at: Vec3,
+    /// The stations nearest to it on either side.
+    pub between: [usize; 2],
+}
+
+/// Passages one can walk through with stations on both sides, none of which is linked to one on the
+/// other side: each needs a station in between.
+pub fn doorways(site: &Site, stations: &[Station], graph: &StationGraph) -> Vec<Doorway> {
+    const NEAR: f64 = 25.0;
+    let mut out = Vec::new();
+    for (k, w) in site.walls.iter().enumerate() {
+        for o in w.openings.iter().filter(|o| o.width >= 0.6 && o.sill - w.base < 0.35 && o.head - o.sill >= 1.6) {
+            let Some((foot, d)) = w.point_at(o.at) else { continue };
+            let across = nalgebra::Vector2::new(d.y, -d.x);
+            let at = foot.push(o.sill + 1.6);
+            let mut sides: [Vec<(f64, usize)>; 2] = [Vec::new(), Vec::new()];
+            let mut inside = false;
+            for (s, st) in stations.iter().enumerate() {
+                let v = st.position.xy() - foot;
+                let storey = st.position.z > o.sill && st.position.z < o.head + 1.0;
+                inside |= storey && v.norm() < o.width.max(1.2);
+                if storey && v.norm() < NEAR {
+                    sides[usize::from(v.dot(&across) > 0.0)].push((v.norm(), s));
+                }
+            }
+            for side in &mut sides {
+                side.sort_by(|a, b| a.0.total_cmp(&b.0));
+            }
+            let [Some(a), Some(b)] = [sides[0].first(), sides[1].first()] else { continue };
+            let linked = graph.links.iter().any(|l| {
+                let on = |side: &[(f64, usize)], s: usize| side.iter().any(|x| x.1 == s);
+                let [p, q] = l.stations;
+                (on(&sides[0], p) && on(&sides[1], q)) || (on(&sides[1], p) && on(&sides[0], q))
+            });
+            if !linked && !inside {
+                out.push(Doorway { wall: k, name: o.name.clone(), at, between: [a.1, b.1] });
+            }
+        }
+    }
+    out
+}
+
+/// Pairs of stations that follow one another and share less than they should.
+pub fn thin_overlaps(cover: &Cover, graph: &StationGraph) -> Vec<[usize; 2]> {
+    (1..cover.stations.len()).map(|b| [b - 1, b]).filter(|p| !graph.links.iter().any(|l| l.stations == *p)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::{Opening, Wall};
+    use super::*;
+    use nalgebra::Vector2;
+
+    #[test]
+    fn bridges_and_cuts_are_named() {
+        // 0-1-2 in a ring, 3 hanging on 2, 4 alone
+        let mut overlap = vec![vec![0.0; 5]; 5];
+        for (a, b) in [(0, 1), (1, 2), (0, 2)] {
+            overlap[a][b] = 0.4;
+            overlap[b][a] = 0.35;
+        }
+        let sees = vec![vec![], vec![], vec![1, 2, 3], vec![1, 2, 3], vec![1, 2]];
+        let g = station_graph(&overlap, &sees);
+        assert_eq!(g.components, [vec![0, 1, 2, 3], vec![4]]);
+        assert_eq!(g.cuts, [2]);
+        let bridges: Vec<_> = g.links.iter().filter(|l| l.bridge).map(|l| l.stations).collect();
+        assert_eq!(bridges, [[2, 3]]);
+    }
+
+    #[test]
+    fn a_door_with_nothing_through_it_is_named() {
+        let door = Opening { name: "Door".into(), at: 5.0, width: 0.9, sill: 0.0, head: 2.1 };
+        let line = vec![Vector2::new(0.0, 0.0), Vector2::new(10.0, 0.0)];
+        let site =
+            Site { walls: vec![Wall { openings: vec![door], ..Wall::plain(0, line, 0.0, 3.0) }], ..Site::default() };
+        let st = |x, y| Station::at("S", Vec3::new(x, y, 1.6));
+        let stations = [st(2.0, 4.0), st(8.0, -4.0)];
+        let apart = station_graph(&[vec![1.0, 0.1], vec![0.1, 1.0]], &[vec![], vec![]]);
+        let found = doorways(&site, &stations, &apart);
+        assert_eq!((found[0].name.as_str(), found[0].at.xy()), ("Door", Vector2::new(5.0, 0.0)));
+        let linked = station_graph(&[vec![1.0, 0.4], vec![0.4, 1.0]], &[vec![], vec![]]);
+        assert!(doorways(&site, &stations, &linked).is_empty());
+        let between = [st(2.0, 4.0), st(8.0, -4.0), st(5.0, 0.2)];
+        let none = station_graph(&vec![vec![0.0; 3]; 3], &[vec![], vec![], vec![]]);
+        assert!(doorways(&site, &between, &none).is_empty());
+    }
+}

@@ -1,0 +1,156 @@
+use super::cover::{Cover, Surface};
+use super::graph::{Doorway, StationGraph, doorways};
+use super::predict::{Design, PlannedTarget, Prediction};
+use super::site::{Site, inside, to_segment};
+use crate::geometry::Vec3;
+use crate::target::{Configuration, Fault, configuration};
+use nalgebra::Vector2;
+
+/// A mistake in a plan that shows only on site, or after.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Trap {
+    /// Stations fall into groups that nothing ties together.
+    Apart(Vec<Vec<usize>>),
+    /// Two parts hang together by one link only: stations, shared overlap, shared targets.
+    OneTie([usize; 2], f64, usize),
+    /// Stations that follow one another share less than they should, and too few targets.
+    ThinOverlap([usize; 2], f64),
+    /// The targets that two stations share hold them badly.
+    WeakTargets([usize; 2], Vec<usize>, Configuration),
+    /// Two stations hang together by surfaces that repeat: how many look alike.
+    Repeating([usize; 2], usize),
+    /// A passage with stations on both sides and nothing through it.
+    Doorway(Doorway),
+    /// Fewer than three targets will be control, or none.
+    FewControl(usize),
+    /// All control lies in a part of the site: share of the site's extent it spans.
+    ControlInCorner(f64),
+    /// The control lies nearly in a line: distance of the farthest from it, metres.
+    ControlInLine(f64),
+    /// All known points are used to fit, none is held back.
+    NoCheck(usize),
+    /// A target that fewer than two stations will measure.
+    Unmeasured(usize, usize),
+    /// A station stands where none may.
+    NoGo(usize),
+    /// A station stands in or against something.
+    Blocked(usize),
+    /// Required area that no station covers: share covered.
+    Uncovered(Surface, f64),
+}
+
+/// Looks for the mistakes that belong to planning, the gravest first.
+pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, prediction: &Prediction) -> Vec<Trap> {
+    let mut out = Vec::new();
+    if graph.components.len() > 1 {
+        out.push(Trap::Apart(graph.components.clone()));
+    }
+    for (k, s) in design.stations.iter().enumerate() {
+        let at = s.position.xy();
+        if design.site.no_go.iter().any(|a| inside(&a.outline, &at)) {
+            out.push(Trap::NoGo(k));
+        } else if is_blocked(design.site, &s.position) {
+            out.push(Trap::Blocked(k));
+        }
+    }
+    control(design, &mut out);
+    for l in &graph.links {
+        let [a, b] = l.stations;
+        if l.bridge && design.stations.len() > 2 {
+            out.push(Trap::OneTie([a, b], l.overlap, l.targets.len()));
+        }
+        if l.targets.len() >= 3 {
+            let places: Vec<Vec3> = l.targets.iter().map(|&t| design.targets[t].position).collect();
+            let reach = (design.stations[a].position - design.stations[b].position).norm();
+            let c = configuration(&places, reach);
+            if !c.faults.is_empty() {
+                out.push(Trap::WeakTargets([a, b], l.targets.clone(), c));
+            }
+        } else if l.bridge || b == a + 1 {
+            let alike = repeats(design.site);
+            if alike >= 3 {
+                out.push(Trap::Repeating([a, b], alike));
+            }
+        }
+    }
+    for b in 1..design.stations.len() {
+        let a = b - 1;
+        let overlap = cover.overlap[a][b].min(cover.overlap[b][a]);
+        if !graph.links.iter().any(|l| l.stations == [a, b]) {
+            out.push(Trap::ThinOverlap([a, b], overlap));
+        }
+    }
+    out.extend(doorways(design.site, design.stations, graph).into_iter().map(Trap::Doorway));
+    for t in 0..design.targets.len() {
+        let n = prediction.sees.iter().filter(|s| s.contains(&t)).count();
+        if n < 2 && !design.stations.is_empty() {
+            out.push(Trap::Unmeasured(t, n));
+        }
+    }
+    let surfaces =
+        (0..design.site.walls.len()).map(Surface::Wall).chain((0..design.site.slabs.len()).map(Surface::Slab));
+    for s in surfaces {
+        let (mut all, mut covered) = (0.0, 0.0);
+        for (i, p) in cover.samples.iter().enumerate().filter(|(_, p)| p.surface == s && p.demand.is_some()) {
+            all += p.area();
+            if cover.count(i) > 0 {
+                covered += p.area();
+            }
+        }
+        if all > 0.0 && covered < 0.99 * all {
+            out.push(Trap::Uncovered(s, covered / all));
+        }
+    }
+    out
+}
+
+fn is_blocked(site: &Site, at: &Vec3) -> bool {
+    !Site { no_go: Vec::new(), ..site.clone() }.is_free(&at.xy(), at.z - 1.4, at.z + 0.2, 0.35)
+}
+
+fn control(design: &Design<'_>, out: &mut Vec<Trap>) {
+    let known: Vec<&PlannedTarget> = design.targets.iter().filter(|t| t.control_sigma.is_some()).collect();
+    let fit: Vec<Vec3> = known.iter().filter(|t| !t.check).map(|t| t.position).collect();
+    if fit.len() < 3 {
+        out.push(Trap::FewControl(fit.len()));
+        return;
+    }
+    if known.len() == fit.len() {
+        out.push(Trap::NoCheck(fit.len()));
+    }
+    let c = configuration(&fit, 0.0);
+    if c.faults.contains(&Fault::InLine) {
+        out.push(Trap::ControlInLine(c.off_line));
+    }
+    // against everything that is to come out right
+    let places: Vec<Vector2<f64>> =
+        design.stations.iter().map(|s| s.position.xy()).chain(design.targets.iter().map(|t| t.position.xy())).collect();
+    let span = |p: &[Vector2<f64>]| -> f64 {
+        let pairs = p.iter().flat_map(|a| p.iter().map(move |b| (a - b).norm()));
+        pairs.fold(0.0, f64::max)
+    };
+    let share = span(&fit.iter().map(nalgebra::Matrix::xy).collect::<Vec<_>>()) / span(&places).max(1e-9);
+    if share < 0.5 {
+        out.push(Trap::ControlInCorner(share));
+    }
+}
+
+/// How many stretches of wall are alike: the largest group of equal length and height that is not
+/// one straight wall.
+fn repeats(site: &Site) -> usize {
+    let legs: Vec<(f64, f64, Vector2<f64>)> = site
+        .walls
+        .iter()
+        .flat_map(|w| w.line.windows(2).map(move |p| ((p[1] - p[0]).norm(), w.top - w.base, (p[0] + p[1]) / 2.0)))
+        .filter(|l| l.0 > 1.5)
+        .collect();
+    let alike = |a: &(f64, f64, Vector2<f64>), b: &(f64, f64, Vector2<f64>)| {
+        (a.0 - b.0).abs() < 0.02 * a.0 && (a.1 - b.1).abs() < 0.1
+    };
+    legs.iter().map(|a| legs.iter().filter(|b| alike(a, b)).count()).max().unwrap_or(0)
+}
+
+/// Distance of a place from the nearest upright surface, metres.
+pub fn clearance(site: &Site, at: &Vector2<f64>) -> f64 {
+    site.panels().iter().map(|p| to_segment(at, &p.a, &p.b)).fold(f64::INFINITY, f64::min)
+}

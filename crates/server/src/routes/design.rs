@@ -1,0 +1,116 @@
+//! What is worked out on the plan: live cover, maps, proposals, leapfrog, advice, density, sheets.
+
+use crate::auth::{Access, Edit, Read};
+use crate::dto::{
+    AdviceDto, DensityDto, DensityQuery, LeapfrogRequest, LookDto, LookRequest, MoveDto, ProposalDto, ProposeRequest,
+    SurfaceDto,
+};
+use crate::work::{designing, planning, sheet};
+use crate::{ApiError, App, work};
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::{StatusCode, header};
+use axum::response::IntoResponse;
+use uuid::Uuid;
+use vistazo_store::tasks::{self, Task};
+
+/// What a station would cover at another place; for dragging.
+#[utoipa::path(post, path = "/api/jobs/{job}/plan/look", tag = "plan", params(("job" = Uuid, Path)), request_body = LookRequest, responses((status = 200, body = LookDto)))]
+pub async fn look(
+    State(app): State<App>,
+    access: Access<Read>,
+    Json(from): Json<LookRequest>,
+) -> Result<Json<LookDto>, ApiError> {
+    if from.position.iter().any(|v| !v.is_finite() || v.abs() > 1e6) {
+        return Err(ApiError::field("position", "expected finite plan coordinates within 1000 km"));
+    }
+    let (_, brief) = work::brief(&app, access.job).await?;
+    let plan = planning::load(&app, access.job).await?;
+    Ok(Json(work::blocking(move || planning::look(&plan, &brief, &from)).await?))
+}
+
+/// Every surface piece by piece.
+#[utoipa::path(get, path = "/api/jobs/{job}/plan/map", tag = "plan", params(("job" = Uuid, Path)), responses((status = 200, body = [SurfaceDto])))]
+pub async fn map(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<SurfaceDto>>, ApiError> {
+    let (_, brief) = work::brief(&app, access.job).await?;
+    let plan = planning::load(&app, access.job).await?;
+    Ok(Json(work::blocking(move || planning::map(&plan, &brief)).await?))
+}
+
+/// Propose stations in the background.
+#[utoipa::path(post, path = "/api/jobs/{job}/plan/propose", tag = "plan", params(("job" = Uuid, Path)), request_body = ProposeRequest, responses((status = 202, body = Task), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn propose(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(wish): Json<ProposeRequest>,
+) -> Result<(StatusCode, Json<Task>), ApiError> {
+    wish.validate()?;
+    if tasks::is_active(&app.db, access.job, "propose").await? {
+        return Err(ApiError::conflict("stations are being proposed already; cancel that first, or wait for it"));
+    }
+    let task = tasks::add(&app.db, access.job, "propose", &serde_json::json!(wish), Some(access.user.id)).await?;
+    Ok((StatusCode::ACCEPTED, Json(task)))
+}
+
+/// The last proposal.
+#[utoipa::path(get, path = "/api/jobs/{job}/plan/proposal", tag = "plan", params(("job" = Uuid, Path)), responses((status = 200, body = Option<ProposalDto>)))]
+pub async fn proposal(State(app): State<App>, access: Access<Read>) -> Result<Json<Option<ProposalDto>>, ApiError> {
+    Ok(Json(designing::proposal(&app, access.job).await?))
+}
+
+/// Which spheres stay and which are carried at every move.
+#[utoipa::path(post, path = "/api/jobs/{job}/plan/leapfrog", tag = "plan", params(("job" = Uuid, Path)), request_body = LeapfrogRequest, responses((status = 200, body = [MoveDto]), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn leapfrog(
+    State(app): State<App>,
+    access: Access<Read>,
+    Json(request): Json<LeapfrogRequest>,
+) -> Result<Json<Vec<MoveDto>>, ApiError> {
+    let (_, brief) = work::brief(&app, access.job).await?;
+    let plan = planning::load(&app, access.job).await?;
+    Ok(Json(work::blocking(move || designing::leapfrog(&plan, &brief, &request)).await??))
+}
+
+/// The changes that would help the weakest target most.
+#[utoipa::path(get, path = "/api/jobs/{job}/plan/advice", tag = "plan", params(("job" = Uuid, Path)), responses((status = 200, body = [AdviceDto])))]
+pub async fn advice(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<AdviceDto>>, ApiError> {
+    let (_, brief) = work::brief(&app, access.job).await?;
+    let plan = planning::load(&app, access.job).await?;
+    Ok(Json(work::blocking(move || designing::advice(&plan, &brief)).await?))
+}
+
+/// What resolution and how many repeats a spacing at a range asks of each instrument.
+#[utoipa::path(get, path = "/api/jobs/{job}/plan/density", tag = "plan", params(("job" = Uuid, Path), DensityQuery), responses((status = 200, body = [DensityDto]), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn density(
+    State(app): State<App>,
+    access: Access<Read>,
+    Query(q): Query<DensityQuery>,
+) -> Result<Json<Vec<DensityDto>>, ApiError> {
+    let (_, brief) = work::brief(&app, access.job).await?;
+    Ok(Json(designing::density(&brief, &q)?))
+}
+
+/// The plan sheet: `sheet.pdf` to print, `plan.dxf`, `plan.geojson` or `plan.csv`.
+#[utoipa::path(get, path = "/api/jobs/{job}/plan/files/{file}", tag = "plan", params(("job" = Uuid, Path), ("file" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = crate::error::ErrorBody)))]
+pub async fn file(
+    State(app): State<App>,
+    access: Access<Read>,
+    Path((_job, file)): Path<(Uuid, String)>,
+) -> Result<impl IntoResponse, ApiError> {
+    let (job, brief) = work::brief(&app, access.job).await?;
+    let plan = planning::load(&app, access.job).await?;
+    let (kind, bytes) = match file.as_str() {
+        "sheet.pdf" => {
+            let cover: crate::dto::CoverDto =
+                serde_json::from_str(&planning::cover_text(&app, access.job, &plan, &brief).await?)
+                    .map_err(|e| ApiError::conflict(e.to_string()))?;
+            let name = job.name.clone();
+            ("application/pdf", work::blocking(move || sheet::pdf(&name, &plan, &brief, &cover)).await??)
+        }
+        "plan.dxf" => ("image/vnd.dxf", sheet::dxf(&plan)?.into_bytes()),
+        "plan.geojson" => ("application/geo+json", sheet::geojson(&plan).into_bytes()),
+        "plan.csv" => ("text/csv; charset=utf-8", sheet::csv(&plan, &brief).into_bytes()),
+        _ => return Err(ApiError::not_found()),
+    };
+    let name = format!("attachment; filename=\"{file}\"");
+    Ok(([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, name)], bytes))
+}

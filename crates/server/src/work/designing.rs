@@ -1,0 +1,251 @@
+//! Proposals, leapfrog, advice and density, in the API's terms.
+
+use super::planning::{self, Plan, kit};
+use super::trap_words;
+use crate::dto::{
+    AdviceDto, AlternativeDto, Brief, CarryDto, DensityDto, DensityQuery, InstrumentDto, LeapfrogRequest, MoveDto,
+    ProposalDto, ProposeRequest, SettingDto,
+};
+use crate::{ApiError, App};
+use uuid::Uuid;
+use vistazo_core::geometry::Vec3;
+use vistazo_core::instrument::{BYTES_PER_POINT, Instrument, PHOTOGRAPHS, library};
+use vistazo_core::plan::{
+    Change, Design, ProposeError, Station, Wish, advise, cover, leapfrog as leap, predict, propose,
+};
+use vistazo_core::target::{DEPENDABLE_HITS, usable_distance};
+use vistazo_store::views;
+
+/// Setting up, levelling and packing a station, seconds; walking, metres a second.
+const SET_UP: f64 = 120.0;
+const WALK: f64 = 1.0;
+/// σ of control that would be surveyed anew, metres.
+const NEW_CONTROL: f64 = 0.002;
+
+/// Everything proposed, for a worker to keep.
+pub(crate) fn alternatives(
+    plan: &Plan,
+    brief: &Brief,
+    request: &ProposeRequest,
+    go_on: &(dyn Fn(f64, &str) -> bool + Sync),
+) -> Result<ProposalDto, ProposeError> {
+    let own = Instrument::from(&brief.instrument);
+    let locked: Vec<Vec3> = plan.stations.iter().zip(&plan.locked).filter(|s| *s.1).map(|s| s.0.1.position).collect();
+    let wish = Wish {
+        locked,
+        floors: request.floors.clone(),
+        instrument_height: request.instrument_height,
+        share: request.share,
+        ..Wish::default()
+    };
+    let fewest = propose(&plan.site, &own, &wish, &|s| go_on(0.3 * s, "the fewest stations"))?;
+    let mut out = vec![judge(plan, brief, &own, "fewest", &fewest)];
+    // coarser settings take less time but may need more stations
+    let mut quickest: Option<AlternativeDto> = None;
+    for (k, factor) in [1.0, 1.26, 1.58, 2.0].into_iter().enumerate() {
+        let set = Instrument { step: own.step * factor, scan_time: own.time(own.step * factor, 1), ..own.clone() };
+        let found = if k == 0 {
+            fewest.clone()
+        } else {
+            let at = |s: f64| go_on(0.3 + 0.13 * (k as f64 - 1.0 + s), "the quickest day");
+            match propose(&plan.site, &set, &wish, &at) {
+                Ok(p) if p.reachable >= 0.995 * fewest.reachable => p,
+                Ok(_) | Err(ProposeError::NothingReachable) => continue,
+                Err(e) => return Err(e),
+            }
+        };
+        let a = judge(plan, brief, &set, "quickest", &found);
+        if quickest.as_ref().is_none_or(|q| a.time < q.time - 1.0) {
+            quickest = Some(a);
+        }
+    }
+    out.extend(quickest);
+    let twice = Wish { times: 2, share: wish.share.min(0.95), ..wish };
+    let accurate = propose(&plan.site, &own, &twice, &|s| go_on(0.7 + 0.3 * s, "everything seen twice"))?;
+    out.push(judge(plan, brief, &own, "most accurate", &accurate));
+    Ok(ProposalDto {
+        request: request.clone(),
+        reachable: fewest.reachable,
+        places: fewest.candidates,
+        alternatives: out,
+        stale: false,
+    })
+}
+
+fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &vistazo_core::plan::Proposal) -> AlternativeDto {
+    let stations: Vec<Station> =
+        p.stations.iter().enumerate().map(|(k, s)| Station::at(&format!("S{}", k + 1), *s)).collect();
+    let c = cover(&plan.site, &stations, set, planning::GRID);
+    let targets = plan.targets();
+    let design = Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: set };
+    let predicted = predict(&design);
+    let walk: f64 = p.stations.windows(2).map(|w| (w[1] - w[0]).norm()).sum();
+    AlternativeDto {
+        name: name.into(),
+        stations: p.stations.iter().map(|s| (*s).into()).collect(),
+        locked: p.locked,
+        for_cover: p.for_cover,
+        at_least: p.at_least,
+        connected: p.connected,
+        once: c.once.unwrap_or(0.0),
+        twice: c.twice.unwrap_or(0.0),
+        step: set.step,
+        time: set.warm_up + stations.len() as f64 * (SET_UP + set.scan_time) + walk / WALK,
+        points: stations.len() as f64 * set.points(set.step),
+        predicted: predicted.weakest().map(|w| w.1),
+        refused: predicted.block.err().map(|e| e.to_string()),
+    }
+}
+
+/// Keeps a proposal with the state of the plan it came from.
+pub(crate) async fn keep(app: &App, job: Uuid, plan: &Plan, found: &ProposalDto) -> Result<(), ApiError> {
+    let kept = serde_json::json!({ "inputs": plan.inputs, "proposal": found });
+    Ok(views::keep(&app.db, job, "proposal", "last", &kept).await?)
+}
+
+pub(crate) async fn proposal(app: &App, job: Uuid) -> Result<Option<ProposalDto>, ApiError> {
+    let Some(kept) = views::computed(&app.db, job, "proposal", "last").await? else { return Ok(None) };
+    let plan = planning::load(app, job).await?;
+    let Ok(mut p) = serde_json::from_value::<ProposalDto>(kept["proposal"].clone()) else { return Ok(None) };
+    p.stale = kept["inputs"].as_str() != Some(&plan.inputs);
+    Ok(Some(p))
+}
+
+/// The stations asked for, in their order.
+fn in_order(plan: &Plan, wanted: &[Uuid]) -> Result<Vec<Station>, ApiError> {
+    if wanted.is_empty() {
+        return Ok(plan.stations());
+    }
+    let find = |id: &Uuid| plan.stations.iter().find(|s| s.0 == *id).map(|s| s.1.clone());
+    wanted
+        .iter()
+        .map(|id| find(id).ok_or_else(|| ApiError::field("stations", "a station is no longer on the plan")))
+        .collect()
+}
+
+pub(crate) fn leapfrog(plan: &Plan, brief: &Brief, request: &LeapfrogRequest) -> Result<Vec<MoveDto>, ApiError> {
+    let stations = in_order(plan, &request.stations)?;
+    if stations.len() < 2 {
+        return Err(ApiError::field("stations", format!("found {}, expected at least 2", stations.len())));
+    }
+    if request.spheres > 40 {
+        return Err(ApiError::field("spheres", format!("found {}, expected at most 40", request.spheres)));
+    }
+    let instrument = Instrument::from(&brief.instrument);
+    let moves = leap(&plan.site, &stations, request.spheres, kit(brief).sphere_radius, &instrument)
+        .map_err(|e| ApiError::field("stations", e.to_string()))?;
+    let name = |i: usize| format!("K{}", i + 1);
+    Ok(moves
+        .into_iter()
+        .map(|m| {
+            let from = stations[m.station].position;
+            MoveDto {
+                station: stations[m.station].name.clone(),
+                stay: m.stay.iter().map(|&i| name(i)).collect(),
+                carry: m
+                    .carry
+                    .iter()
+                    .map(|(i, to)| {
+                        let d = to - from;
+                        CarryDto {
+                            sphere: name(*i),
+                            to: (*to).into(),
+                            distance: d.x.hypot(d.y),
+                            bearing: d.x.atan2(d.y).rem_euclid(std::f64::consts::TAU),
+                        }
+                    })
+                    .collect(),
+                places: m.places.iter().map(|p| (*p).into()).collect(),
+                tie95: m.tie95,
+                faults: m.faults.iter().map(|f| trap_words::fault(*f).to_owned()).collect(),
+            }
+        })
+        .collect())
+}
+
+pub(crate) fn advice(plan: &Plan, brief: &Brief) -> Vec<AdviceDto> {
+    let (stations, targets, instrument) = (plan.stations(), plan.targets(), Instrument::from(&brief.instrument));
+    let design =
+        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
+    let now = predict(&design);
+    let Some((_, error)) = now.weakest() else { return Vec::new() };
+    advise(&design, &now, Vec3::repeat(NEW_CONTROL), 5)
+        .into_iter()
+        .map(|a| {
+            let (what, add, control) = match a.change {
+                Change::AddSphere(p) => {
+                    let near = stations
+                        .iter()
+                        .min_by(|x, y| (x.position - p).norm().total_cmp(&(y.position - p).norm()))
+                        .map_or(String::new(), |s| {
+                            format!(", {} from {}", brief.length((s.position - p).norm()), s.name)
+                        });
+                    (format!("One more sphere{near}"), Some(p.into()), None)
+                }
+                Change::MakeControl(t) => (
+                    format!("Survey {} as control, {} (1σ)", targets[t].name, brief.length(NEW_CONTROL)),
+                    None,
+                    Some(plan.targets[t].0),
+                ),
+                Change::UseCheck(t) => {
+                    (format!("Use the check point {} as control", targets[t].name), None, Some(plan.targets[t].0))
+                }
+            };
+            AdviceDto { what, now: error, then: a.then, add, control }
+        })
+        .collect()
+}
+
+pub(crate) fn density(brief: &Brief, q: &DensityQuery) -> Result<Vec<DensityDto>, ApiError> {
+    let within = |field: &str, v: f64, low: f64, high: f64| {
+        if (low..=high).contains(&v) {
+            Ok(v)
+        } else {
+            Err(ApiError::field(field, format!("found {v}, expected {low} to {high}")))
+        }
+    };
+    let range = within("range", q.range, 0.3, 2000.0)?;
+    let spacing = within("spacing", q.spacing, 0.0005, 5.0)?;
+    let incidence = within("incidence", q.incidence.unwrap_or(0.0), 0.0, 1.5)?;
+    let noise = within("noise", q.noise.unwrap_or(0.002), 1e-4, 1.0)?;
+    let own = Instrument::from(&brief.instrument);
+    let others = library().into_iter().filter(|i| i.name != own.name);
+    let all = std::iter::once((own.clone(), true)).chain(others.map(|i| (i, false)));
+    Ok(all
+        .map(|(i, own)| {
+            let setting = i.setting(range, spacing, incidence, noise);
+            let refused = setting.is_none().then(|| {
+                if range > i.max_range || range < i.min_range {
+                    format!("measures from {} to {}", brief.length(i.min_range), brief.length(i.max_range))
+                } else if i.range_noise(range, incidence.cos()) / 8.0_f64.sqrt() > noise {
+                    format!(
+                        "its noise there is {} even with 8 repeats",
+                        brief.length(i.range_noise(range, incidence.cos()) / 8.0_f64.sqrt())
+                    )
+                } else {
+                    "its finest step is too coarse for that".into()
+                }
+            });
+            DensityDto {
+                own,
+                setting: setting.map(|s| SettingDto {
+                    step: s.step,
+                    repeats: s.repeats,
+                    spacing: s.spacing,
+                    noise: s.noise,
+                    sphere_range: usable_distance(
+                        kit(brief).sphere_radius,
+                        DEPENDABLE_HITS,
+                        &Instrument { step: s.step, ..i.clone() },
+                    ),
+                    time: s.time,
+                    time_photographs: s.time + PHOTOGRAPHS * i.scan_time,
+                    points: s.points,
+                    bytes: s.points * BYTES_PER_POINT,
+                }),
+                refused,
+                instrument: InstrumentDto::from(&i),
+            }
+        })
+        .collect())
+}

@@ -1,0 +1,211 @@
+//! The traps of a plan in the surveyor's words and the job's units.
+
+use super::planning::Plan;
+use crate::dto::{Brief, TrapDto};
+use vistazo_core::plan::{LEAST_OVERLAP, Prediction, Trap, inside};
+use vistazo_core::target::{Configuration, Fault};
+
+pub(crate) fn fault(f: Fault) -> &'static str {
+    match f {
+        Fault::TooFew => "fewer than three",
+        Fault::InLine => "nearly in a line",
+        Fault::Bunched => "close together",
+        Fault::Ambiguous => "a pattern that fits on itself",
+    }
+}
+
+/// Every trap, and the hazards that stations stand in.
+pub(crate) fn all(plan: &Plan, brief: &Brief, found: &[Trap], p: &Prediction) -> Vec<TrapDto> {
+    let mut out: Vec<TrapDto> = found.iter().map(|t| one(plan, brief, t)).collect();
+    for (_, s) in &plan.stations {
+        if let Some((name, _)) = plan.hazards.iter().find(|h| inside(&h.1, &s.position.xy())) {
+            out.push(TrapDto {
+                grade: "doubtful".into(),
+                title: format!("{} stands in a hazard: {name}", s.name),
+                text: "Follow the site's rules there, or move it out; the field copy repeats the caution.".into(),
+                about: vec![s.name.clone()],
+                at: Some([s.position.x, s.position.y]),
+            });
+        }
+    }
+    if let (Some(limit), Some((t, worst))) = (brief.requirement.spatial95, p.weakest())
+        && worst > limit
+        && p.on_grid.is_some()
+    {
+        let target = &plan.targets[t].1;
+        out.insert(
+            0,
+            TrapDto {
+                grade: "failed".into(),
+                title: format!(
+                    "{} would come out at {}, against {}",
+                    target.name,
+                    brief.length(worst),
+                    brief.length(limit)
+                ),
+                text: "3-D, 95 %. The budget says what it is made of, and the advice which one change helps most."
+                    .into(),
+                about: vec![target.name.clone()],
+                at: Some([target.position.x, target.position.y]),
+            },
+        );
+    }
+    out.sort_by_key(|t| t.grade != "failed");
+    out
+}
+
+fn one(plan: &Plan, brief: &Brief, trap: &Trap) -> TrapDto {
+    let st = |s: usize| plan.stations[s].1.name.clone();
+    let place = |s: usize| Some([plan.stations[s].1.position.x, plan.stations[s].1.position.y]);
+    let percent = |v: f64| format!("{:.0} %", 100.0 * v);
+    let limit = percent(LEAST_OVERLAP);
+    let (grade, title, text, about, at) = match trap {
+        Trap::Apart(groups) => {
+            let rest: Vec<String> = groups[1..].iter().flatten().map(|&s| st(s)).collect();
+            (
+                "failed",
+                format!("The stations fall into {} groups", groups.len()),
+                format!(
+                    "Nothing ties {} to the others: less than {limit} overlap and fewer than 3 shared targets. Unrelated groups must not be forced together; a station or targets between them are needed.",
+                    rest.join(", ")
+                ),
+                rest.clone(),
+                place(groups[1][0]),
+            )
+        }
+        Trap::OneTie([a, b], overlap, targets) => (
+            "doubtful",
+            format!("Two parts hang together by {}–{} only", st(*a), st(*b)),
+            format!(
+                "{} overlap, {targets} shared targets. If that tie is wrong, nothing tells; one more link between the two parts checks it.",
+                percent(*overlap)
+            ),
+            vec![st(*a), st(*b)],
+            place(*b),
+        ),
+        Trap::ThinOverlap([a, b], overlap) => (
+            "doubtful",
+            format!("{} and {} follow one another and share {}", st(*a), st(*b), percent(*overlap)),
+            format!("Under {limit} is trouble, 35 % is the aim, or 3 well-placed targets that both see."),
+            vec![st(*a), st(*b)],
+            place(*b),
+        ),
+        Trap::WeakTargets([a, b], targets, c) => {
+            let names: Vec<String> = targets.iter().map(|&t| plan.targets[t].1.name.clone()).collect();
+            let words: Vec<&str> = c.faults.iter().map(|f| fault(*f)).collect();
+            (
+                "doubtful",
+                format!("The targets that {} and {} share are {}", st(*a), st(*b), words.join(" and ")),
+                weak(brief, &names, c),
+                [vec![st(*a), st(*b)], names].concat(),
+                place(*a),
+            )
+        }
+        Trap::Repeating([a, b], alike) => (
+            "doubtful",
+            format!("Only look-alike surfaces tie {} to {}", st(*a), st(*b)),
+            format!(
+                "{alike} stretches of wall are alike: a match one bay off fits as well. Give the two 3 shared targets."
+            ),
+            vec![st(*a), st(*b)],
+            place(*b),
+        ),
+        Trap::Doorway(d) => (
+            "doubtful",
+            format!("{} needs a station in the doorway", d.name),
+            format!(
+                "{} and {} stand on its two sides and no link goes through it.",
+                st(d.between[0]),
+                st(d.between[1])
+            ),
+            vec![st(d.between[0]), st(d.between[1])],
+            Some([d.at.x, d.at.y]),
+        ),
+        Trap::FewControl(n) => (
+            "doubtful",
+            if *n == 0 {
+                "No target is control".to_owned()
+            } else {
+                format!("Only {n} target{} will be control", if *n == 1 { "" } else { "s" })
+            },
+            "At least 3, spread round the whole site, put the block on the grid; 4 or more show when one is wrong."
+                .into(),
+            vec![],
+            None,
+        ),
+        Trap::ControlInCorner(share) => (
+            "doubtful",
+            "All control lies in one part of the site".into(),
+            format!(
+                "It spans {} of the site. Errors grow with the distance from the control; spread it round everything that has to come out right.",
+                percent(*share)
+            ),
+            vec![],
+            None,
+        ),
+        Trap::ControlInLine(off) => (
+            "failed",
+            "The control lies nearly in a line".into(),
+            format!("None is farther than {} from it: the block could turn about that line.", brief.length(*off)),
+            vec![],
+            None,
+        ),
+        Trap::NoCheck(n) => (
+            "doubtful",
+            "All known points are used to fit, none to check".into(),
+            format!(
+                "With all {n} in the fit nothing independent shows how good it is. Hold some back as check points."
+            ),
+            vec![],
+            None,
+        ),
+        Trap::Unmeasured(t, n) => {
+            let t = &plan.targets[*t].1;
+            let who = if *n == 0 { "No station" } else { "Only one station" };
+            ("doubtful", format!("{who} will measure {}", t.name), "It is too far for the density, hidden, or seen too obliquely; a target ties only what two stations measure.".into(), vec![t.name.clone()], Some([t.position.x, t.position.y]))
+        }
+        Trap::NoGo(s) => (
+            "failed",
+            format!("{} stands where no instrument may", st(*s)),
+            "Move it out of the no-go area.".into(),
+            vec![st(*s)],
+            place(*s),
+        ),
+        Trap::Blocked(s) => (
+            "failed",
+            format!("{} stands in or against something", st(*s)),
+            "A tripod needs some 0.35 m round it.".into(),
+            vec![st(*s)],
+            place(*s),
+        ),
+        Trap::Uncovered(surface, share) => {
+            let name = plan.surface(*surface).1.clone();
+            (
+                "doubtful",
+                format!("{} of {name} is covered", percent(*share)),
+                "The map shows where, and why not: hidden, too far, too oblique or too coarse.".into(),
+                vec![name],
+                None,
+            )
+        }
+    };
+    TrapDto { grade: grade.into(), title, text, about, at }
+}
+
+fn weak(brief: &Brief, names: &[String], c: &Configuration) -> String {
+    let mut text = format!("{}: spread {}", names.join(", "), brief.length(c.spread));
+    if c.faults.contains(&Fault::InLine) {
+        text += &format!(
+            "; none is farther than {} from one line, so the scan can turn about it",
+            brief.length(c.off_line)
+        );
+    }
+    if c.faults.contains(&Fault::Ambiguous) {
+        let pairs: Vec<String> = c.mistaken.iter().map(|(i, j)| format!("{} for {}", names[*i], names[*j])).collect();
+        text += &format!("; taking {} changes no distance by more than {}", pairs.join(", "), brief.length(c.distinct));
+    }
+    if c.faults.contains(&Fault::Bunched) {
+        text += "; small against the distance between the stations, so the heading is weak";
+    }
+    text + "."
+}

@@ -1,0 +1,52 @@
+import { useEffect, useRef, useState } from 'react'
+import { useUnits } from '../lib/units'
+import { colourOf, type MapMode, type Surface, WHY } from './maps'
+
+/** A wall unrolled, seen square on, or a floor from above: every piece in the colour of the map. */
+export function Elevation({ surface, mode, limit }: { surface: Surface; mode: MapMode; limit: number | null }) {
+  const u = useUnits()
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const [said, say] = useState('')
+  const cells = surface.cells as unknown as number[][]
+  const floor = surface.kind === 'floor'
+  const low = floor ? Math.min(...cells.map((c) => c[1]! - c[5]! / 2)) : surface.base
+  const high = floor ? Math.max(...cells.map((c) => c[1]! + c[5]! / 2)) : surface.top
+  const left = floor ? Math.min(...cells.map((c) => c[0]! - c[4]! / 2)) : 0
+  const width = floor ? Math.max(...cells.map((c) => c[0]! + c[4]! / 2)) - left : surface.length
+  const at = (c: number[]) => (floor ? [c[0]! - left, c[1]! - low] : [c[3]!, c[2]! - low]) as [number, number]
+  const shown = mode === 'station' ? 'count' : mode
+  const scale = useRef(1)
+  useEffect(() => {
+    const el = canvas.current
+    if (!el || !cells.length) return
+    const ratio = window.devicePixelRatio
+    const box = el.parentElement!.getBoundingClientRect()
+    const s = (scale.current = Math.min((box.width - 16) / width, (floor ? 260 : 120) / (high - low)))
+    el.style.width = `${width * s}px`
+    el.style.height = `${(high - low) * s}px`
+    el.width = width * s * ratio
+    el.height = (high - low) * s * ratio
+    const g = el.getContext('2d')!
+    g.scale(ratio, ratio)
+    for (const c of cells) {
+      const [x, y] = at(c)
+      g.fillStyle = colourOf(shown, c, surface.required, limit)
+      g.fillRect((x - c[4]! / 2) * s, (high - low - y - c[5]! / 2) * s, c[4]! * s + 0.4, c[5]! * s + 0.4)
+    }
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the surface holds the rest
+  }, [surface, shown, limit])
+  const point = (e: React.PointerEvent) => {
+    const r = e.currentTarget.getBoundingClientRect()
+    const [x, y] = [(e.clientX - r.left) / scale.current, high - low - (e.clientY - r.top) / scale.current]
+    const c = cells.find((p) => { const [a, b] = at(p); return Math.abs(a - x) <= p[4]! / 2 && Math.abs(b - y) <= p[5]! / 2 })
+    say(!c ? 'an opening' : `${u.len(x, 2)} ${u.code} along, height ${u.len(floor ? surface.base : low + y, 2)} ${u.code}: ${c[9] ? WHY[c[9]] : `covered by ${c[6]}, spacing ${u.err(c[7]!)} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`}${c[10] ? `, predicted ${u.err(c[10])} ${u.small} (95 %)` : ''}`)
+  }
+  const percent = (v: number) => `${((100 * v) / surface.area).toFixed(1)} %`
+  return (
+    <div className="elevation" aria-label={`Elevation of ${surface.name}`}>
+      <div className="head"><h2>{surface.name}, {floor ? 'from above' : 'unrolled'}</h2><span>{u.area(surface.area)}, covered {percent(surface.once)}, twice {percent(surface.twice)}{surface.required ? `, required ${u.err(surface.required)} ${u.small}` : ', nothing required'}</span></div>
+      <canvas ref={canvas} onPointerMove={point} onPointerLeave={() => say('')} />
+      <small className="faint">{said || 'Point at a piece to read it.'}</small>
+    </div>
+  )
+}

@@ -1,0 +1,82 @@
+import { Button, InputNumber } from 'antd'
+import { useState } from 'react'
+import { api, type Schema, unwrap } from '../api/client'
+import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
+import { useUnits } from '../lib/units'
+import { Head } from '../parts'
+import { LengthInput } from '../parts/LengthInput'
+import type { Change, Item } from './usePlan'
+
+type Alternative = Schema['AlternativeDto']
+
+/** Stations proposed by the machine, three ways, in one table; shown on the plan before they are taken. */
+export function Propose({ items, shown, onShow, onApply }: { items: Item[]; shown: Alternative | null; onShow: (a: Alternative | null) => void; onApply: (c: Change[]) => void }) {
+  const job = useJob()
+  const u = useUnits()
+  const floors = [...new Set([0, ...items.filter((i) => i.kind === 'floor').map((i) => i.data.base ?? 0)])].sort((a, b) => a - b)
+  const [height, setHeight] = useState<number | null>(1.65)
+  const [share, setShare] = useState(99)
+  const last = useRead<Schema['ProposalDto'] | null>('/api/jobs/{job}/plan/proposal')
+  const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks')
+  const busy = tasks.data?.find((t) => t.kind === 'propose' && (t.state === 'running' || t.state === 'queued'))
+  const failed = tasks.data?.find((t) => t.kind === 'propose')
+  const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/propose', { params: { path: { job: job.id } }, body: { instrument_height: height ?? 1.65, floors, share: share / 100 } })))
+  const p = last.data
+  const minutes = (s: number) => `${Math.floor(s / 3600)}:${String(Math.round((s % 3600) / 60)).padStart(2, '0')} h`
+  const take = (a: Alternative) => {
+    const stations = items.filter((i) => i.kind === 'station')
+    const gone: Change[] = stations.filter((i) => !i.data.locked).map((i) => ({ id: i.id, kind: i.kind, data: null }))
+    const names = new Set(stations.filter((i) => i.data.locked).map((i) => i.data.name.toLowerCase()))
+    let k = 0
+    const fresh: Change[] = a.stations.slice(a.locked).map((at, order) => {
+      do k += 1; while (names.has(`s${k}`))
+      return { id: crypto.randomUUID(), kind: 'station', data: { name: `S${k}`, base: 0, top: 0, position: at as [number, number, number], order: order + 1, ...(Math.abs(a.step - job.brief.instrument.step) > 1e-9 ? { step: a.step } : {}) } }
+    })
+    onApply([...gone, ...fresh])
+    onShow(null)
+  }
+  return (
+    <>
+      <Head aside="locked stations stay">Propose stations</Head>
+      {canEdit(job) && (
+        <form className="fields" style={{ gridTemplateColumns: 'repeat(3, 1fr)' }} onSubmit={(e) => { e.preventDefault(); run.mutate(undefined) }}>
+          <div className="field"><label>Instrument above the floor</label><LengthInput label="Instrument above the floor" value={height} onChange={setHeight} /></div>
+          <div className="field"><label>Cover at least</label><InputNumber aria-label="Cover at least" value={share} min={50} max={100} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setShare(v ?? 99)} /></div>
+          <div className="field" style={{ alignSelf: 'end' }}><Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>Propose</Button></div>
+        </form>
+      )}
+      <p className="faint">Floors: {floors.map((f) => `${u.len(f, 2)} ${u.code}`).join(', ')}. Wanted surfaces are the walls and floors with a required spacing.</p>
+      {busy && <p aria-live="polite">{busy.message || 'waiting for a worker'}… {(100 * busy.progress).toFixed(0)} %</p>}
+      {!busy && failed?.state === 'failed' && <p className="warn">{failed.message}</p>}
+      {p && (
+        <>
+          {p.stale && <p className="warn">The plan has changed since; propose again for its present state.</p>}
+          <p>{(100 * p.reachable).toFixed(1)} % of what is required can be covered from any of {p.places} places.</p>
+          <table className="ledger" aria-label="Proposals">
+            <thead><tr><th />{p.alternatives.map((a) => <th key={a.name} className="num">{a.name}</th>)}</tr></thead>
+            <tbody>
+              {([
+                ['stations', (a) => a.stations.length],
+                ['… no fewer can cover it', (a) => a.at_least],
+                ['… added so that all hang together', (a) => Math.max(0, a.stations.length - a.for_cover)],
+                ['covered once', (a) => `${(100 * a.once).toFixed(1)} %`],
+                ['covered twice', (a) => `${(100 * a.twice).toFixed(1)} %`],
+                ['hang together by overlap', (a) => (a.connected ? 'yes' : <b className="failed">no ×</b>)],
+                ['step', (a) => `${(a.step * 1e3).toFixed(2)} mrad`],
+                ['time on site', (a) => minutes(a.time)],
+                ['points', (a) => `${(a.points / 1e6).toFixed(0)} million`],
+                ['predicted with the plan’s targets', (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`)],
+              ] as [string, (a: Alternative) => React.ReactNode][]).map(([what, of]) => <tr key={what}><td>{what}</td>{p.alternatives.map((a) => <td key={a.name} className="num">{of(a)}</td>)}</tr>)}
+              <tr><td />{p.alternatives.map((a) => (
+                <td key={a.name} className="num">
+                  <Button size="small" onClick={() => onShow(shown?.name === a.name ? null : a)} aria-pressed={shown?.name === a.name}>{shown?.name === a.name ? 'Hide' : 'Show'}</Button>{' '}
+                  {canEdit(job) && <Button size="small" type={shown?.name === a.name ? 'primary' : 'default'} onClick={() => take(a)} aria-label={`Take ${a.name}`}>Take</Button>}
+                </td>
+              ))}</tr>
+            </tbody>
+          </table>
+        </>
+      )}
+    </>
+  )
+}
