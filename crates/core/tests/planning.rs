@@ -1,11 +1,16 @@
-//! Proposals on generated sites of several kinds, against what anything could reach.
+//! Proposals on generated sites of several kinds, planted mistakes, advice.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use nalgebra::Vector2;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::{Column, Demand, Obstacle, Opening, Site, Station, Wall, Wish, cover, propose, station_graph};
+use vistazo_core::plan::{
+    Change, Column, Demand, Design, Kit, NoGo, Obstacle, Opening, PlannedKind, PlannedTarget, Site, Station, Trap,
+    Wall, Wish, advise, budget, cover, predict, propose, station_graph, traps,
+};
+use vistazo_core::target::Fault;
 
 fn wanted(line: &[(f64, f64)], top: f64) -> Wall {
     let line = line.iter().map(|p| Vector2::new(p.0, p.1)).collect();
@@ -107,6 +112,8 @@ fn proposals_cover_hang_together_and_are_few() {
             begin.elapsed().as_secs_f64()
         );
         assert!(p.covered >= 0.99 && p.connected);
+        // within 15 % of what no choice can go below, as whole stations go
+        assert!(p.for_cover <= (1.15 * p.at_least as f64).ceil() as usize);
         // judged again from outside, with the cover that the plan shows
         let stations: Vec<Station> = p.stations.iter().map(|s| Station::at("S", *s)).collect();
         let c = cover(&site, &stations, &instrument, 0.5);
@@ -114,4 +121,155 @@ fn proposals_cover_hang_together_and_are_few() {
         let alone: Vec<Vec<usize>> = vec![Vec::new(); stations.len()];
         assert_eq!(station_graph(&c.overlap, &alone).components.len(), 1);
     }
+}
+
+/// A plan with one mistake; the tool must name it, and not name it once it is mended.
+#[test]
+fn planted_mistakes_are_named() {
+    let room = |w: f64, d: f64| {
+        Wall::plain(
+            0,
+            [(0.0, 0.0), (w, 0.0), (w, d), (0.0, d), (0.0, 0.0)].iter().map(|p| Vector2::new(p.0, p.1)).collect(),
+            0.0,
+            3.0,
+        )
+    };
+    let station = |x: f64, y: f64| Station::at(&format!("S{x}"), Vec3::new(x, y, 1.6));
+    let target = |x: f64, y: f64, z: f64| PlannedTarget {
+        name: format!("K{x}"),
+        position: Vec3::new(x, y, z),
+        kind: PlannedKind::Sphere,
+        control_sigma: None,
+        check: false,
+    };
+    let known = |t: PlannedTarget, check: bool| PlannedTarget { control_sigma: Some(Vec3::repeat(0.002)), check, ..t };
+    let look = |site: &Site, stations: &[Station], targets: &[PlannedTarget]| {
+        let instrument = Instrument::mid_range();
+        let design = Design { site, stations, targets, kit: Kit::default(), instrument: &instrument };
+        let (c, p) = (cover(site, stations, &instrument, 0.25), predict(&design));
+        traps(&design, &c, &station_graph(&c.overlap, &p.sees), &p)
+    };
+    let hall = Site { walls: vec![room(20.0, 14.0)], ..Site::default() };
+    let stations = [station(4.0, 4.0), station(10.0, 9.0), station(16.0, 5.0)];
+    let spread = [
+        known(target(1.0, 2.0, 1.2), false),
+        known(target(18.5, 3.0, 1.9), false),
+        known(target(10.5, 13.0, 1.5), false),
+        known(target(3.0, 11.0, 2.1), false),
+        known(target(12.0, 2.0, 1.1), true),
+    ];
+    assert_eq!(look(&hall, &stations, &spread), [], "a good plan has no traps");
+    // all control in one corner
+    let mut t = spread.to_vec();
+    for (k, x) in t.iter_mut().enumerate() {
+        if k != 0 {
+            x.control_sigma = None;
+        }
+    }
+    t.push(known(target(2.3, 6.5, 1.4), false));
+    t.push(known(target(6.5, 2.2, 1.7), false));
+    assert!(look(&hall, &stations, &t).iter().any(|f| matches!(f, Trap::ControlInCorner(s) if *s < 0.5)));
+    // none held back, too little, in a line
+    let t: Vec<_> = spread.iter().map(|x| PlannedTarget { check: false, ..x.clone() }).collect();
+    assert!(look(&hall, &stations, &t).contains(&Trap::NoCheck(5)));
+    let t: Vec<_> = spread
+        .iter()
+        .enumerate()
+        .map(|(k, x)| PlannedTarget { control_sigma: x.control_sigma.filter(|_| k < 2), ..x.clone() })
+        .collect();
+    assert!(look(&hall, &stations, &t).contains(&Trap::FewControl(2)));
+    let mut t = spread.to_vec();
+    for (k, x) in t.iter_mut().take(4).enumerate() {
+        x.position = Vec3::new(2.0 + 5.0 * k as f64, 2.0 + 3.0 * k as f64, 1.5);
+    }
+    assert!(look(&hall, &stations, &t).iter().any(|f| matches!(f, Trap::ControlInLine(_))));
+    // a symmetric pattern, and targets in a line, between two stations
+    let square = [target(6.0, 3.0, 1.5), target(14.0, 3.0, 1.5), target(14.0, 11.0, 1.5), target(6.01, 11.0, 1.5)];
+    let weak = |f: &Trap, fault: Fault| matches!(f, Trap::WeakTargets(_, _, c) if c.faults.contains(&fault));
+    assert!(look(&hall, &stations, &square).iter().any(|f| weak(f, Fault::Ambiguous)));
+    let row = [target(3.0, 7.0, 1.5), target(9.0, 7.1, 1.5), target(17.0, 7.0, 1.6)];
+    assert!(look(&hall, &stations, &row).iter().any(|f| weak(f, Fault::InLine)));
+    // two halls with a shut wall between them, then a door that nothing goes through, then a station in it
+    let mut wall = Wall::plain(1, vec![Vector2::new(10.0, 0.0), Vector2::new(10.0, 14.0)], 0.0, 3.0);
+    let halves = [station(4.0, 10.0), station(15.0, 4.0)];
+    let shut = Site { walls: vec![room(20.0, 14.0), wall.clone()], ..Site::default() };
+    assert!(look(&shut, &halves, &spread[..2]).iter().any(|f| matches!(f, Trap::Apart(g) if g.len() == 2)));
+    wall.openings.push(door(7.0));
+    let open = Site { walls: vec![room(20.0, 14.0), wall], ..Site::default() };
+    assert!(look(&open, &halves, &spread[..2]).iter().any(|f| matches!(f, Trap::Doorway(d) if d.name == "Door")));
+    let three = [halves[0].clone(), station(10.0, 7.1), halves[1].clone()];
+    assert!(!look(&open, &three, &spread[..2]).iter().any(|f| matches!(f, Trap::Doorway(_))));
+    // a chain hangs on every link
+    assert!(look(&open, &three, &[]).iter().any(|f| matches!(f, Trap::OneTie(..))));
+    // where no instrument may stand, against a wall, a target nobody measures, a wall nobody covers
+    let mut guarded = hall.clone();
+    guarded.no_go.push(NoGo {
+        outline: vec![Vector2::new(3.0, 3.0), Vector2::new(6.0, 3.0), Vector2::new(6.0, 6.0), Vector2::new(3.0, 6.0)],
+    });
+    assert!(look(&guarded, &stations, &spread).contains(&Trap::NoGo(0)));
+    assert!(look(&hall, &[station(0.2, 4.0), stations[1].clone()], &spread).contains(&Trap::Blocked(0)));
+    let mut t = spread.to_vec();
+    t.push(target(30.0, 30.0, 1.0));
+    assert!(look(&hall, &stations, &t).contains(&Trap::Unmeasured(5, 0)));
+    let mut wanted = shut.clone();
+    wanted.walls[1].demand = Some(Demand::spaced(0.002));
+    assert!(look(&wanted, &halves, &spread[..2]).iter().any(|f| matches!(f, Trap::Uncovered(_, s) if *s < 0.5)));
+    // equal bays tied by nothing but their look
+    let bays: Vec<Wall> = (0..5)
+        .map(|k| Wall::plain(k, vec![Vector2::new(4.0 * k as f64, 0.0), Vector2::new(4.0 * k as f64, 5.0)], 0.0, 3.0))
+        .collect();
+    let ring = Site { walls: bays, ..Site::default() };
+    let two = [station(2.0, 7.0), station(6.0, 7.0)];
+    assert!(look(&ring, &two, &[]).iter().any(|f| matches!(f, Trap::Repeating(_, n) if *n >= 5)));
+}
+
+/// The change that is advised does what is said of it, and the budget adds up to what is known in
+/// plain cases.
+#[test]
+fn advice_comes_true_and_budgets_add_up() {
+    let instrument = Instrument::mid_range();
+    let site = Site::default();
+    let stations: Vec<Station> =
+        [(0.0, 0.0), (9.0, 2.0), (17.0, -1.0)].iter().map(|p| Station::at("S", Vec3::new(p.0, p.1, 1.6))).collect();
+    let target = |x: f64, y: f64, z: f64, sigma: Option<f64>| PlannedTarget {
+        name: format!("K{x}"),
+        position: Vec3::new(x, y, z),
+        kind: PlannedKind::Sphere,
+        control_sigma: sigma.map(Vec3::repeat),
+        check: false,
+    };
+    let targets = vec![
+        target(2.0, 5.0, 1.2, Some(0.002)),
+        target(5.0, -4.0, 1.9, Some(0.002)),
+        target(11.0, 6.0, 1.4, Some(0.002)),
+        target(14.0, -5.0, 1.7, None),
+        target(21.0, 3.0, 1.3, None),
+    ];
+    let run = |targets: &[PlannedTarget]| {
+        let design = Design { site: &site, stations: &stations, targets, kit: Kit::default(), instrument: &instrument };
+        let p = predict(&design);
+        let sigma = Vec3::repeat(0.002);
+        (advise(&design, &p, sigma, 3), p.weakest().unwrap(), budget(&design, &p, p.used.len() - 1).unwrap())
+    };
+    let (advice, (_, now), parts) = run(&targets);
+    let sum = parts.control + parts.level + parts.spheres + parts.checkers;
+    assert!(
+        (sum - 1.0).abs() < 1e-9 && parts.checkers == 0.0 && parts.control > 0.05 && parts.spheres > 0.005,
+        "{parts:?}"
+    );
+    let best = &advice[0];
+    assert!(best.then < 0.9 * now, "{advice:?} against {now}");
+    let mut changed = targets.clone();
+    match best.change {
+        Change::AddSphere(at) => changed.push(target(at.x, at.y, at.z, None)),
+        Change::MakeControl(t) => changed[t].control_sigma = Some(Vec3::repeat(0.002)),
+        Change::UseCheck(t) => changed[t].check = false,
+    }
+    assert!((run(&changed).1.1 - best.then).abs() < 1e-9);
+    // with control a hundred times worse than all else, it is all control
+    let coarse: Vec<_> = targets
+        .iter()
+        .map(|t| PlannedTarget { control_sigma: t.control_sigma.map(|s| s * 100.0), ..t.clone() })
+        .collect();
+    assert!(run(&coarse).2.control > 0.99);
 }

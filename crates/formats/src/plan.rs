@@ -1,4 +1,5 @@
-//! Plans as GeoJSON: lines become walls, polygons obstacles, points are left to the user.
+//! Plans as GeoJSON: lines become walls, polygons obstacles, points with a radius columns; other
+//! points are left to the user.
 
 use crate::error::FormatError;
 use geojson::{FeatureCollection, GeoJson};
@@ -43,20 +44,24 @@ pub fn read_geojson(text: &str) -> Result<Vec<PlanShape>, FormatError> {
         if top <= base {
             return Err(bad(&format!("top {top} m is not above base {base} m")));
         }
-        let name = feature.property("name").and_then(|v| v.as_str()).map(str::to_owned);
+        let name =
+            feature.property("name").and_then(|v| v.as_str()).filter(|n| !n.trim().is_empty()).map(str::to_owned);
+        let radius = number("radius");
         let mut add = |closed: bool, line: Vec<[f64; 2]>| -> Result<(), FormatError> {
-            if line.len() < 2 + usize::from(closed) {
+            let least = if radius.is_some() { 1 } else { 2 + usize::from(closed) };
+            if line.len() < least {
                 return Err(bad("too few vertices"));
             }
             if line.iter().flatten().any(|v| !v.is_finite() || v.abs() > 1e7) {
                 return Err(bad("a coordinate is not a sensible number of metres"));
             }
-            out.push(PlanShape { closed, line, radius: None, base, top, name: name.clone() });
+            let radius = radius.filter(|_| line.len() == 1);
+            out.push(PlanShape { closed, line, radius, base, top, name: name.clone() });
             Ok(())
         };
         let Some(geometry) = &feature.geometry else { continue };
         let value = lines_of(geometry);
-        for (closed, line) in value {
+        for (closed, line) in value.into_iter().filter(|v| v.1.len() > 1 || radius.is_some()) {
             add(closed, line)?;
         }
     }
@@ -84,6 +89,7 @@ fn lines_of(geometry: &geojson::Geometry) -> Vec<(bool, Vec<[f64; 2]>)> {
         l
     };
     match kind.as_str() {
+        "Point" => c.get(0).and_then(|x| Some((true, vec![[x.as_f64()?, c.get(1)?.as_f64()?]]))).into_iter().collect(),
         "LineString" => vec![(false, line(c))],
         "MultiLineString" => list(c).iter().map(|l| (false, line(l))).collect(),
         "Polygon" => list(c).first().map(|r| (true, ring(r))).into_iter().collect(),

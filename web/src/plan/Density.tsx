@@ -37,18 +37,18 @@ export function Density({ count }: { count: number }) {
       {found.isError && <p className="warn">{found.error.message}</p>}
       {found.data && (
         <table className="ledger" aria-label="Density">
-          <thead><tr><th>Instrument</th><th className="num">step [mrad]</th><th className="num">repeats</th><th className="num">spacing [{u.small}]</th><th className="num">spheres to [{u.code}]</th><th className="num">min : s</th><th className="num">with photos</th><th className="num">million pts</th><th className="num">GB</th><th className="num">{count} stations</th><th /></tr></thead>
+          <thead><tr><th>Instrument</th><th>setting</th><th className="num">noise, 1σ [{u.small}]</th><th className="num">spheres to [{u.code}]</th><th className="num">scan, with photos</th><th className="num">points, storage</th><th className="num">{count} scans</th><th /></tr></thead>
           <tbody>{found.data.map((d) => (
             <tr key={d.instrument.name} className={d.own ? 'on' : ''}>
-              <td>{d.instrument.name}{d.own && ' (this job)'}</td>
+              <td style={{ whiteSpace: 'normal' }}>{d.instrument.name}{d.own && ' (this job)'}</td>
               {d.setting ? (
                 <>
-                  <td className="num">{(d.setting.step * 1e3).toFixed(2)}</td><td className="num">{d.setting.repeats}×</td><td className="num">{u.err(d.setting.spacing)}</td><td className="num">{u.len(d.setting.sphere_range, 1)}</td>
-                  <td className="num">{clock(d.setting.time)}</td><td className="num">{clock(d.setting.time_photographs)}</td><td className="num">{(d.setting.points / 1e6).toFixed(1)}</td><td className="num">{(d.setting.bytes / 1e9).toFixed(2)}</td>
-                  <td className="num">{(d.setting.time * count / 3600).toFixed(1)} h, {(d.setting.bytes * count / 1e9).toFixed(1)} GB</td>
+                  <td>{(d.setting.step * 1e3).toFixed(2)} mrad, {d.setting.repeats}×<br /><small className="faint">{u.err(d.setting.spacing)} {u.small} apart</small></td><td className="num">{u.err(d.setting.noise)}</td><td className="num">{u.len(d.setting.sphere_range, 1)}</td>
+                  <td className="num">{clock(d.setting.time)}<br /><small className="faint">{clock(d.setting.time_photographs)}</small></td><td className="num">{(d.setting.points / 1e6).toFixed(1)} million<br /><small className="faint">{(d.setting.bytes / 1e9).toFixed(2)} GB</small></td>
+                  <td className="num">{(d.setting.time * count / 3600).toFixed(1)} h<br /><small className="faint">{(d.setting.bytes * count / 1e9).toFixed(1)} GB</small></td>
                   <td>{canEdit(job) && <Button size="small" onClick={() => use.mutate(d)}>Use</Button>}</td>
                 </>
-              ) : <td colSpan={10} className="faint" style={{ whiteSpace: 'normal' }}>cannot: {d.refused}</td>}
+              ) : <td colSpan={7} className="faint" style={{ whiteSpace: 'normal' }}>cannot: {d.refused}</td>}
             </tr>
           ))}</tbody>
         </table>

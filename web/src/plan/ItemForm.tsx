@@ -21,7 +21,7 @@ export function ItemForm({ item, edit, step, onChange, onRemove }: { item: Item;
   const degrees = (name: string, v: number | null | undefined, on: (r: number | undefined) => void, empty?: string) => field(name, <InputNumber aria-label={name} value={v == null ? null : Number((v / DEGREE).toFixed(2))} placeholder={empty} disabled={!edit} controls={false} style={{ width: '100%' }} suffix="°" onChange={(x) => on(x == null ? undefined : Number(x) * DEGREE)} />)
   return (
     <form onSubmit={(e) => { e.preventDefault(); onChange(d) }}>
-      <Head aside={edit && <Button danger size="small" onClick={onRemove}>Remove</Button>}>{KIND_NAMES[k]} {item.data.name}</Head>
+      <Head aside={edit && <Button danger size="small" onClick={onRemove}>Remove</Button>}>{item.data.name.startsWith(KIND_NAMES[k]!) ? '' : `${KIND_NAMES[k]} `}{item.data.name}</Head>
       <div className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}>
         {field('Name', <Input aria-label="Name" value={d.name} disabled={!edit} onChange={(e) => put({ name: e.target.value })} />)}
         {point && ['x', 'y', 'z'].filter((a) => k !== 'column' || a !== 'z').map((axis, i) => field(axis === 'z' ? 'z (centre)' : axis, <LengthInput label={axis} value={d.position?.[i]} disabled={!edit} onChange={(v) => put({ position: (d.position ?? [0, 0, 0]).map((o: number, j: number) => (j === i ? (v ?? 0) : o)) as [number, number, number] })} />))}

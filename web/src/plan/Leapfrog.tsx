@@ -14,7 +14,7 @@ export function Leapfrog({ items, order, onMoves, onApply }: { items: Item[]; or
   const [moves, setMoves] = useState<Schema['MoveDto'][]>([])
   const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/leapfrog', { params: { path: { job: job.id } }, body: { stations: [], spheres } })), (m) => { setMoves(m); onMoves(m) })
   const take = () => {
-    // a sphere that is carried is another target: its places are told apart by a letter
+    // a sphere that is carried is another target: its places are told apart by a number
     const names = new Set(items.filter((i) => i.kind === 'target').map((i) => i.data.name.toLowerCase()))
     const times = new Map<string, number>()
     onApply(moves.flatMap((m) => m.carry.map((c): Change => {
@@ -22,7 +22,7 @@ export function Leapfrog({ items, order, onMoves, onApply }: { items: Item[]; or
       do {
         const n = times.get(c.sphere) ?? 0
         times.set(c.sphere, n + 1)
-        name = `${c.sphere}${String.fromCharCode(97 + (n % 26))}${n > 25 ? Math.floor(n / 26) : ''}`
+        name = `${c.sphere}${n + 1}`
       } while (names.has(name.toLowerCase()))
       return { id: crypto.randomUUID(), kind: 'target', data: { name, base: 0, top: 0, position: c.to as [number, number, number], target: 'sphere' } }
     })))

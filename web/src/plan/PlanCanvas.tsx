@@ -90,6 +90,8 @@ export function PlanCanvas(p: Props) {
     select.on('select', () => live.current.onSelect(select.getFeatures().getArray().map((f) => f.getId() as string)))
     map.addInteraction(select)
     at.current = { map, items, cover, select, scale }
+    // where the middle of the canvas is and how many metres a pixel is: for whoever drives the page
+    map.on('moveend', () => { const v = map.getView(), c = v.getCenter() ?? [0, 0]; (box.current as HTMLElement | null)?.setAttribute('data-view', `${c[0]} ${c[1]} ${v.getResolution()}`) })
     const size = new ResizeObserver(() => map.updateSize())
     size.observe(box.current as HTMLElement)
     return () => { size.disconnect(); map.setTarget(undefined) }

@@ -88,7 +88,7 @@ pub struct Cover {
     pub samples: Vec<Sample>,
     /// One per station.
     pub stations: Vec<StationCover>,
-    /// `overlap[a][b]`: the share of the area that `b` sees and `a` sees too, 0..1.
+    /// `overlap[a][b]`: the share of the area that `b` sees and `a` sees too, from the same side, 0..1.
     pub overlap: Vec<Vec<f64>>,
     /// Share of the required area covered at least once, 0..1; `None` when nothing is required.
     pub once: Option<f64>,
@@ -128,7 +128,7 @@ pub fn cover(site: &Site, stations: &[Station], instrument: &Instrument, grid: f
     let bvh = Bvh::new(site);
     let samples = sample(site, grid);
     let seen: Vec<StationCover> = stations.par_iter().map(|s| look_round(&bvh, &samples, s, instrument)).collect();
-    let overlap = overlap(&samples, &seen);
+    let overlap = overlap(&samples, stations, &seen);
     let (once, twice) = (share(&samples, &seen, 1), share(&samples, &seen, 2));
     Cover { samples, stations: seen, overlap, once, twice }
 }
@@ -153,22 +153,27 @@ fn share(samples: &[Sample], seen: &[StationCover], times: usize) -> Option<f64>
     (total > 0.0).then(|| covered / total)
 }
 
+/// What a station sees as a bit set: two bits a sample, one for each side. Two stations on the two
+/// sides of a wall see two faces, which tie nothing together.
+pub(super) fn faces(samples: &[Sample], from: &Vec3, seen: &StationCover) -> Vec<u64> {
+    let mut set = vec![0u64; (2 * samples.len()).div_ceil(64)];
+    for i in (0..samples.len()).filter(|&i| seen.sees(i)) {
+        let k = 2 * i + usize::from((samples[i].position - from).dot(&samples[i].normal) > 0.0);
+        set[k / 64] |= 1 << (k % 64);
+    }
+    set
+}
+
 /// For each pair, the share of what the second sees that the first sees too. Bit sets: for hundreds
 /// of stations this is most of the work.
-fn overlap(samples: &[Sample], seen: &[StationCover]) -> Vec<Vec<f64>> {
-    let words = samples.len().div_ceil(64);
-    let sets: Vec<Vec<u64>> = seen
-        .par_iter()
-        .map(|s| {
-            let mut set = vec![0u64; words];
-            (0..samples.len()).filter(|&i| s.sees(i)).for_each(|i| set[i / 64] |= 1 << (i % 64));
-            set
-        })
-        .collect();
+fn overlap(samples: &[Sample], stations: &[Station], seen: &[StationCover]) -> Vec<Vec<f64>> {
+    let sets: Vec<Vec<u64>> = stations.par_iter().zip(seen).map(|(s, c)| faces(samples, &s.position, c)).collect();
+    let words = sets.first().map_or(0, Vec::len);
     let area_of = |mut word: u64, w: usize| {
         let mut area = 0.0;
         while word != 0 {
-            area += samples[w * 64 + word.trailing_zeros() as usize].area();
+            // two faces a sample
+            area += samples[w * 32 + word.trailing_zeros() as usize / 2].area();
             word &= word - 1;
         }
         area
@@ -356,9 +361,9 @@ mod tests {
         assert!((solid - (36.0 - 2.5)).abs() < 1e-9);
     }
 
-    /// Two rooms with a closed wall between them share nothing but the wall itself.
+    /// Two rooms with a closed wall between them share nothing: they see its two faces.
     #[test]
-    fn overlap_through_a_wall_is_the_wall() {
+    fn there_is_no_overlap_through_a_wall() {
         let site = of(vec![
             wall(0, (0.0, -4.0), (0.0, 4.0)),
             wall(1, (-5.0, -4.0), (-5.0, 4.0)),
@@ -369,6 +374,9 @@ mod tests {
         for (i, s) in c.samples.iter().enumerate() {
             assert_eq!(c.stations[0].sees(i) && c.stations[1].sees(i), s.surface == Surface::Wall(0), "{s:?}");
         }
-        assert!((c.overlap[0][1] - 0.5).abs() < 0.01);
+        assert!(c.overlap[0][1].abs() < 1e-12);
+        // on the same side, the common wall is common
+        let c = cover(&site, &[at(-2.5), at(-1.5)], &Instrument::mid_range(), 0.1);
+        assert!(c.overlap[0][1] > 0.9);
     }
 }

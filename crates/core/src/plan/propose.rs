@@ -1,5 +1,5 @@
 use super::bvh::Bvh;
-use super::cover::{Sample, look_round, sample};
+use super::cover::{Sample, faces, look_round, sample};
 use super::graph::LEAST_OVERLAP;
 use super::lower_bound::{Cells, lower_bound};
 use super::site::{Site, Station};
@@ -180,16 +180,13 @@ impl View {
     fn new(bvh: &Bvh, samples: &[Sample], at: &Vec3, instrument: &Instrument) -> Self {
         let c = look_round(bvh, samples, &Station::at("", *at), instrument);
         let words = samples.len().div_ceil(64);
-        let (mut covers, mut sees) = (vec![0; words], vec![0; words]);
+        let mut covers = vec![0; words];
         for (i, s) in samples.iter().enumerate() {
-            if c.sees(i) {
-                sees[i / 64] |= 1 << (i % 64);
-            }
             if s.demand.is_some() && c.samples[i].is_ok() {
                 covers[i / 64] |= 1 << (i % 64);
             }
         }
-        Self { covers, sees }
+        Self { covers, sees: faces(samples, at, &c) }
     }
 
     fn has(&self, i: usize) -> bool {

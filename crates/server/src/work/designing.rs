@@ -7,11 +7,12 @@ use crate::dto::{
     ProposalDto, ProposeRequest, SettingDto,
 };
 use crate::{ApiError, App};
+use rayon::prelude::*;
 use uuid::Uuid;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::{BYTES_PER_POINT, Instrument, PHOTOGRAPHS, library};
 use vistazo_core::plan::{
-    Change, Design, ProposeError, Station, Wish, advise, cover, leapfrog as leap, predict, propose,
+    Change, Design, Proposal, ProposeError, Station, Wish, advise, cover, leapfrog as leap, predict, propose,
 };
 use vistazo_core::target::{DEPENDABLE_HITS, usable_distance};
 use vistazo_store::views;
@@ -62,6 +63,7 @@ pub(crate) fn alternatives(
     out.extend(quickest);
     let twice = Wish { times: 2, share: wish.share.min(0.95), ..wish };
     let accurate = propose(&plan.site, &own, &twice, &|s| go_on(0.7 + 0.3 * s, "everything seen twice"))?;
+    let accurate = improved(plan, brief, &own, accurate);
     out.push(judge(plan, brief, &own, "most accurate", &accurate));
     Ok(ProposalDto {
         request: request.clone(),
@@ -72,7 +74,38 @@ pub(crate) fn alternatives(
     })
 }
 
-fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &vistazo_core::plan::Proposal) -> AlternativeDto {
+/// Adds up to four stations where each makes the weakest target better by most.
+fn improved(plan: &Plan, brief: &Brief, own: &Instrument, mut found: Proposal) -> Proposal {
+    let targets = plan.targets();
+    let weakest = |places: &[Vec3]| {
+        let stations: Vec<Station> = places.iter().map(|p| Station::at("", *p)).collect();
+        let design =
+            Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: own };
+        let p = predict(&design);
+        // targets that nobody measures are as bad as any
+        let unmeasured = targets.len() - p.used.len();
+        p.weakest().map_or(f64::MAX, |w| w.1 * (1.0 + unmeasured as f64))
+    };
+    let Some((low, high)) = plan.site.extent() else { return found };
+    let height = found.stations.first().map_or(1.6, |s| s.z);
+    let step = ((high - low).max() / 10.0).max(3.0);
+    let free: Vec<Vec3> = (0..=10)
+        .flat_map(|i| (0..=10).map(move |j| low + nalgebra::Vector2::new(f64::from(i), f64::from(j)) * step))
+        .filter(|p| p.x <= high.x && p.y <= high.y && plan.site.is_free(p, height - 1.55, height + 0.3, 0.5))
+        .map(|p| p.push(height))
+        .collect();
+    let mut now = weakest(&found.stations);
+    for _ in 0..4 {
+        let with = |p: &Vec3| found.stations.iter().copied().chain([*p]).collect::<Vec<_>>();
+        let best = free.par_iter().map(|p| (*p, weakest(&with(p)))).min_by(|a, b| a.1.total_cmp(&b.1));
+        let Some((place, then)) = best.filter(|b| b.1 < 0.95 * now) else { break };
+        now = then;
+        found.stations.push(place);
+    }
+    found
+}
+
+fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal) -> AlternativeDto {
     let stations: Vec<Station> =
         p.stations.iter().enumerate().map(|(k, s)| Station::at(&format!("S{}", k + 1), *s)).collect();
     let c = cover(&plan.site, &stations, set, planning::GRID);
@@ -134,7 +167,11 @@ pub(crate) fn leapfrog(plan: &Plan, brief: &Brief, request: &LeapfrogRequest) ->
     let instrument = Instrument::from(&brief.instrument);
     let moves = leap(&plan.site, &stations, request.spheres, kit(brief).sphere_radius, &instrument)
         .map_err(|e| ApiError::field("stations", e.to_string()))?;
-    let name = |i: usize| format!("K{}", i + 1);
+    // letters, so that they are not taken for the targets of the plan
+    let name = |i: usize| {
+        let letter = char::from(b'A' + (i % 26) as u8);
+        if i < 26 { letter.to_string() } else { format!("{letter}{letter}") }
+    };
     Ok(moves
         .into_iter()
         .map(|m| {
