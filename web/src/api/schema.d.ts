@@ -529,6 +529,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/plan/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Places for spheres so that stations which follow one another share three that hold them. */
+        get: operations["plan_targets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/underlays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay a picture (PNG or JPEG) under the plan: a sketch, an old drawing, an aerial photograph. It lies about the origin,
+         *     40 m wide, until it is fitted.
+         */
+        post: operations["plan_add_underlay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/underlays/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture itself. */
+        get: operations["plan_underlay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/register": {
         parameters: {
             query?: never;
@@ -1094,7 +1148,7 @@ export interface components {
             pose: components["schemas"]["PoseDto"];
             /**
              * Format: double
-             * @description Largest residual of its targets over what its noise explains (95 %); 1 is the limit.
+             * @description Largest residual of its targets against the bound of the outlier test (0.1 % risk); 1 is the bound.
              */
             residual?: number | null;
             tiles?: components["schemas"]["TilesDto"] | null;
@@ -1647,6 +1701,8 @@ export interface components {
             /** @description Stations: stays where it is when stations are proposed. */
             locked?: boolean;
             name: string;
+            /** Format: double */
+            opacity?: number | null;
             /** @description Walls: holes in them. */
             openings?: components["schemas"]["OpeningDto"][];
             /**
@@ -1654,7 +1710,12 @@ export interface components {
              * @description Stations: place in the order to take them.
              */
             order?: number | null;
-            /** @description Stations (centre of the instrument), targets (centre) and columns (axis). */
+            /**
+             * @description Underlays: width and height of the picture, pixels; metres a pixel; turn, radians anticlockwise;
+             *     how strongly it is drawn, 0..1. Its lower left corner lies at `position`.
+             */
+            pixels?: number[] | null;
+            /** @description Stations (centre of the instrument), targets (centre), columns (axis) and underlays. */
             position?: number[];
             /**
              * Format: double
@@ -1676,6 +1737,8 @@ export interface components {
              * @description Walls and floors: point spacing asked for.
              */
             required_spacing?: number | null;
+            /** Format: double */
+            scale?: number | null;
             /**
              * Format: double
              * @description Stations: angle between points here, radians, when it is not the brief's.
@@ -1685,6 +1748,8 @@ export interface components {
             target?: string | null;
             /** Format: double */
             top?: number;
+            /** Format: double */
+            turn?: number | null;
         };
         /** @description One change of a plan. `version` is the one the editor saw; `None` makes a new item. */
         PlanEdit: {
@@ -1938,7 +2003,7 @@ export interface components {
             grade: string;
             /**
              * Format: double
-             * @description Largest residual of its targets over what its noise explains (95 %).
+             * @description Largest residual of its targets against the bound of the outlier test (0.1 % risk).
              */
             residual?: number | null;
             /** Format: uuid */
@@ -3273,6 +3338,95 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plan_targets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[][];
+                };
+            };
+        };
+    };
+    plan_add_underlay: {
+        parameters: {
+            query: {
+                name: string;
+                /** @description Pixels. */
+                width: number;
+                height: number;
+            };
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanItem"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plan_underlay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": number[];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

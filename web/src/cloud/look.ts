@@ -27,7 +27,7 @@ export const COLOURINGS: { value: Colouring; label: string; says: string }[] = [
   { value: 'height', label: 'height', says: 'low teal, high red' },
   { value: 'incidence', label: 'incidence', says: 'teal met squarely, red at a graze, grey unknown' },
   { value: 'grade', label: 'grade', says: 'weakest tie of each scan: teal sound, ochre doubtful ?, red failed ×, grey not judged' },
-  { value: 'residual', label: 'residual', says: 'largest target residual of each scan: teal small, red at what its noise explains (95 %) or beyond, grey without' },
+  { value: 'residual', label: 'residual', says: 'largest target residual of each scan: teal small, red where the outlier test (0.1 % risk) would call it wrong, grey without' },
   { value: 'error', label: 'error', says: '95 % error of the pose at each point: teal far below the limit, red at it or beyond' },
 ]
 

@@ -7,7 +7,7 @@ import type { Item } from './usePlan'
 
 type Data = Schema['PlanData']
 const DEGREE = Math.PI / 180
-export const KIND_NAMES: Record<string, string> = { wall: 'Wall', obstacle: 'Obstacle', column: 'Column', floor: 'Floor', area: 'Area', station: 'Station', target: 'Target' }
+export const KIND_NAMES: Record<string, string> = { wall: 'Wall', obstacle: 'Obstacle', column: 'Column', floor: 'Floor', area: 'Area', underlay: 'Underlay', station: 'Station', target: 'Target' }
 
 /** Everything about one item, by number. Enter applies. */
 export function ItemForm({ item, edit, step, onChange, onRemove }: { item: Item; edit: boolean; step: number; onChange: (d: Data) => void; onRemove: () => void }) {

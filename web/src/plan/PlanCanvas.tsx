@@ -14,9 +14,11 @@ import { METRES, useUnits } from '../lib/units'
 import { ACCENT, label, OCHRE, PAPER, RED, styleOf } from './style'
 import type { Item } from './usePlan'
 
-export type Tool = 'pick' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'station' | 'target'
+export type Tool = 'pick' | 'fit' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'station' | 'target'
 
 interface Props {
+  /** Identifier of the job: pictures come from it. */
+  job: string
   items: Item[]
   /** The plan has been read: an empty one is not fitted to what is drawn next. */
   ready: boolean
@@ -45,10 +47,49 @@ interface Props {
   enlarge: number
 }
 
+/** Corners of an underlay from the lower left, anticlockwise. */
+export function corners(item: Item): [number, number][] {
+  const { position = [0, 0, 0], pixels = [1, 1], scale = 1, turn = 0 } = item.data
+  const [w, h] = [pixels![0]! * scale!, pixels![1]! * scale!]
+  const [s, c] = [Math.sin(turn!), Math.cos(turn!)]
+  const at = (x: number, y: number): [number, number] => [position[0]! + c * x - s * y, position[1]! + s * x + c * y]
+  return [at(0, 0), at(w, 0), at(w, h), at(0, h), at(0, 0)]
+}
+
+const pictures = new Map<string, HTMLImageElement>()
+/** Draws the picture into its corners as they lie on the screen. */
+function underlayStyle(job: string, item: Item, on: boolean, changed: () => void) {
+  let picture = pictures.get(item.id)
+  if (!picture) {
+    picture = new Image()
+    picture.onload = changed
+    picture.src = `/api/jobs/${job}/plan/underlays/${item.id}`
+    pictures.set(item.id, picture)
+  }
+  const image = picture
+  return [new Style({
+    renderer: (shape, state) => {
+      const ring = (shape as number[][][])[0]!
+      const [a, b, , d] = ring as [number[], number[], number[], number[]]
+      const g = state.context
+      g.save()
+      if (image.complete && image.naturalWidth > 0) {
+        g.globalAlpha = item.data.opacity ?? 0.5
+        g.setTransform((b[0]! - a[0]!) / image.naturalWidth, (b[1]! - a[1]!) / image.naturalWidth, (a[0]! - d[0]!) / image.naturalHeight, (a[1]! - d[1]!) / image.naturalHeight, d[0]!, d[1]!)
+        g.drawImage(image, 0, 0)
+        g.setTransform(1, 0, 0, 1, 0, 0)
+      }
+      if (on) { g.globalAlpha = 1; g.strokeStyle = OCHRE; g.lineWidth = 2 * state.pixelRatio; g.beginPath(); ring.forEach((p, k) => (k ? g.lineTo(p[0]!, p[1]!) : g.moveTo(p[0]!, p[1]!))); g.stroke() }
+      g.restore()
+    },
+  })]
+}
+
 const geometryOf = (item: Item) => {
   const line = item.data.line ?? []
   if (item.kind === 'wall') return new LineString(line)
   if (item.kind === 'obstacle' || item.kind === 'floor' || item.kind === 'area') return new Polygon([[...line, ...line.slice(0, 1)]])
+  if (item.kind === 'underlay') return new Polygon([corners(item)])
   if (item.kind === 'column') return new Circle((item.data.position ?? [0, 0, 0]).slice(0, 2), item.data.radius ?? 0.2)
   return new Point((item.data.position ?? [0, 0, 0]).slice(0, 2))
 }
@@ -76,14 +117,18 @@ export function PlanCanvas(p: Props) {
     const projection = new Projection({ code: 'PLAN', units: 'm', extent: [-1e6, -1e6, 1e6, 1e6] })
     const style = (f: Feature | object) => {
       const item = live.current.items.find((i) => i.id === (f as Feature).getId())
-      return item ? styleOf(item, live.current.selected.includes(item.id)) : []
+      if (!item) return []
+      const on = live.current.selected.includes(item.id)
+      return item.kind === 'underlay' ? underlayStyle(live.current.job, item, on, () => at.current?.items.changed()) : styleOf(item, on)
     }
+    // pictures and areas below, points on top
+    const rank = (f: Feature) => ['underlay', 'floor', 'area', 'obstacle', 'wall', 'column', 'target', 'station'].indexOf(live.current.items.find((i) => i.id === f.getId())?.kind ?? '')
     const scale = new ScaleLine({ units: 'metric', minWidth: 90 })
     const map = new OlMap({
       target: box.current as HTMLElement,
       controls: [new Zoom(), scale],
       interactions: defaults({ doubleClickZoom: false, altShiftDragRotate: false, pinchRotate: false }),
-      layers: [new VectorLayer({ source: cover, style: (f) => f.get('style') as Style | Style[] }), new VectorLayer({ source: items, style })],
+      layers: [new VectorLayer({ source: cover, style: (f) => f.get('style') as Style | Style[] }), new VectorLayer({ source: items, style, renderOrder: (a, b) => rank(a as Feature) - rank(b as Feature) })],
       view: new View({ projection, center: [0, 0], resolution: 0.1, minResolution: 0.0005, maxResolution: 50 }),
     })
     const select = new Select({ style: (f) => style(f as Feature), hitTolerance: 6, condition: (e) => live.current.tool === 'pick' && e.type === 'click' })
@@ -117,7 +162,7 @@ export function PlanCanvas(p: Props) {
     if (!fitted.current && p.ready) {
       fitted.current = true
       if (p.items.length === 0) return
-      const points = p.items.flatMap((i) => (i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)]))
+      const points = p.items.flatMap((i) => (i.kind === 'underlay' ? corners(i) : i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)]))
       a.map.updateSize()
       a.map.getView().fit(boundingExtent(points), { padding: [84, 40, 84, 40], maxZoom: 40 })
     }
@@ -144,10 +189,10 @@ export function PlanCanvas(p: Props) {
       translate.on('translating', (e) => { const f = e.features.item(0) as Feature | undefined; const at = f && verticesOf(f)[0]; if (at) live.current.onDrag(f.getId() as string, at) })
       translate.on('translateend', (e) => moved(e.features.getArray() as Feature[]))
       const modify = new Modify({ features: a.select.getFeatures(), pixelTolerance: 8 })
-      modify.on('modifyend', (e) => moved((e.features.getArray() as Feature[]).filter((f) => !(f.getGeometry() instanceof Point || f.getGeometry() instanceof Circle))))
+      modify.on('modifyend', (e) => moved((e.features.getArray() as Feature[]).filter((f) => !(f.getGeometry() instanceof Point || f.getGeometry() instanceof Circle || live.current.items.find((i) => i.id === f.getId())?.kind === 'underlay'))))
       add.push(modify, translate)
     } else {
-      const draw = new Draw({ type: p.tool === 'wall' ? 'LineString' : p.tool === 'obstacle' || p.tool === 'floor' || p.tool === 'area' ? 'Polygon' : 'Point', snapTolerance: 10, stopClick: true })
+      const draw = new Draw({ type: p.tool === 'wall' || p.tool === 'fit' ? 'LineString' : p.tool === 'obstacle' || p.tool === 'floor' || p.tool === 'area' ? 'Polygon' : 'Point', snapTolerance: 10, stopClick: true, ...(p.tool === 'fit' ? { maxPoints: 2 } : {}) })
       draw.on('drawend', (e) => live.current.onDrawn(p.tool, verticesOf(e.feature as Feature)))
       add.push(draw)
       const esc = (e: KeyboardEvent) => e.key === 'Escape' && draw.abortDrawing()

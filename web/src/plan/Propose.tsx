@@ -1,4 +1,4 @@
-import { Button, InputNumber } from 'antd'
+import { App, Button, InputNumber } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
@@ -10,9 +10,10 @@ import type { Change, Item } from './usePlan'
 type Alternative = Schema['AlternativeDto']
 
 /** Stations proposed by the machine, three ways, in one table; shown on the plan before they are taken. */
-export function Propose({ items, shown, onShow, onApply }: { items: Item[]; shown: Alternative | null; onShow: (a: Alternative | null) => void; onApply: (c: Change[]) => void }) {
+export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]; free: (kind: string, taken?: Set<string>) => string; shown: Alternative | null; onShow: (a: Alternative | null) => void; onApply: (c: Change[]) => void }) {
   const job = useJob()
   const u = useUnits()
+  const { message } = App.useApp()
   const floors = [...new Set([0, ...items.filter((i) => i.kind === 'floor').map((i) => i.data.base ?? 0)])].sort((a, b) => a - b)
   const [height, setHeight] = useState<number | null>(1.65)
   const [share, setShare] = useState(99)
@@ -22,6 +23,15 @@ export function Propose({ items, shown, onShow, onApply }: { items: Item[]; show
   const failed = tasks.data?.find((t) => t.kind === 'propose')
   const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/propose', { params: { path: { job: job.id } }, body: { instrument_height: height ?? 1.65, floors, share: share / 100 } })))
   const p = last.data
+  const spheres = useChange(async () => unwrap(await api.GET('/api/jobs/{job}/plan/targets', { params: { path: { job: job.id } } })), (places) => {
+    const taken = new Set<string>()
+    onApply(places.map((at): Change => {
+      const name = free('target', taken)
+      taken.add(`target ${name.toLowerCase()}`)
+      return { id: crypto.randomUUID(), kind: 'target', data: { name, base: 0, top: 0, position: at as [number, number, number], target: 'sphere' } }
+    }))
+    if (!places.length) void message.info('Nothing to add: stations that follow one another share three targets that hold them, or no free place serves them.')
+  })
   const minutes = (s: number) => `${Math.floor(s / 3600)}:${String(Math.round((s % 3600) / 60)).padStart(2, '0')} h`
   const take = (a: Alternative) => {
     const stations = items.filter((i) => i.kind === 'station')
@@ -45,6 +55,7 @@ export function Propose({ items, shown, onShow, onApply }: { items: Item[]; show
           <div className="field" style={{ alignSelf: 'end' }}><Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>Propose</Button></div>
         </form>
       )}
+      {canEdit(job) && items.filter((i) => i.kind === 'station').length > 1 && <div className="bar"><Button loading={spheres.isPending} onClick={() => spheres.mutate(undefined)}>Propose targets</Button><span className="faint">spheres so that stations which follow one another share three that hold them</span></div>}
       <p className="faint">Floors: {floors.map((f) => `${u.len(f, 2)} ${u.code}`).join(', ')}. Wanted surfaces are the walls and floors with a required spacing.</p>
       {busy && <p aria-live="polite">{busy.message || 'waiting for a worker'}… {(100 * busy.progress).toFixed(0)} %</p>}
       {!busy && failed?.state === 'failed' && <p className="warn">{failed.message}</p>}

@@ -9,6 +9,7 @@ import { CoverPart } from '../plan/CoverPart'
 import { Density } from '../plan/Density'
 import { Elevation } from '../plan/Elevation'
 import { Findings } from '../plan/Findings'
+import { FitUnderlay } from '../plan/FitUnderlay'
 import { ItemForm } from '../plan/ItemForm'
 import { Leapfrog } from '../plan/Leapfrog'
 import { fromAbove, type MapMode, MAPS, type Surface } from '../plan/maps'
@@ -17,6 +18,7 @@ import { Propose } from '../plan/Propose'
 import { type Change, type Item, usePlan } from '../plan/usePlan'
 
 const HINTS: Record<Tool, string> = {
+  fit: 'Click two points of the picture that you know',
   pick: 'Click to pick, shift-click to add, drag to move; drag a vertex to reshape',
   wall: 'Click along the wall, double-click to end, Esc to leave',
   obstacle: 'Click round the obstacle, double-click to close',
@@ -58,6 +60,10 @@ export default function Plan() {
   const [unit, setUnit] = useState('')
   const imported = useChange(async (text: string) => unwrap(await api.POST('/api/jobs/{job}/plan/import', { params: { path: { job: job.id }, query: { unit: unit || undefined } }, body: text, bodySerializer: (b: string) => b, headers: { 'Content-Type': 'application/geo+json' } })))
 
+  const underlay = useChange(async (f: File) => {
+    const { width, height } = await createImageBitmap(f)
+    return unwrap(await api.POST('/api/jobs/{job}/plan/underlays', { params: { path: { job: job.id }, query: { name: f.name.slice(0, 80), width, height } }, body: f as never, bodySerializer: (b: unknown) => b as Blob, headers: { 'Content-Type': 'application/octet-stream' } }))
+  })
   const free = useCallback((kind: string, taken?: Set<string>) => {
     const names = new Set(items.filter((i) => i.kind === kind).map((i) => i.data.name.toLowerCase()))
     for (let k = 1; ; k++) {
@@ -65,7 +71,9 @@ export default function Plan() {
       if (!names.has(name.toLowerCase()) && !taken?.has(`${kind} ${name.toLowerCase()}`)) return name
     }
   }, [items])
+  const [fitLine, setFitLine] = useState<[number, number][] | null>(null)
   const drawn = (kind: Tool, line: [number, number][]) => {
+    if (kind === 'fit') { setFitLine(line); setTool('pick'); return }
     const [x, y] = line[0] ?? [0, 0]
     const id = crypto.randomUUID()
     const base = { name: free(kind), base: 0, top: kind === 'wall' || kind === 'column' ? 3 : kind === 'obstacle' ? 1.5 : 0, position: [0, 0, 0] as [number, number, number] }
@@ -127,7 +135,7 @@ export default function Plan() {
     <div className="split">
       <div className="canvas with-elevation">
         <div className="canvas-top">
-          <PlanCanvas items={items} ready={!plan.pending} tool={tool} editable={edit} selected={picked} onSelect={setPicked} onDrawn={drawn} onMoved={moved} onDrag={drag}
+          <PlanCanvas job={job.id} items={items} ready={!plan.pending} tool={tool} editable={edit} selected={picked} onSelect={setPicked} onDrawn={drawn} onMoved={moved} onDrag={drag}
             seen={seen} map={map} ghosts={ghosts} carried={page === 'leapfrog' ? carried : []} marks={page === 'findings' ? marks : []} ellipses={mode === 'station' ? ellipses : []} enlarge={enlarge} />
           <div className="tools" role="toolbar" aria-label="Plan tools">
             {edit && (
@@ -139,6 +147,7 @@ export default function Plan() {
                 <Popover trigger="click" placement="bottomLeft" content={(
                   <div className="slices">
                     <label>Unit of a DXF drawing<Select aria-label="Unit of the drawing" value={unit} onChange={setUnit} options={[{ value: '', label: 'as the drawing says' }, { value: 'm', label: 'metres' }, { value: 'mm', label: 'millimetres' }, { value: 'ft', label: 'international feet' }, { value: 'ftUS', label: 'US survey feet' }, { value: 'in', label: 'inches' }]} /></label>
+                    <Upload accept=".png,.jpg,.jpeg" showUploadList={false} beforeUpload={(f) => { underlay.mutate(f); return false }}><Button>Lay a picture under the plan</Button></Upload>
                     <Upload accept=".geojson,.json,.dxf" showUploadList={false} beforeUpload={(f) => { void f.text().then((t) => imported.mutate(t)); return false }}><Button type="primary">Import DXF or GeoJSON</Button></Upload>
                   </div>
                 )}><Button>Import</Button></Popover>
@@ -156,6 +165,7 @@ export default function Plan() {
         {surface && <Elevation surface={surface} mode={mode} limit={limit} />}
       </div>
       <aside className="side">
+        {item?.kind === 'underlay' && edit && <FitUnderlay key={`${item.id} ${JSON.stringify(fitLine)}`} item={item} line={fitLine} onStart={() => { setFitLine(null); setTool('fit') }} onFit={(data) => { setFitLine(null); void apply([{ id: item.id, kind: item.kind, data }]) }} />}
         {item ? <ItemForm key={`${item.id}-${item.version}`} item={item} edit={edit} step={job.brief.instrument.step} onChange={(data) => void apply([{ id: item.id, kind: item.kind, data }])} onRemove={remove} />
           : chosen.length > 1 ? <p>{chosen.length} picked: {chosen.slice(0, 8).map((i) => i.data.name).join(', ')}{chosen.length > 8 && ' …'}. Arrange copies, turns or mirrors them; Delete removes them.</p>
             : <p className="empty">{items.length === 0 ? 'An empty plan. Draw walls (w), then stations (s) and targets (t), or import DXF or GeoJSON.' : 'Pick something on the plan or in the ledger.'}</p>}
@@ -163,7 +173,7 @@ export default function Plan() {
         {cover.isError && <p className="warn">{cover.error.message}</p>}
         {page === 'findings' && (cover.data ? <Findings cover={cover.data} items={items} onSelect={byName} onApply={change} free={free} /> : <p className="empty">{cover.isFetching ? 'Working it out…' : 'Place stations to see what would come out, and what would go wrong.'}</p>)}
         {page === 'cover' && cover.data && <CoverPart cover={cover.data} items={items} at={at} selected={item?.id ?? null} onSelect={(id) => setPicked(id ? [id] : [])} />}
-        {page === 'propose' && <Propose items={items} shown={ghost} onShow={setGhost} onApply={change} />}
+        {page === 'propose' && <Propose items={items} free={free} shown={ghost} onShow={setGhost} onApply={change} />}
         {page === 'leapfrog' && <Leapfrog items={items} order={order} onMoves={setMoves} onApply={change} />}
         {page === 'density' && <Density count={Math.max(1, items.filter((i) => i.kind === 'station').length)} />}
       </aside>

@@ -191,7 +191,7 @@ fn position95(targets: &[(Vec3, Mat3)], origin: &Vec3) -> Option<f64> {
 }
 
 /// Places for spheres about two stations: rings round the line between them, clear of what stands.
-fn places_between(site: &Site, a: &Station, b: &Station, ground: f64) -> Vec<Vector2<f64>> {
+pub(super) fn places_between(site: &Site, a: &Station, b: &Station, ground: f64) -> Vec<Vector2<f64>> {
     let (p, q) = (a.position.xy(), b.position.xy());
     let along = q - p;
     let length = along.norm().max(1.0);

@@ -8,6 +8,7 @@ mod leapfrog;
 mod lower_bound;
 mod predict;
 mod propose;
+mod propose_targets;
 mod site;
 mod traps;
 
@@ -18,5 +19,6 @@ pub use graph::{Doorway, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorw
 pub use leapfrog::{LeapfrogError, Move, leapfrog};
 pub use predict::{Design, Kit, PlannedKind, PlannedTarget, Prediction, predict};
 pub use propose::{Proposal, ProposeError, Wish, propose};
+pub use propose_targets::propose_targets;
 pub use site::{Column, Demand, NoGo, Obstacle, Opening, Site, Slab, Station, Wall, inside};
 pub use traps::{Trap, clearance, traps};

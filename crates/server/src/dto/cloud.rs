@@ -32,7 +32,7 @@ pub struct CloudScanDto {
     pub tiles: Option<TilesDto>,
     /// Grade of its weakest judged tie; `not judged` without one.
     pub grade: String,
-    /// Largest residual of its targets over what its noise explains (95 %); 1 is the limit.
+    /// Largest residual of its targets against the bound of the outlier test (0.1 % risk); 1 is the bound.
     pub residual: Option<f64>,
     /// Covariance of the pose by left increments (shift, turn), row by row, m² and rad²; empty when not known.
     pub covariance: Vec<f64>,

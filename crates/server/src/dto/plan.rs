@@ -7,7 +7,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Kinds of plan items.
-pub const KINDS: [&str; 7] = ["wall", "obstacle", "column", "floor", "area", "station", "target"];
+pub const KINDS: [&str; 8] = ["wall", "obstacle", "column", "floor", "area", "underlay", "station", "target"];
 
 /// A hole in a wall: door, window or gate.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
@@ -50,7 +50,17 @@ pub struct PlanData {
     /// Areas: `no_go` (no instrument stands there) or `hazard`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub area: Option<String>,
-    /// Stations (centre of the instrument), targets (centre) and columns (axis).
+    /// Underlays: width and height of the picture, pixels; metres a pixel; turn, radians anticlockwise;
+    /// how strongly it is drawn, 0..1. Its lower left corner lies at `position`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pixels: Option<[u32; 2]>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub scale: Option<f64>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub turn: Option<f64>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub opacity: Option<f64>,
+    /// Stations (centre of the instrument), targets (centre), columns (axis) and underlays.
     #[serde(default)]
     pub position: [f64; 3],
     /// Stations: stays where it is when stations are proposed.
@@ -110,6 +120,12 @@ impl PlanData {
         }
         if kind == "area" && !matches!(d.area.as_deref(), Some("no_go" | "hazard")) {
             return refuse("area", "expected no_go or hazard");
+        }
+        if kind == "underlay" {
+            let sized = d.pixels.is_some_and(|p| p.iter().all(|v| (1..=30_000).contains(v)));
+            if !sized || !d.scale.is_some_and(|s| (1e-5..=100.0).contains(&s)) || !d.turn.unwrap_or(0.0).is_finite() {
+                return refuse("scale", "expected a picture of up to 30 000 pixels a side, 0.01 mm to 100 m a pixel");
+            }
         }
         if d.required_spacing.is_some_and(|s| !(0.001..=1.0).contains(&s)) {
             return refuse("required_spacing", "expected 1 mm to 1 m");
@@ -465,4 +481,13 @@ pub struct SettingDto {
 pub struct ImportQuery {
     /// Unit of a DXF drawing when it does not say: `m`, `mm`, `ft`, `ftUS` or `in`.
     pub unit: Option<String>,
+}
+
+/// A picture under the plan.
+#[derive(Deserialize, utoipa::IntoParams)]
+pub struct UnderlayQuery {
+    pub name: String,
+    /// Pixels.
+    pub width: u32,
+    pub height: u32,
 }

@@ -193,7 +193,7 @@ pub struct StandingDto {
     pub scan: Uuid,
     /// Weakest grade among its judged ties; `not judged` without one.
     pub grade: String,
-    /// Largest residual of its targets over what its noise explains (95 %).
+    /// Largest residual of its targets against the bound of the outlier test (0.1 % risk).
     pub residual: Option<f64>,
 }
 

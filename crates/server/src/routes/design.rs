@@ -70,6 +70,14 @@ pub async fn leapfrog(
     Ok(Json(work::blocking(move || designing::leapfrog(&plan, &brief, &request)).await??))
 }
 
+/// Places for spheres so that stations which follow one another share three that hold them.
+#[utoipa::path(get, path = "/api/jobs/{job}/plan/targets", tag = "plan", params(("job" = Uuid, Path)), responses((status = 200, body = Vec<[f64; 3]>)))]
+pub async fn targets(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<[f64; 3]>>, ApiError> {
+    let (_, brief) = work::brief(&app, access.job).await?;
+    let plan = planning::load(&app, access.job).await?;
+    Ok(Json(work::blocking(move || designing::targets(&plan, &brief)).await?))
+}
+
 /// The changes that would help the weakest target most.
 #[utoipa::path(get, path = "/api/jobs/{job}/plan/advice", tag = "plan", params(("job" = Uuid, Path)), responses((status = 200, body = [AdviceDto])))]
 pub async fn advice(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<AdviceDto>>, ApiError> {

@@ -11,7 +11,7 @@ use uuid::Uuid;
 use vistazo_core::adjust::{Solution, solve};
 use vistazo_core::geometry::{Mat3, Vec3};
 use vistazo_core::register::{Block, Grade, Observed, ScanTargets, Tie, TieInput, assemble, grade_ties};
-use vistazo_core::stats::K95_1D;
+use vistazo_core::stats::{K95_1D, chi2_quantile};
 use vistazo_core::target::TargetKind;
 use vistazo_store::field::{self, DetectionRow, ScanRow};
 use vistazo_store::results;
@@ -384,8 +384,9 @@ fn standing(net: &StoredNetwork, solution: &Solution, ties: &[Tie], scan: usize)
         .observations
         .iter()
         .zip(&solution.residuals)
-        .filter(|(o, _)| o.active && o.scan == scan)
-        .map(|(o, r)| r.vector.norm() / expected(o))
+        .filter(|(o, r)| o.active && o.scan == scan && r.dof > 0)
+        // one in a thousand right observations goes beyond: a scan with a dozen is not red by chance
+        .map(|(_, r)| (r.statistic / chi2_quantile(0.999, r.dof)).sqrt())
         .max_by(f64::total_cmp);
     StandingDto {
         scan: net.scans[scan].id,

@@ -13,6 +13,7 @@ use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::{BYTES_PER_POINT, Instrument, PHOTOGRAPHS, library};
 use vistazo_core::plan::{
     Change, Design, Proposal, ProposeError, Station, Wish, advise, cover, leapfrog as leap, predict, propose,
+    propose_targets,
 };
 use vistazo_core::target::{DEPENDABLE_HITS, usable_distance};
 use vistazo_store::views;
@@ -231,6 +232,16 @@ pub(crate) fn advice(plan: &Plan, brief: &Brief) -> Vec<AdviceDto> {
             AdviceDto { what, now: error, then: a.then, add, control }
         })
         .collect()
+}
+
+/// Most spheres proposed at once.
+const MOST_TARGETS: usize = 60;
+
+pub(crate) fn targets(plan: &Plan, brief: &Brief) -> Vec<[f64; 3]> {
+    let (stations, targets, instrument) = (plan.stations(), plan.targets(), Instrument::from(&brief.instrument));
+    let design =
+        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
+    propose_targets(&design, MOST_TARGETS).into_iter().map(Into::into).collect()
 }
 
 pub(crate) fn density(brief: &Brief, q: &DensityQuery) -> Result<Vec<DensityDto>, ApiError> {

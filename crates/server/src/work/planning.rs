@@ -84,6 +84,7 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
                 base: d.base,
                 top: d.top,
             }),
+            "underlay" => {}
             "area" if d.area.as_deref() == Some("no_go") => plan.site.no_go.push(NoGo { outline: line }),
             "area" => plan.hazards.push((d.name, line)),
             "station" => {
