@@ -110,8 +110,9 @@ pub async fn get(db: &PgPool, job: Uuid, id: Uuid) -> Result<Task> {
 }
 
 /// Takes the oldest task that waits, or one whose worker fell silent. Scans of one job are taken
-/// one after the other: there is one instrument.
-pub async fn take(db: &PgPool, worker: &str) -> Result<Option<Task>> {
+/// one after the other: there is one instrument. `quick` takes only what somebody waits for at the
+/// screen, so that it does not stand behind hours of scans.
+pub async fn take(db: &PgPool, worker: &str, quick: bool) -> Result<Option<Task>> {
     // a task that keeps killing its worker is given up
     let given_up: Vec<Uuid> = sqlx::query_scalar(
         "update tasks set state = 'failed', finished_at = now(), message = 'stopped: the program ended ' || attempts || ' times while doing this' \
@@ -127,12 +128,14 @@ pub async fn take(db: &PgPool, worker: &str) -> Result<Option<Task>> {
     let task: Option<Task> = sqlx::query_as(
         "update tasks set state = 'running', worker = $1, beat_at = now(), attempts = attempts + 1 where id = ( \
            select id from tasks t where (state = 'queued' or (state = 'running' and beat_at < now() - make_interval(secs => $2))) \
+             and (kind = 'propose') = $3 \
              and not (kind = 'scan' and exists (select 1 from tasks o where o.job_id = t.job_id and o.kind = 'scan' and o.state = 'running' \
                       and o.id <> t.id and o.beat_at >= now() - make_interval(secs => $2))) \
            order by created_at for update skip locked limit 1) returning *",
     )
     .bind(worker)
     .bind(f64::from(SILENCE))
+    .bind(quick)
     .fetch_optional(db)
     .await?;
     if let Some(t) = &task {

@@ -67,15 +67,19 @@ impl Progress {
     }
 }
 
-/// Takes and does tasks until the program ends. Any number of these may run, in any number of
-/// programs on the same database and object store.
+/// Takes and does tasks until the program ends, those that somebody waits for beside the long ones.
+/// Any number of programs may do so on the same database and object store.
 pub async fn work(app: App) {
+    tokio::join!(take_turns(app.clone(), false), take_turns(app, true));
+}
+
+async fn take_turns(app: App, quick: bool) {
     let worker = format!("{}-{}", std::process::id(), vistazo_store::new_id());
     // programs that were killed may have left something behind, and so may attempts of our own that failed
-    let mut unswept = true;
+    let mut unswept = !quick;
     loop {
-        match tasks::take(&app.db, &worker).await {
-            Ok(Some(task)) => unswept |= !run(&app, &worker, task).await,
+        match tasks::take(&app.db, &worker, quick).await {
+            Ok(Some(task)) => unswept |= !run(&app, &worker, task).await && !quick,
             Ok(None) => {
                 if unswept {
                     unswept = !sweep(&app).await;
