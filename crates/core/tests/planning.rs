@@ -123,6 +123,24 @@ fn proposals_cover_hang_together_and_are_few() {
     }
 }
 
+/// What is to be seen twice is seen from two places, around stations that stay.
+#[test]
+fn everything_is_seen_twice_from_different_places() {
+    let (_, site) = site(0);
+    let instrument = Instrument::mid_range();
+    let locked = vec![Vec3::new(3.0, 3.0, 1.6)];
+    let wish = Wish { times: 2, share: 0.95, locked: locked.clone(), ..Wish::default() };
+    let p = propose(&site, &instrument, &wish, &|_| true).unwrap();
+    assert!(p.stations[0] == locked[0] && p.locked == 1 && p.covered >= 0.95);
+    for (k, a) in p.stations.iter().enumerate() {
+        assert!(p.stations[..k].iter().all(|b| (a - b).norm() > 0.5), "{:?}", p.stations);
+    }
+    let stations: Vec<Station> = p.stations.iter().map(|s| Station::at("S", *s)).collect();
+    assert!(cover(&site, &stations, &instrument, 0.5).twice.unwrap() >= 0.95 * p.reachable);
+    // stopped when the caller says so
+    assert!(propose(&site, &instrument, &wish, &|s| s < 0.3).is_err());
+}
+
 /// A plan with one mistake; the tool must name it, and not name it once it is mended.
 #[test]
 fn planted_mistakes_are_named() {

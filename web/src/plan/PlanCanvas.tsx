@@ -68,9 +68,13 @@ function underlayStyle(job: string, item: Item, on: boolean, changed: () => void
   }
   const image = picture
   return [new Style({
+    zIndex: -10,
     renderer: (shape, state) => {
       const ring = (shape as number[][][])[0]!
-      const [a, b, , d] = ring as [number[], number[], number[], number[]]
+      const [a, p, , q] = ring as [number[], number[], number[], number[]]
+      // rings are turned one way before they are drawn: the corner along the lower edge is found again
+      const turned = (p[0]! - a[0]!) * (q[1]! - a[1]!) - (p[1]! - a[1]!) * (q[0]! - a[0]!) > 0
+      const [b, d] = turned ? [q, p] : [p, q]
       const g = state.context
       g.save()
       if (image.complete && image.naturalWidth > 0) {

@@ -262,6 +262,7 @@ impl Problem<'_> {
         while self.covered(chosen) < self.wanted {
             let best = (0..self.views.len())
                 .into_par_iter()
+                .filter(|c| !chosen.contains(c))
                 .map(|c| (c, self.gain(c, &count) / cost[c]))
                 .max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0)));
             let Some((c, _)) = best.filter(|b| b.1 > 1e-12) else { return };
