@@ -230,3 +230,86 @@ async fn plans_go_out_and_come_in_again() {
     let said = c.refused(422, "POST", &format!("/api/jobs/{id}/plan/edits"), json!([wrong])).await;
     assert!(said.contains("the opening “Door” from 3.40 to 4.40 m must lie on the wall of 4.00 m"), "{said}");
 }
+
+/// A picture is laid under the plan and fitted by two points in the browser; spheres are proposed
+/// between stations. What is no picture is refused.
+#[tokio::test]
+async fn a_picture_is_fitted_and_targets_are_proposed() {
+    let server = Server::start().await;
+    let c = server.person("ivo").await;
+    let id = c.ok("POST", "/api/jobs", json!({ "name": "Traced" })).await["id"].as_str().unwrap().to_owned();
+    let mut png = Vec::new();
+    let mut encoder = png::Encoder::new(&mut png, 80, 40);
+    encoder.set_color(png::ColorType::Grayscale);
+    encoder.write_header().unwrap().write_image_data(&[200; 3200]).unwrap();
+    let send = async |body: Vec<u8>| {
+        let path = format!("/api/jobs/{id}/plan/underlays?name=sketch.png&width=80&height=40");
+        c.request("POST", &path).header("content-type", "application/octet-stream").body(body).send().await.unwrap()
+    };
+    let refused = send(b"GIF89a".to_vec()).await;
+    assert_eq!(refused.status(), 422);
+    assert!(refused.text().await.unwrap().contains("expected a PNG or JPEG picture"));
+    let items: Value = send(png.clone()).await.json().await.unwrap();
+    let item = items[0]["id"].as_str().unwrap().to_owned();
+    let back = c.request("GET", &format!("/api/jobs/{id}/plan/underlays/{item}")).send().await.unwrap();
+    assert_eq!(
+        (back.headers()["content-type"].to_str().unwrap(), back.bytes().await.unwrap().to_vec()),
+        ("image/png", png)
+    );
+
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/plan", server.url)).await.unwrap();
+    let canvas = b.see("//div[@aria-label='Plan' and @data-view]").await;
+    let (left, top, w, h) = canvas.rectangle().await.unwrap();
+    let middle = (left + w / 2.0, top + h / 2.0);
+    b.click_at(middle.0, middle.1).await;
+    b.press("Fit by two points").await;
+    let view: Vec<f64> =
+        canvas.attr("data-view").await.unwrap().unwrap().split(' ').map(|v| v.parse().unwrap()).collect();
+    // two points of the picture 10 m apart as it lies; in truth they are 25 m apart and one above the other
+    let metre = 1.0 / view[2];
+    for dx in [-5.0, 5.0] {
+        b.click_at(middle.0 + dx * metre, middle.1).await;
+        tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+    for (field, value) in
+        [("First point x", "100"), ("First point y", "50"), ("True distance", "25"), ("Direction", "90")]
+    {
+        b.fill(field, value).await;
+    }
+    b.press("Fit the picture").await;
+    let mut data = Value::Null;
+    for _ in 0..80 {
+        data = c.ok("GET", &format!("/api/jobs/{id}/plan"), Value::Null).await[0]["data"].clone();
+        if data["turn"].as_f64().unwrap_or(0.0) > 1.0 {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    // forty metres for 80 pixels at first, two and a half times as much now, a quarter turn
+    assert!((data["scale"].as_f64().unwrap() - 1.25).abs() < 0.02, "{data}");
+    assert!((data["turn"].as_f64().unwrap() - std::f64::consts::FRAC_PI_2).abs() < 0.02, "{data}");
+
+    // what cannot be: an underlay without its scale
+    let wrong = edit("underlay", json!({ "name": "U", "pixels": [10, 10] }));
+    assert!(c.refused(422, "POST", &format!("/api/jobs/{id}/plan/edits"), json!([wrong])).await.contains("a pixel"));
+    let at = |k: u32| json!({ "name": format!("S{k}"), "position": [12.0 * f64::from(k), 0.5 * f64::from(k % 2), 1.6], "order": k });
+    let stations: Vec<Value> = (1..4).map(|k| edit("station", at(k))).collect();
+    c.ok("POST", &format!("/api/jobs/{id}/plan/edits"), json!(stations)).await;
+    b.page.refresh().await.unwrap();
+    b.says("The stations fall into 3 groups").await;
+    page(&b, "Propose").await;
+    b.press("Propose targets").await;
+    page(&b, "Findings").await;
+    b.says("within the block").await;
+    let cover = c.ok("GET", &format!("/api/jobs/{id}/plan/cover"), Value::Null).await;
+    assert_eq!(cover["groups"].as_array().unwrap().len(), 1, "{}", cover["groups"]);
+    let weak = cover["traps"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|t| t["title"].as_str().unwrap().contains("are nearly in a line"));
+    assert!(weak.is_none(), "{weak:?}");
+    b.close().await;
+}
