@@ -252,10 +252,8 @@ async fn a_picture_is_fitted_and_targets_are_proposed() {
     let items: Value = send(png.clone()).await.json().await.unwrap();
     let item = items[0]["id"].as_str().unwrap().to_owned();
     let back = c.request("GET", &format!("/api/jobs/{id}/plan/underlays/{item}")).send().await.unwrap();
-    assert_eq!(
-        (back.headers()["content-type"].to_str().unwrap(), back.bytes().await.unwrap().to_vec()),
-        ("image/png", png)
-    );
+    let kind = back.headers()["content-type"].to_str().unwrap().to_owned();
+    assert_eq!((kind.as_str(), back.bytes().await.unwrap().to_vec()), ("image/png", png));
 
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;

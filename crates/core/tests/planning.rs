@@ -232,6 +232,13 @@ fn planted_mistakes_are_named() {
     let mut wanted = shut.clone();
     wanted.walls[1].demand = Some(Demand::spaced(0.002));
     assert!(look(&wanted, &halves, &spread[..2]).iter().any(|f| matches!(f, Trap::Uncovered(_, s) if *s < 0.5)));
+    // a wall asked for better than it can come out
+    let mut exact = hall.clone();
+    exact.walls[0].demand = Some(Demand { accuracy: Some(1e-4), ..Demand::spaced(0.5) });
+    let wrong = look(&exact, &stations, &spread);
+    assert!(wrong.iter().any(|f| matches!(f, Trap::Inaccurate(_, w, l) if *w > 0.001 && *l == 1e-4)), "{wrong:?}");
+    exact.walls[0].demand = Some(Demand { accuracy: Some(0.05), ..Demand::spaced(0.5) });
+    assert!(!look(&exact, &stations, &spread).iter().any(|f| matches!(f, Trap::Inaccurate(..))));
     // equal bays tied by nothing but their look
     let bays: Vec<Wall> = (0..5)
         .map(|k| Wall::plain(k, vec![Vector2::new(4.0 * k as f64, 0.0), Vector2::new(4.0 * k as f64, 5.0)], 0.0, 3.0))

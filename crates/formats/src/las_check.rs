@@ -106,8 +106,10 @@ pub(crate) fn chunk_table(
     file.seek(SeekFrom::Start(96))?;
     file.read_exact(&mut at)?;
     file.seek(SeekFrom::Start(u64::from(u32::from_le_bytes(at))))?;
-    let table = laz::laszip::ChunkTable::read_from(std::io::BufReader::new(file), vlr)
+    let table = laz::laszip::ChunkTable::read_from(std::io::BufReader::new(&file), vlr)
         .map_err(|e| FormatError::Damaged(format!("the table of chunks: {e}")))?;
+    // the points begin with the place of the table
+    let mut begin = u64::from(u32::from_le_bytes(at)) + 8;
     for (k, chunk) in table.as_ref().iter().enumerate() {
         let unpacked = chunk.point_count.saturating_mul(u64::from(record));
         if chunk.byte_count > size || unpacked > LARGEST_CHUNK {
@@ -118,6 +120,64 @@ pub(crate) fn chunk_table(
                 chunk.byte_count
             )));
         }
+        let layers = layers(&mut file, begin, size, vlr)?;
+        if layers > chunk.byte_count {
+            return Err(FormatError::Damaged(format!(
+                "the layers of chunk {} are said to hold {layers} bytes, and the chunk {}",
+                k + 1,
+                chunk.byte_count
+            )));
+        }
+        begin += chunk.byte_count;
     }
     Ok(())
+}
+
+/// Bytes that the layers of a chunk are said to hold; 0 where points are not stored in layers. Such a
+/// chunk begins with its first point as it is, the number of points, and the size of each layer.
+fn layers(file: &mut File, begin: u64, size: u64, vlr: &laz::LazVlr) -> Result<u64, FormatError> {
+    use laz::LazItemType as Item;
+    let of = |item: &laz::LazItem| match item.item_type() {
+        Item::Point14 => 9,
+        Item::RGB14 | Item::WavePacket14 => 1,
+        Item::RGBNIR14 => 2,
+        // a layer for each of the extra bytes
+        Item::Byte14(count) => usize::from(count),
+        _ => 0,
+    };
+    let count: usize = vlr.items().iter().map(of).sum();
+    let at = begin.saturating_add(vlr.items_size() + 4);
+    if count == 0 || at + 4 * count as u64 > size {
+        return Ok(0);
+    }
+    let mut sizes = vec![0_u8; 4 * count];
+    file.seek(SeekFrom::Start(at))?;
+    file.read_exact(&mut sizes)?;
+    Ok(sizes.chunks_exact(4).map(|b| u64::from(u32::from_le_bytes([b[0], b[1], b[2], b[3]]))).sum())
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::{LazWriter, ReadOptions, read_source};
+
+    /// A layer that is said to hold gigabytes is refused before the decoder reserves them.
+    #[test]
+    fn false_layers_are_refused() {
+        let file = tempfile::NamedTempFile::new().unwrap();
+        let mut w = LazWriter::create(file.path(), nalgebra::Vector3::zeros(), None, false).unwrap();
+        for k in 0..500 {
+            let p = nalgebra::Vector3::new(f64::from(k) * 0.01, f64::from(k % 7), 1.0);
+            w.add(&p, k as u16, None, 1).unwrap();
+        }
+        w.finish().unwrap();
+        let read = || read_source(file.path(), &ReadOptions::default(), &|_| true, &mut |_| Ok(()));
+        read().unwrap();
+        let mut bytes = std::fs::read(file.path()).unwrap();
+        let data = u32::from_le_bytes(bytes[96..100].try_into().unwrap()) as usize;
+        let record = usize::from(u16::from_le_bytes(bytes[105..107].try_into().unwrap()));
+        bytes[data + 8 + record + 4..][..4].copy_from_slice(&3_000_000_000_u32.to_le_bytes());
+        std::fs::write(file.path(), bytes).unwrap();
+        let said = read().unwrap_err().to_string();
+        assert!(said.contains("the layers of chunk 1 are said to hold 3000"), "{said}");
+    }
 }

@@ -30,7 +30,7 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
     g.scale(ratio, ratio)
     for (const c of cells) {
       const [x, y] = at(c)
-      g.fillStyle = colourOf(shown, c, surface.required, limit)
+      g.fillStyle = colourOf(shown, c, surface.required, surface.accuracy ?? limit)
       g.fillRect((x - c[4]! / 2) * s, (high - low - y - c[5]! / 2) * s, c[4]! * s + 0.4, c[5]! * s + 0.4)
     }
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the surface holds the rest

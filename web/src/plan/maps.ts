@@ -53,7 +53,7 @@ export function fromAbove(mode: MapMode, surfaces: Surface[], limit: number | nu
       const sign = near && near[3]! > c[3]! ? 1 : -1
       const [dx, dy] = near ? [((near[0]! - c[0]!) / l) * sign, ((near[1]! - c[1]!) / l) * sign] : [1, 0]
       const h = c[4]! / 2
-      out.push({ line: [[c[0]! - dx * h, c[1]! - dy * h], [c[0]! + dx * h, c[1]! + dy * h]], colour: colourOf(mode, c, s.required, limit) })
+      out.push({ line: [[c[0]! - dx * h, c[1]! - dy * h], [c[0]! + dx * h, c[1]! + dy * h]], colour: colourOf(mode, c, s.required, s.accuracy ?? limit) })
     }
   }
   return out

@@ -21,4 +21,4 @@ pub use predict::{Design, Kit, PlannedKind, PlannedTarget, Prediction, predict};
 pub use propose::{Proposal, ProposeError, Wish, propose};
 pub use propose_targets::propose_targets;
 pub use site::{Column, Demand, NoGo, Obstacle, Opening, Site, Slab, Station, Wall, inside};
-pub use traps::{Trap, clearance, traps};
+pub use traps::{Trap, surface_error, traps};

@@ -1,8 +1,8 @@
 use super::cover::{Cover, Surface};
 use super::graph::{Doorway, StationGraph, doorways};
 use super::predict::{Design, PlannedTarget, Prediction};
-use super::site::{Site, inside, to_segment};
-use crate::geometry::Vec3;
+use super::site::{Site, inside};
+use crate::geometry::{Error95, Vec3};
 use crate::target::{Configuration, Fault, configuration};
 use nalgebra::Vector2;
 
@@ -37,6 +37,8 @@ pub enum Trap {
     Blocked(usize),
     /// Required area that no station covers: share covered.
     Uncovered(Surface, f64),
+    /// A surface whose points would come out worse than asked: largest 95 % error and what is asked, metres.
+    Inaccurate(Surface, f64, f64),
 }
 
 /// Looks for the mistakes that belong to planning, the gravest first.
@@ -100,8 +102,28 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
         if all > 0.0 && covered < 0.99 * all {
             out.push(Trap::Uncovered(s, covered / all));
         }
+        let accuracy = cover.samples.iter().find(|p| p.surface == s).and_then(|p| p.demand?.accuracy);
+        if let Some(limit) = accuracy {
+            let of = |i: usize| surface_error(cover, design, prediction, i);
+            let worst =
+                (0..cover.samples.len()).filter(|&i| cover.samples[i].surface == s).filter_map(of).fold(0.0, f64::max);
+            if worst > limit {
+                out.push(Trap::Inaccurate(s, worst, limit));
+            }
+        }
     }
     out
+}
+
+/// The predicted 3-D error of a point on a sample, metres at 95 %, by the station that covers it best:
+/// its pose carried to there. `None` when no station covers it or nothing is predicted.
+pub fn surface_error(cover: &Cover, design: &Design<'_>, prediction: &Prediction, sample: usize) -> Option<f64> {
+    let at = cover.samples[sample].position;
+    (0..cover.stations.len())
+        .filter(|&k| cover.stations[k].samples[sample].is_ok())
+        .filter_map(|k| prediction.point_covariance(k, &design.stations[k].position, &at))
+        .map(|c| Error95::from_covariance(&c).spatial)
+        .min_by(f64::total_cmp)
 }
 
 fn is_blocked(site: &Site, at: &Vec3) -> bool {
@@ -148,9 +170,4 @@ fn repeats(site: &Site) -> usize {
         (a.0 - b.0).abs() < 0.02 * a.0 && (a.1 - b.1).abs() < 0.1
     };
     legs.iter().map(|a| legs.iter().filter(|b| alike(a, b)).count()).max().unwrap_or(0)
-}
-
-/// Distance of a place from the nearest upright surface, metres.
-pub fn clearance(site: &Site, at: &Vector2<f64>) -> f64 {
-    site.panels().iter().map(|p| to_segment(at, &p.a, &p.b)).fold(f64::INFINITY, f64::min)
 }

@@ -3,6 +3,7 @@
 
 mod brief;
 mod cloud;
+mod design;
 mod package;
 mod plan;
 mod result;
@@ -10,6 +11,7 @@ mod upload;
 
 pub use brief::{Brief, InstrumentDto, RequirementDto};
 pub use cloud::*;
+pub use design::*;
 pub use package::PackageOptions;
 pub use plan::*;
 pub use result::*;

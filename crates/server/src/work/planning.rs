@@ -15,7 +15,7 @@ use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
     Bvh, Column, Cover, Demand, Design, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
     Prediction, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, budget, cover, look_round,
-    predict, sample, station_graph, traps,
+    predict, sample, station_graph, surface_error, traps,
 };
 use vistazo_core::target::configuration;
 use vistazo_store::{jobs, views};
@@ -138,17 +138,6 @@ impl Plan {
 
     pub(crate) fn cover(&self, instrument: &Instrument) -> Cover {
         cover(&self.site, &self.stations(), instrument, GRID)
-    }
-
-    pub(crate) fn predict(&self, brief: &Brief) -> Prediction {
-        let (stations, targets, instrument) = (self.stations(), self.targets(), Instrument::from(&brief.instrument));
-        predict(&Design {
-            site: &self.site,
-            stations: &stations,
-            targets: &targets,
-            kit: kit(brief),
-            instrument: &instrument,
-        })
     }
 
     /// The names and 95 % errors that the plan will come out at; `true` when on control.
@@ -329,7 +318,10 @@ pub(crate) fn look(plan: &Plan, brief: &Brief, from: &LookRequest) -> LookDto {
 /// Every surface piece by piece: how often, how finely, how squarely it is covered, and why not.
 pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
     let instrument = Instrument::from(&brief.instrument);
-    let (c, p) = (plan.cover(&instrument), plan.predict(brief));
+    let (stations, targets) = (plan.stations(), plan.targets());
+    let design =
+        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
+    let (c, p) = (plan.cover(&instrument), predict(&design));
     let mut out: Vec<SurfaceDto> = Vec::new();
     let mut last: Option<Surface> = None;
     for (i, s) in c.samples.iter().enumerate() {
@@ -349,6 +341,7 @@ pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
                 kind: kind.into(),
                 wanted: s.demand.is_some(),
                 required: s.demand.map(|d| d.spacing),
+                accuracy: s.demand.and_then(|d| d.accuracy),
                 length,
                 base,
                 top,
@@ -371,12 +364,7 @@ pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
             Err(NotCovered::Oblique) => 4.0,
             Err(NotCovered::Coarse) => 5.0,
         };
-        // the best of the stations that cover it
-        let error = (0..c.stations.len())
-            .filter(|&k| c.stations[k].samples[i].is_ok())
-            .filter_map(|k| p.point_covariance(k, &plan.stations[k].1.position, &s.position))
-            .map(|m| Error95::from_covariance(&m).spatial)
-            .min_by(f64::total_cmp);
+        let error = surface_error(&c, &design, &p, i);
         let f = |v: f64| v as f32;
         surface.cells.push([
             f(s.position.x),

@@ -178,6 +178,16 @@ fn one(plan: &Plan, brief: &Brief, trap: &Trap) -> TrapDto {
             vec![st(*s)],
             place(*s),
         ),
+        Trap::Inaccurate(surface, worst, limit) => {
+            let name = plan.surface(*surface).1.clone();
+            (
+                "failed",
+                format!("{name} would come out at {}, against {}", brief.length(*worst), brief.length(*limit)),
+                "3-D, 95 %, at its weakest piece that is covered; the map of the predicted error shows where.".into(),
+                vec![name],
+                None,
+            )
+        }
         Trap::Uncovered(surface, share) => {
             let name = plan.surface(*surface).1.clone();
             (
