@@ -2080,6 +2080,11 @@ export interface components {
         SurfaceDto: {
             /**
              * Format: double
+             * @description Required 95 % error of a point, metres.
+             */
+            accuracy?: number | null;
+            /**
+             * Format: double
              * @description Area wanted, and covered once and twice, m².
              */
             area: number;
