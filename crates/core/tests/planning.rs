@@ -2,97 +2,17 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use nalgebra::Vector2;
-use rand::{Rng, SeedableRng};
-use rand_chacha::ChaCha8Rng;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
-    Change, Column, Demand, Design, Kit, NoGo, Obstacle, Opening, PlannedKind, PlannedTarget, Site, Station, Trap,
-    Wall, Wish, advise, budget, cover, predict, propose, station_graph, traps,
+    Change, Demand, Design, Edge, Kit, NoGo, PlannedKind, PlannedTarget, Site, Station, Trap, Wall, Wish, advise,
+    budget, cover, predict, propose, station_graph, traps,
 };
 use vistazo_core::target::Fault;
 
-fn wanted(line: &[(f64, f64)], top: f64) -> Wall {
-    let line = line.iter().map(|p| Vector2::new(p.0, p.1)).collect();
-    Wall { demand: Some(Demand::spaced(0.03)), ..Wall::plain(0, line, 0.0, top) }
-}
+mod sites;
 
-fn door(at: f64) -> Opening {
-    Opening { name: "Door".into(), at, width: 1.0, sill: 0.0, head: 2.1 }
-}
-
-fn crate_at(x: f64, y: f64, w: f64, d: f64, top: f64) -> Obstacle {
-    let outline = [(x, y), (x + w, y), (x + w, y + d), (x, y + d)].iter().map(|p| Vector2::new(p.0, p.1)).collect();
-    Obstacle { outline, base: 0.0, top }
-}
-
-/// A site of one of five kinds.
-fn site(seed: u64) -> (&'static str, Site) {
-    let mut rng = ChaCha8Rng::seed_from_u64(seed);
-    let mut site = Site::default();
-    let kind = match seed % 5 {
-        0 => {
-            let (w, d) = (rng.random_range(24.0..40.0), rng.random_range(14.0..24.0));
-            site.walls.push(wanted(&[(0.0, 0.0), (w, 0.0), (w, d), (0.0, d), (0.0, 0.0)], 6.0));
-            for i in 1..4 {
-                for j in 1..3 {
-                    let centre = Vector2::new(w * f64::from(i) / 4.0, d * f64::from(j) / 3.0);
-                    site.columns.push(Column { centre, radius: 0.3, base: 0.0, top: 6.0 });
-                }
-            }
-            "hall with columns"
-        }
-        1 => {
-            // rooms on both sides of a corridor
-            let n = rng.random_range(3..5);
-            let w = 5.0 * f64::from(n);
-            site.walls.push(wanted(&[(0.0, 0.0), (w, 0.0), (w, 12.0), (0.0, 12.0), (0.0, 0.0)], 3.0));
-            for y in [5.0, 7.0] {
-                let openings = (0..n).map(|k| door(5.0 * f64::from(k) + rng.random_range(1.0..4.0))).collect();
-                site.walls.push(Wall { openings, ..wanted(&[(0.0, y), (w, y)], 3.0) });
-            }
-            for k in 1..n {
-                let x = 5.0 * f64::from(k);
-                site.walls.push(wanted(&[(x, 0.0), (x, 5.0)], 3.0));
-                site.walls.push(wanted(&[(x, 7.0), (x, 12.0)], 3.0));
-            }
-            "rooms along a corridor"
-        }
-        2 => {
-            let (a, b) = (rng.random_range(18.0..28.0), rng.random_range(8.0..12.0));
-            site.walls.push(wanted(&[(0.0, 0.0), (a, 0.0), (a, b), (b, b), (b, a), (0.0, a), (0.0, 0.0)], 4.5));
-            "an L"
-        }
-        3 => {
-            // the outside of buildings in a fenced yard
-            site.walls.push(wanted(&[(0.0, 0.0), (45.0, 0.0), (45.0, 35.0), (0.0, 35.0), (0.0, 0.0)], 2.0));
-            for _ in 0..3 {
-                let (x, y) = (rng.random_range(6.0..30.0), rng.random_range(6.0..22.0));
-                let (w, d) = (rng.random_range(4.0..9.0), rng.random_range(4.0..8.0));
-                site.obstacles.push(crate_at(x, y, w, d, 4.0));
-                site.walls.push(wanted(&[(x, y), (x + w, y), (x + w, y + d), (x, y + d), (x, y)], 4.0));
-            }
-            "buildings in a yard"
-        }
-        _ => {
-            // a ring of bays
-            let at = |r: f64, a: f64| (r * a.cos(), r * a.sin());
-            for k in 0..7 {
-                let (a, b) = (0.4 * f64::from(k), 0.4 * f64::from(k + 1));
-                site.walls.push(wanted(&[at(12.0, a), at(20.0, a), at(20.0, b)], 5.0));
-            }
-            for _ in 0..4 {
-                let (x, y) = (rng.random_range(-8.0..8.0), rng.random_range(-2.0..9.0));
-                site.obstacles.push(crate_at(x, y, 1.5, 1.5, 1.6));
-            }
-            "a ring of bays"
-        }
-    };
-    for (k, w) in site.walls.iter_mut().enumerate() {
-        w.id = k;
-    }
-    (kind, site)
-}
+use sites::{door, site};
 
 #[test]
 fn proposals_cover_hang_together_and_are_few() {
@@ -119,7 +39,7 @@ fn proposals_cover_hang_together_and_are_few() {
         let c = cover(&site, &stations, &instrument, 0.5);
         assert!((c.once.unwrap() / p.reachable - p.covered).abs() < 1e-9);
         let alone: Vec<Vec<usize>> = vec![Vec::new(); stations.len()];
-        assert_eq!(station_graph(&c.overlap, &alone).components.len(), 1);
+        assert_eq!(station_graph(&c.overlap, &alone, &alone).components.len(), 1);
     }
 }
 
@@ -165,7 +85,7 @@ fn planted_mistakes_are_named() {
         let instrument = Instrument::mid_range();
         let design = Design { site, stations, targets, kit: Kit::default(), instrument: &instrument };
         let (c, p) = (cover(site, stations, &instrument, 0.25), predict(&design));
-        traps(&design, &c, &station_graph(&c.overlap, &p.sees), &p)
+        traps(&design, &c, &station_graph(&c.overlap, &p.sees, &p.marks()), &p)
     };
     let hall = Site { walls: vec![room(20.0, 14.0)], ..Site::default() };
     let stations = [station(4.0, 4.0), station(10.0, 9.0), station(16.0, 5.0)];
@@ -225,6 +145,11 @@ fn planted_mistakes_are_named() {
         outline: vec![Vector2::new(3.0, 3.0), Vector2::new(6.0, 3.0), Vector2::new(6.0, 6.0), Vector2::new(3.0, 6.0)],
     });
     assert!(look(&guarded, &stations, &spread).contains(&Trap::NoGo(0)));
+    let quay = Edge { line: vec![Vector2::new(1.0, 4.6), Vector2::new(9.0, 4.6)], foot: -2.5, crest: 0.0 };
+    let quay = Site { edges: vec![quay], ..hall.clone() };
+    let near = |f: &Trap| matches!(f, Trap::NearEdge(0, away, drop) if (away - 0.6).abs() < 1e-9 && *drop == 2.5);
+    let found = look(&quay, &stations, &spread);
+    assert!(found.len() == 1 && near(&found[0]), "{found:?}");
     assert!(look(&hall, &[station(0.2, 4.0), stations[1].clone()], &spread).contains(&Trap::Blocked(0)));
     let mut t = spread.to_vec();
     t.push(target(30.0, 30.0, 1.0));
@@ -277,7 +202,7 @@ fn advice_comes_true_and_budgets_add_up() {
         (advise(&design, &p, sigma, 3), p.weakest().unwrap(), budget(&design, &p, p.used.len() - 1).unwrap())
     };
     let (advice, (_, now), parts) = run(&targets);
-    let sum = parts.control + parts.level + parts.spheres + parts.checkers;
+    let sum = parts.control + parts.level + parts.spheres + parts.checkers + parts.set_up;
     assert!(
         (sum - 1.0).abs() < 1e-9 && parts.checkers == 0.0 && parts.control > 0.05 && parts.spheres > 0.005,
         "{parts:?}"

@@ -5,6 +5,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod field;
+pub mod instruments;
 pub mod jobs;
 pub mod objects;
 pub mod people;
@@ -26,7 +27,7 @@ pub enum StoreError {
     #[error("somebody changed this since you opened it; it has been reloaded, please look and repeat your change")]
     Conflict,
     /// A name that must be unique is taken.
-    #[error("the name “{0}” is used already in this job; expected a name that is used once")]
+    #[error("the name “{0}” is used already; expected a name that is used once")]
     Duplicate(String),
     /// It is not there.
     #[error("not found")]

@@ -31,12 +31,12 @@ export function CoverPart({ cover, items, at, selected, onSelect }: { cover: Sch
               <tbody>{cover.overlap.map((row, i) => <tr key={i}><th>{cover.stations[i]?.name}</th>{row.map((v, j) => <td key={j} className={i === j ? 'self' : v < 0.3 ? 'low' : ''}>{i === j ? '' : (v * 100).toFixed(0)}</td>)}</tr>)}</tbody>
             </table>
           </div>
-          <Head aside="3 or more, well placed, tie without clouds">Shared targets</Head>
-          <Ledger label="Links" rows={cover.links.filter((l) => l.targets.length > 0)} id={(l) => `${l.from} ${l.to}`} empty="No two stations share a target." tone={(l) => (l.faults.length ? 'bad' : undefined)} columns={[
+          <Head aside="3 or more, well placed, tie without clouds; 2 marks tie set-ups">Shared targets</Head>
+          <Ledger label="Links" rows={cover.links.filter((l) => l.targets.length + l.marks.length > 0)} id={(l) => `${l.from} ${l.to}`} empty="No two stations share a target." tone={(l) => (l.faults.length ? 'bad' : undefined)} columns={[
             { head: 'Between', cell: (l) => `${l.from}–${l.to}` },
             { head: 'overlap [%]', num: true, cell: (l) => (100 * l.overlap).toFixed(0) },
-            { head: 'shared', num: true, cell: (l) => l.targets.length },
-            { head: 'targets', cell: (l) => l.targets.join(' ') },
+            { head: 'shared', num: true, cell: (l) => l.targets.length + l.marks.length },
+            { head: 'targets', cell: (l) => [...l.targets, ...l.marks].join(' ') },
             { head: '', cell: (l) => l.faults.join(', ') },
           ]} />
         </>

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
 import { useUnits } from '../lib/units'
-import { colourOf, type MapMode, type Surface, WHY } from './maps'
+import { cellWords, colourOf, type MapMode, type Surface } from './maps'
 
 /** A wall unrolled, seen square on, or a floor from above: every piece in the colour of the map. */
 export function Elevation({ surface, mode, limit }: { surface: Surface; mode: MapMode; limit: number | null }) {
@@ -39,7 +39,7 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
     const r = e.currentTarget.getBoundingClientRect()
     const [x, y] = [(e.clientX - r.left) / scale.current, high - low - (e.clientY - r.top) / scale.current]
     const c = cells.find((p) => { const [a, b] = at(p); return Math.abs(a - x) <= p[4]! / 2 && Math.abs(b - y) <= p[5]! / 2 })
-    say(!c ? 'an opening' : `${u.len(x, 2)} ${u.code} along, height ${u.len(floor ? surface.base : low + y, 2)} ${u.code}: ${c[9] ? WHY[c[9]] : `covered by ${c[6]}, spacing ${u.err(c[7]!)} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`}${c[10] ? `, predicted ${u.err(c[10])} ${u.small} (95 %)` : ''}`)
+    say(!c ? 'an opening' : `${u.len(x, 2)} ${u.code} along, ${cellWords(c, u)}`)
   }
   const percent = (v: number) => `${((100 * v) / surface.area).toFixed(1)} %`
   return (

@@ -7,16 +7,20 @@ import type { Item } from './usePlan'
 
 type Data = Schema['PlanData']
 const DEGREE = Math.PI / 180
-export const KIND_NAMES: Record<string, string> = { wall: 'Wall', obstacle: 'Obstacle', column: 'Column', floor: 'Floor', area: 'Area', underlay: 'Underlay', station: 'Station', target: 'Target' }
+/** Of an instrument over its mark, metres. */
+const HEIGHT = 1.65
+export const KIND_NAMES: Record<string, string> = { wall: 'Wall', obstacle: 'Obstacle', column: 'Column', floor: 'Floor', area: 'Area', edge: 'Edge', height: 'Height', underlay: 'Underlay', station: 'Station', target: 'Target' }
 
 /** Everything about one item, by number. Enter applies. */
-export function ItemForm({ item, edit, step, onChange, onRemove }: { item: Item; edit: boolean; step: number; onChange: (d: Data) => void; onRemove: () => void }) {
+export function ItemForm({ item, items, edit, step, onChange, onRemove }: { item: Item; items: Item[]; edit: boolean; step: number; onChange: (d: Data) => void; onRemove: () => void }) {
   const [d, set] = useState(item.data)
   const put = (part: Partial<Data>) => set({ ...d, ...part })
   const k = item.kind
   const changed = JSON.stringify(d) !== JSON.stringify(item.data)
-  const upright = k === 'wall' || k === 'obstacle' || k === 'column'
-  const point = k === 'station' || k === 'target' || k === 'column'
+  const upright = k === 'wall' || k === 'obstacle' || k === 'column' || k === 'edge'
+  const point = k === 'station' || k === 'target' || k === 'column' || k === 'height'
+  const marks = items.filter((i) => i.kind === 'target' && i.data.target === 'mark').map((i) => ({ value: i.id, label: i.data.name }))
+  const over = (id: string | undefined, height?: number | null) => { const mark = items.find((i) => i.id === id); const h = height ?? d.instrument_height ?? HEIGHT; const p = mark?.data.position; put({ over: id, instrument_height: id ? h : undefined, ...(p ? { position: [p[0]!, p[1]!, p[2]! + h] as [number, number, number] } : {}) }) }
   const field = (name: string, input: React.ReactNode) => <div className="field" key={name}><label>{name}</label>{input}</div>
   const degrees = (name: string, v: number | null | undefined, on: (r: number | undefined) => void, empty?: string) => field(name, <InputNumber aria-label={name} value={v == null ? null : Number((v / DEGREE).toFixed(2))} placeholder={empty} disabled={!edit} controls={false} style={{ width: '100%' }} suffix="°" onChange={(x) => on(x == null ? undefined : Number(x) * DEGREE)} />)
   return (
@@ -24,10 +28,10 @@ export function ItemForm({ item, edit, step, onChange, onRemove }: { item: Item;
       <Head aside={edit && <Button danger size="small" onClick={onRemove}>Remove</Button>}>{item.data.name.startsWith(KIND_NAMES[k]!) ? '' : `${KIND_NAMES[k]} `}{item.data.name}</Head>
       <div className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}>
         {field('Name', <Input aria-label="Name" value={d.name} disabled={!edit} onChange={(e) => put({ name: e.target.value })} />)}
-        {point && ['x', 'y', 'z'].filter((a) => k !== 'column' || a !== 'z').map((axis, i) => field(axis === 'z' ? 'z (centre)' : axis, <LengthInput label={axis} value={d.position?.[i]} disabled={!edit} onChange={(v) => put({ position: (d.position ?? [0, 0, 0]).map((o: number, j: number) => (j === i ? (v ?? 0) : o)) as [number, number, number] })} />))}
+        {point && ['x', 'y', 'z'].filter((a) => k !== 'column' || a !== 'z').map((axis, i) => field(axis !== 'z' ? axis : k === 'height' || d.target === 'mark' ? 'z (ground)' : 'z (centre)', <LengthInput label={axis} value={d.position?.[i]} disabled={!edit || !!d.over} onChange={(v) => put({ position: (d.position ?? [0, 0, 0]).map((o: number, j: number) => (j === i ? (v ?? 0) : o)) as [number, number, number] })} />))}
         {k === 'column' && field('Radius', <LengthInput small label="Radius" value={d.radius} disabled={!edit} onChange={(v) => put({ radius: v ?? 0.2 })} />)}
-        {(upright || k === 'floor') && field(k === 'floor' ? 'Height' : 'Base', <LengthInput label="Base" value={d.base} disabled={!edit} onChange={(v) => put({ base: v ?? 0 })} />)}
-        {upright && field('Top', <LengthInput label="Top" value={d.top} disabled={!edit} onChange={(v) => put({ top: v ?? 0 })} />)}
+        {(upright || k === 'floor') && field(k === 'floor' ? 'Height' : k === 'edge' ? 'Lower ground' : 'Base', <LengthInput label="Base" value={d.base} disabled={!edit} onChange={(v) => put({ base: v ?? 0 })} />)}
+        {upright && field(k === 'edge' ? 'Upper ground' : 'Top', <LengthInput label="Top" value={d.top} disabled={!edit} onChange={(v) => put({ top: v ?? 0 })} />)}
         {(k === 'wall' || k === 'floor') && field('Point spacing required', <LengthInput small label="Point spacing required" value={d.required_spacing} disabled={!edit} onChange={(v) => put({ required_spacing: v ?? undefined })} />)}
         {(k === 'wall' || k === 'floor') && d.required_spacing != null && degrees('Incidence up to', d.required_incidence, (v) => put({ required_incidence: v }), '70')}
         {(k === 'wall' || k === 'floor') && d.required_spacing != null && field('Accuracy, 95 %', <LengthInput small label="Accuracy required" value={d.required_accuracy} disabled={!edit} onChange={(v) => put({ required_accuracy: v ?? undefined })} />)}
@@ -35,7 +39,10 @@ export function ItemForm({ item, edit, step, onChange, onRemove }: { item: Item;
         {k === 'station' && field('Step here', <InputNumber aria-label="Step here" value={d.step == null ? null : Number((d.step * 1e3).toFixed(3))} placeholder={(step * 1e3).toFixed(2)} min={0.2} max={100} disabled={!edit} controls={false} style={{ width: '100%' }} suffix="mrad" onChange={(v) => put({ step: v == null ? undefined : Number(v) / 1e3 })} />)}
         {k === 'station' && field('Order', <InputNumber aria-label="Order" value={d.order} min={1} max={9999} precision={0} disabled={!edit} controls={false} style={{ width: '100%' }} onChange={(v) => put({ order: v ?? undefined })} />)}
         {k === 'station' && <div className="field" style={{ alignSelf: 'end' }}><Checkbox checked={!!d.locked} disabled={!edit} onChange={(e) => put({ locked: e.target.checked })}>locked (l)</Checkbox></div>}
-        {k === 'target' && field('Kind', <Select aria-label="Kind" value={d.target ?? 'sphere'} disabled={!edit} style={{ width: '100%' }} onChange={(target) => put({ target })} options={[{ value: 'sphere' }, { value: 'checker' }]} />)}
+        {k === 'station' && (marks.length > 0 || d.over) && field('Stands over', <Select aria-label="Stands over" allowClear placeholder="no mark" value={d.over} disabled={!edit} style={{ width: '100%' }} onChange={(id?: string) => over(id)} options={marks} />)}
+        {k === 'station' && d.over && field('Instrument height', <LengthInput label="Instrument height" value={d.instrument_height ?? HEIGHT} disabled={!edit} onChange={(v) => over(d.over ?? undefined, v ?? HEIGHT)} />)}
+        {k === 'station' && marks.length > 0 && <div className="field" style={{ gridColumn: 'span 2' }}><label>Sights, the backsight first</label><Select aria-label="Sights" mode="multiple" placeholder="none" value={d.sights ?? []} disabled={!edit} style={{ width: '100%' }} onChange={(sights: string[]) => put({ sights })} options={marks.filter((m) => m.value !== d.over)} /></div>}
+        {k === 'target' && field('Kind', <Select aria-label="Kind" value={d.target ?? 'sphere'} disabled={!edit} style={{ width: '100%' }} onChange={(target) => put({ target, ...(target === 'mark' && d.position ? { position: [d.position[0]!, d.position[1]!, 0] as [number, number, number] } : {}) })} options={[{ value: 'sphere', label: 'sphere' }, { value: 'checker', label: 'checker' }, { value: 'mark', label: 'mark on the ground' }]} />)}
         {k === 'target' && d.target === 'checker' && degrees('Faces, from north', d.facing, (v) => put({ facing: v }), 'on a pivot')}
         {k === 'target' && <div className="field" style={{ alignSelf: 'end' }}><Checkbox checked={!!d.control_sigma} disabled={!edit} onChange={(e) => put({ control_sigma: e.target.checked ? [0.002, 0.002] : undefined, check: false })}>will be known</Checkbox></div>}
         {k === 'target' && d.control_sigma && field('Known to, 1σ', <LengthInput small label="Control sigma" value={d.control_sigma[0]} disabled={!edit} onChange={(v) => put({ control_sigma: [v ?? 0.002, v ?? 0.002] })} />)}

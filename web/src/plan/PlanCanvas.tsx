@@ -14,7 +14,7 @@ import { METRES, useUnits } from '../lib/units'
 import { ACCENT, label, OCHRE, PAPER, RED, styleOf } from './style'
 import type { Item } from './usePlan'
 
-export type Tool = 'pick' | 'fit' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'station' | 'target'
+export type Tool = 'pick' | 'fit' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'edge' | 'height' | 'station' | 'target'
 
 interface Props {
   /** Identifier of the job: pictures come from it. */
@@ -38,6 +38,8 @@ interface Props {
   map: { line: [number, number][]; colour: string }[]
   /** Stations proposed, in the order to walk. */
   ghosts: [number, number][]
+  /** Lines of sight from stations to the marks they sight. */
+  sights: [number, number][][]
   /** Spheres carried: from the station, to their place, and their name. */
   carried: { from: [number, number]; to: [number, number]; name: string }[]
   /** Places where something goes wrong. */
@@ -91,7 +93,7 @@ function underlayStyle(job: string, item: Item, on: boolean, changed: () => void
 
 const geometryOf = (item: Item) => {
   const line = item.data.line ?? []
-  if (item.kind === 'wall') return new LineString(line)
+  if (item.kind === 'wall' || item.kind === 'edge') return new LineString(line)
   if (item.kind === 'obstacle' || item.kind === 'floor' || item.kind === 'area') return new Polygon([[...line, ...line.slice(0, 1)]])
   if (item.kind === 'underlay') return new Polygon([corners(item)])
   if (item.kind === 'column') return new Circle((item.data.position ?? [0, 0, 0]).slice(0, 2), item.data.radius ?? 0.2)
@@ -126,7 +128,7 @@ export function PlanCanvas(p: Props) {
       return item.kind === 'underlay' ? underlayStyle(live.current.job, item, on, () => at.current?.items.changed()) : styleOf(item, on)
     }
     // pictures and areas below, points on top
-    const rank = (f: Feature) => ['underlay', 'floor', 'area', 'obstacle', 'wall', 'column', 'target', 'station'].indexOf(live.current.items.find((i) => i.id === f.getId())?.kind ?? '')
+    const rank = (f: Feature) => ['underlay', 'floor', 'area', 'height', 'edge', 'obstacle', 'wall', 'column', 'target', 'station'].indexOf(live.current.items.find((i) => i.id === f.getId())?.kind ?? '')
     const scale = new ScaleLine({ units: 'metric', minWidth: 90 })
     const map = new OlMap({
       target: box.current as HTMLElement,
@@ -196,7 +198,7 @@ export function PlanCanvas(p: Props) {
       modify.on('modifyend', (e) => moved((e.features.getArray() as Feature[]).filter((f) => !(f.getGeometry() instanceof Point || f.getGeometry() instanceof Circle || live.current.items.find((i) => i.id === f.getId())?.kind === 'underlay'))))
       add.push(modify, translate)
     } else {
-      const draw = new Draw({ type: p.tool === 'wall' || p.tool === 'fit' ? 'LineString' : p.tool === 'obstacle' || p.tool === 'floor' || p.tool === 'area' ? 'Polygon' : 'Point', snapTolerance: 10, stopClick: true, ...(p.tool === 'fit' ? { maxPoints: 2 } : {}) })
+      const draw = new Draw({ type: p.tool === 'wall' || p.tool === 'edge' || p.tool === 'fit' ? 'LineString' : p.tool === 'obstacle' || p.tool === 'floor' || p.tool === 'area' ? 'Polygon' : 'Point', snapTolerance: 10, stopClick: true, ...(p.tool === 'fit' ? { maxPoints: 2 } : {}) })
       draw.on('drawend', (e) => live.current.onDrawn(p.tool, verticesOf(e.feature as Feature)))
       add.push(draw)
       const esc = (e: KeyboardEvent) => e.key === 'Escape' && draw.abortDrawing()
@@ -224,6 +226,7 @@ export function PlanCanvas(p: Props) {
       if (k > 0) add(new LineString([p.ghosts[k - 1]!, g]), new Style({ stroke: new Stroke({ color: OCHRE, width: 1, lineDash: [4, 4] }) }))
       add(new Point(g), new Style({ image: new RegularShape({ points: 3, radius: 11, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: OCHRE, width: 2 }) }), text: label(String(k + 1), 18, OCHRE) }))
     })
+    for (const s of p.sights) add(new LineString(s), new Style({ stroke: new Stroke({ color: '#5c6b76', width: 1, lineDash: [1, 4] }) }))
     for (const c of p.carried) {
       add(new LineString([c.from, c.to]), new Style({ stroke: new Stroke({ color: ACCENT, width: 1.2, lineDash: [6, 4] }) }))
       add(new Point(c.to), new Style({ image: new RegularShape({ points: 24, radius: 5, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: ACCENT, width: 1.6 }) }), text: label(c.name, -11, ACCENT) }))
@@ -239,7 +242,7 @@ export function PlanCanvas(p: Props) {
       f.set('style', new Style({ stroke: new Stroke({ color: e.over ? RED : ACCENT, width: 1.5, lineDash: e.over ? [6, 4] : undefined }), fill: new Fill({ color: e.over ? '#93302b18' : '#1d6b7418' }) }))
       a.cover.addFeature(f)
     }
-  }, [p.seen, p.map, p.ghosts, p.carried, p.marks, p.ellipses, p.enlarge])
+  }, [p.seen, p.map, p.ghosts, p.sights, p.carried, p.marks, p.ellipses, p.enlarge])
 
   return <div ref={box} className="ol" role="application" aria-label="Plan" data-metres={METRES[units.code]} />
 }

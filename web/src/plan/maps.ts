@@ -1,4 +1,5 @@
 import type { Schema } from '../api/client'
+import type { Units } from '../lib/units'
 
 export type Surface = Schema['SurfaceDto']
 /** What a map shows of each piece of a surface. */
@@ -45,16 +46,32 @@ export function fromAbove(mode: MapMode, surfaces: Surface[], limit: number | nu
       const old = columns.get(key)
       if (!old || bad(c) > bad(old)) columns.set(key, c)
     }
-    const sorted = [...columns.values()].sort((a, b) => a[3]! - b[3]!)
-    for (const [k, c] of sorted.entries()) {
-      // the direction of the wall from the neighbour on the same leg
-      const near = [sorted[k + 1], sorted[k - 1]].find((n) => n && Math.abs(Math.hypot(n[0]! - c[0]!, n[1]! - c[1]!) - Math.abs(n[3]! - c[3]!)) < 1e-3)
-      const l = near ? Math.abs(near[3]! - c[3]!) : 1
-      const sign = near && near[3]! > c[3]! ? 1 : -1
-      const [dx, dy] = near ? [((near[0]! - c[0]!) / l) * sign, ((near[1]! - c[1]!) / l) * sign] : [1, 0]
+    const along = directions(s)
+    for (const c of columns.values()) {
+      const [dx, dy] = along(c)
       const h = c[4]! / 2
       out.push({ line: [[c[0]! - dx * h, c[1]! - dy * h], [c[0]! + dx * h, c[1]! + dy * h]], colour: colourOf(mode, c, s.required, s.accuracy ?? limit) })
     }
   }
   return out
+}
+
+/** Which way a wall runs at a piece of it: from a neighbour on the same leg. */
+export function directions(s: Surface): (cell: readonly number[]) => [number, number] {
+  const columns = new Map<string, readonly number[]>()
+  for (const c of s.cells as unknown as number[][]) columns.set(c[3]!.toFixed(3), c)
+  const sorted = [...columns.values()].sort((a, b) => a[3]! - b[3]!)
+  const found = new Map<string, [number, number]>()
+  for (const [k, c] of sorted.entries()) {
+    const near = [sorted[k + 1], sorted[k - 1]].find((n) => n && Math.abs(Math.hypot(n[0]! - c[0]!, n[1]! - c[1]!) - Math.abs(n[3]! - c[3]!)) < 1e-3)
+    const l = near ? near[3]! - c[3]! : 1
+    found.set(c[3]!.toFixed(3), near ? [(near[0]! - c[0]!) / l, (near[1]! - c[1]!) / l] : [1, 0])
+  }
+  return (cell) => found.get(cell[3]!.toFixed(3)) ?? [1, 0]
+}
+
+/** What is known of a piece, in words. */
+export function cellWords(c: readonly number[], u: Units): string {
+  const seen = c[9] ? WHY[c[9]]! : `covered by ${c[6]}, spacing ${u.err(c[7]!)} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`
+  return `height ${u.len(c[2]!, 2)} ${u.code}: ${seen}${c[10] ? `, predicted ${u.err(c[10])} ${u.small} (95 %)` : ''}`
 }

@@ -23,6 +23,11 @@ export function styleOf(item: Item, on: boolean): Style[] {
   switch (item.kind) {
     case 'wall':
       return [...halo, new Style({ stroke: new Stroke({ color: INK, width: (d.top ?? 0) - (d.base ?? 0) > 2 ? 3 : 1.6 }) }), ...(d.required_spacing ? [new Style({ stroke: new Stroke({ color: PAPER, width: 1, lineDash: [2, 5] }) })] : [])]
+    case 'edge':
+      // short strokes across it, as a bank is drawn
+      return [...halo, new Style({ stroke: new Stroke({ color: OCHRE, width: 1.8 }) }), new Style({ stroke: new Stroke({ color: OCHRE, width: 9, lineDash: [1.2, 9], lineCap: 'butt' }) })]
+    case 'height':
+      return [...halo, new Style({ image: new RegularShape({ points: 4, radius: 5, radius2: 0, stroke: new Stroke({ color: '#5c6b76', width: 1.4 }) }), text: label(d.name, -11, '#5c6b76') })]
     case 'obstacle':
       return [...halo, new Style({ stroke: new Stroke({ color: INK, width: 1.3 }), fill: new Fill({ color: '#22303c22' }) })]
     case 'column':
@@ -36,7 +41,7 @@ export function styleOf(item: Item, on: boolean): Style[] {
     case 'station':
       return [...halo, new Style({ image: new RegularShape({ points: 3, radius: 10, fill: new Fill({ color: INK }), stroke: new Stroke({ color: d.locked ? OCHRE : PAPER, width: d.locked ? 2.5 : 1.5 }) }), text: label(d.name, 17) })]
     default:
-      return [...halo, new Style({ image: d.target === 'checker' ? new Icon({ src: board(on), rotation: d.facing ?? 0 }) : new CircleStyle({ radius: 5.5, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: ACCENT, width: 2.5 }) }), text: label(d.name, -13) }),
+      return [...halo, new Style({ image: d.target === 'mark' ? new RegularShape({ points: 4, radius: 6, angle: Math.PI / 4, fill: new Fill({ color: INK }), stroke: new Stroke({ color: PAPER, width: 1.5 }) }) : d.target === 'checker' ? new Icon({ src: board(on), rotation: d.facing ?? 0 }) : new CircleStyle({ radius: 5.5, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: ACCENT, width: 2.5 }) }), text: label(d.name, -13) }),
         ...(d.control_sigma ? [new Style({ image: new RegularShape({ points: d.check ? 3 : 4, radius: 13, angle: d.check ? 0 : Math.PI / 4, stroke: new Stroke({ color: RED, width: 1.3, lineDash: d.check ? [3, 2] : undefined }) }) })] : [])]
   }
 }

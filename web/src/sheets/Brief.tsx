@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Button, Input, InputNumber, Select } from 'antd'
 import { type ReactNode, useEffect, useState } from 'react'
+import { InstrumentPart } from '../brief/InstrumentPart'
 import { api, ApiError, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { UNIT_NAMES } from '../lib/units'
@@ -45,12 +46,10 @@ export default function Brief() {
   })
   const set = (part: Partial<BriefT>) => setBrief({ ...brief, ...part })
   const need = (part: Partial<BriefT['requirement']>) => set({ requirement: { ...brief.requirement, ...part } })
-  const tool = (part: Partial<BriefT['instrument']>) => set({ instrument: { ...brief.instrument, ...part } })
   const field = (key: string, label: string, input: ReactNode, wide = false) => (
     <div className={`field ${wide ? 'wide' : ''}`}><label>{label}</label>{input}{wrong?.field === key && <div className="wrong" role="alert">{wrong.text}</div>}</div>
   )
   const text = (key: 'client' | 'site' | 'purpose', label: string) => field(key, label, <Input aria-label={label} value={brief[key]} disabled={!edit} onChange={(e) => set({ [key]: e.target.value })} />)
-  const arc = 206264.806
   return (
     <div className="page">
       <Head aside={edit && <Button type="primary" disabled={!changed} loading={save.isPending} onClick={() => save.mutate(undefined)}>{changed ? 'Save brief' : 'Saved'}</Button>}>Brief</Head>
@@ -72,17 +71,12 @@ export default function Brief() {
         {field('epsg', 'EPSG code (empty: local grid)', <><InputNumber aria-label="EPSG code" controls={false} style={{ width: '100%' }} value={brief.epsg} disabled={!edit} onChange={(v) => set({ epsg: v == null ? null : Number(v) })} /><small className={reference.isError ? 'warn' : 'faint'}>{brief.epsg ? (reference.data?.name ?? reference.error?.message) : 'local grid'}</small></>)}
         {(['E', 'N', 'H'] as const).map((axis, i) => field('origin', `Plan origin on the grid, ${axis}`, <LengthInput label={`Origin ${axis}`} unit={brief.unit} value={brief.origin[i]} disabled={!edit} onChange={(v) => set({ origin: brief.origin.map((o, k) => (k === i ? (v ?? 0) : o)) as BriefT['origin'] })} />))}
       </div>
-      <Head>Targets and instrument</Head>
+      <Head>Targets</Head>
       <div className="fields">
         {field('sphere_diameter', 'Sphere diameter (not radius)', <LengthInput small unit={brief.unit} label="Sphere diameter" value={brief.sphere_diameter} disabled={!edit} onChange={(v) => set({ sphere_diameter: v })} />)}
         {field('checker_side', 'Side of the checkers', <LengthInput small unit={brief.unit} label="Checker side" value={brief.checker_side} disabled={!edit} onChange={(v) => set({ checker_side: v })} />)}
-        {field('instrument.name', 'Instrument profile', <Input aria-label="Instrument profile" value={brief.instrument.name} disabled={!edit} onChange={(e) => tool({ name: e.target.value })} />)}
-        {field('instrument.range_sigma', 'Range noise, 1σ', <LengthInput small unit={brief.unit} label="Range noise" value={brief.instrument.range_sigma} disabled={!edit} onChange={(v) => tool({ range_sigma: v ?? 0 })} />)}
-        {field('instrument.angular_sigma', 'Angular noise, 1σ [″]', <InputNumber aria-label="Angular noise" controls={false} style={{ width: '100%' }} disabled={!edit} value={Number((brief.instrument.angular_sigma * arc).toFixed(3))} onChange={(v) => tool({ angular_sigma: Number(v ?? 0) / arc })} />)}
-        {field('instrument.compensator_sigma', 'Compensator, 1σ [″] (empty: none)', <InputNumber aria-label="Compensator" controls={false} style={{ width: '100%' }} disabled={!edit} value={brief.instrument.compensator_sigma == null ? null : Number((brief.instrument.compensator_sigma * arc).toFixed(3))} onChange={(v) => tool({ compensator_sigma: v == null ? null : Number(v) / arc })} />)}
-        {field('instrument.step', 'Angular step [mrad]', <InputNumber aria-label="Angular step" controls={false} style={{ width: '100%' }} disabled={!edit} value={Number((brief.instrument.step * 1e3).toFixed(4))} onChange={(v) => tool({ step: Number(v ?? 0) / 1e3 })} />)}
-        {field('instrument.max_range', 'Longest range', <LengthInput label="Longest range" unit={brief.unit} value={brief.instrument.max_range} disabled={!edit} onChange={(v) => tool({ max_range: v ?? 0 })} />)}
       </div>
+      <InstrumentPart profile={brief.instrument} unit={brief.unit} edit={edit} wrong={wrong} onChange={(instrument) => set({ instrument })} />
       <Head>Hazards and permissions</Head>
       <Input.TextArea aria-label="Hazards" value={brief.hazards} disabled={!edit} autoSize={{ minRows: 2 }} onChange={(e) => set({ hazards: e.target.value })} />
       <Caution>Brief the crew on these before work. The site's own rules and local codes come first; tripods are trip hazards, and the laser class of the instrument decides who may look towards it.</Caution>

@@ -1,5 +1,5 @@
 import { Button, Popover, Segmented, Select, Upload } from 'antd'
-import { useCallback, useMemo, useRef, useState } from 'react'
+import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob, useKey, useRead } from '../lib/hooks'
@@ -15,6 +15,7 @@ import { Leapfrog } from '../plan/Leapfrog'
 import { fromAbove, type MapMode, MAPS, type Surface } from '../plan/maps'
 import { PlanCanvas, type Tool } from '../plan/PlanCanvas'
 import { Propose } from '../plan/Propose'
+import { SliceCloud } from '../plan/SliceCloud'
 import { type Change, type Item, usePlan } from '../plan/usePlan'
 
 const HINTS: Record<Tool, string> = {
@@ -25,14 +26,17 @@ const HINTS: Record<Tool, string> = {
   column: 'Click the middle of the column',
   floor: 'Click round the floor, double-click to close',
   area: 'Click round the area, double-click to close',
+  edge: 'Click along the edge where the ground falls, double-click to end',
+  height: 'Click where the height of the ground is known, then enter it',
   station: 'Click where the instrument stands',
   target: 'Click where the target stands',
 }
-const PREFIX: Record<string, string> = { station: 'S', target: 'K', wall: 'Wall ', obstacle: 'Obstacle ', column: 'Column ', floor: 'Floor ', area: 'Area ' }
+const PREFIX: Record<string, string> = { station: 'S', target: 'K', wall: 'Wall ', obstacle: 'Obstacle ', column: 'Column ', floor: 'Floor ', area: 'Area ', edge: 'Edge ', height: 'H' }
 const TOOLS: { value: Tool; label: string }[] = [
   { value: 'pick', label: 'Pick' }, { value: 'wall', label: 'Wall' }, { value: 'obstacle', label: 'Obstacle' }, { value: 'column', label: 'Column' },
-  { value: 'floor', label: 'Floor' }, { value: 'area', label: 'Area' }, { value: 'station', label: 'Station' }, { value: 'target', label: 'Target' },
+  { value: 'floor', label: 'Floor' }, { value: 'area', label: 'Area' }, { value: 'edge', label: 'Edge' }, { value: 'height', label: 'Height' }, { value: 'station', label: 'Station' }, { value: 'target', label: 'Target' },
 ]
+const Cover3d = lazy(async () => ({ default: (await import('../plan/Cover3d')).Cover3d }))
 type Page = 'findings' | 'cover' | 'propose' | 'leapfrog' | 'density'
 const NONE: number[][] = []
 
@@ -46,6 +50,7 @@ export default function Plan() {
   const [tool, setTool] = useState<Tool>('pick')
   const [picked, setPicked] = useState<string[]>([])
   const [page, setPage] = useState<Page>('findings')
+  const [space, setSpace] = useState(false)
   const [mode, setMode] = useState<MapMode>('station')
   const [ghost, setGhost] = useState<Schema['AlternativeDto'] | null>(null)
   const [moves, setMoves] = useState<Schema['MoveDto'][]>([])
@@ -54,7 +59,7 @@ export default function Plan() {
   const revision = items.map((i) => i.version).join()
   const maps = useQuery({
     queryKey: ['job', job.id, '/api/jobs/{job}/plan/map', revision, job.version],
-    enabled: mode !== 'station' && items.length > 0,
+    enabled: (mode !== 'station' || space) && items.length > 0,
     queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/plan/map', { params: { path: { job: job.id } } })),
   })
   const [unit, setUnit] = useState('')
@@ -76,19 +81,27 @@ export default function Plan() {
     if (kind === 'fit') { setFitLine(line); setTool('pick'); return }
     const [x, y] = line[0] ?? [0, 0]
     const id = crypto.randomUUID()
-    const base = { name: free(kind), base: 0, top: kind === 'wall' || kind === 'column' ? 3 : kind === 'obstacle' ? 1.5 : 0, position: [0, 0, 0] as [number, number, number] }
-    const at = (z: number) => ({ ...base, position: [x, y, z] as [number, number, number] })
+    const base = { name: free(kind), base: kind === 'edge' ? -2 : 0, top: kind === 'wall' || kind === 'column' ? 3 : kind === 'edge' ? 0 : kind === 'obstacle' ? 1.5 : 0, position: [0, 0, 0] as [number, number, number] }
+    // above the nearest height of the ground that is known
+    const known = items.filter((i) => i.kind === 'height').map((i) => i.data.position ?? [0, 0, 0])
+    const nearest = known.sort((p, q) => Math.hypot(p[0]! - x, p[1]! - y) - Math.hypot(q[0]! - x, q[1]! - y))[0]
+    const ground = nearest?.[2] ?? 0
+    const at = (z: number) => ({ ...base, position: [x, y, Number((ground + z).toFixed(4))] as [number, number, number] })
     const data: Schema['PlanData'] =
-      kind === 'station' ? at(1.65) : kind === 'target' ? { ...at(1.4), target: 'sphere' } : kind === 'column' ? { ...at(0), radius: 0.2 } : kind === 'area' ? { ...base, line, area: 'no_go' } : { ...base, line }
+      kind === 'station' ? at(1.65) : kind === 'target' ? { ...at(1.4), target: 'sphere' } : kind === 'height' ? at(0) : kind === 'column' ? { ...at(0), base: ground, top: ground + 3, radius: 0.2 } : kind === 'area' ? { ...base, line, area: 'no_go' } : { ...base, line }
     void apply([{ id, kind, data }]).then((ok) => ok && setPicked([id]))
   }
   const moved = (id: string, line: [number, number][]) => {
     setLive(null)
     const item = items.find((i) => i.id === id)
     if (!item) return
-    const point = item.kind === 'station' || item.kind === 'target' || item.kind === 'column'
-    const data = point ? { ...item.data, position: [...(line[0] ?? [0, 0]), item.data.position?.[2] ?? 0] as [number, number, number] } : { ...item.data, line }
-    void apply([{ id, kind: item.kind, data }])
+    const point = ['station', 'target', 'column', 'height'].includes(item.kind)
+    const [x, y] = line[0] ?? [0, 0]
+    const to = (i: Item): [number, number, number] => [x, y, i.data.position?.[2] ?? 0]
+    // a station that is dragged leaves its mark; a mark that is dragged takes the stations over it along
+    const data = point ? { ...item.data, position: to(item), over: undefined, instrument_height: item.data.over ? undefined : item.data.instrument_height } : { ...item.data, line }
+    const along = item.kind === 'target' ? items.filter((i) => i.data.over === id) : []
+    void apply([{ id, kind: item.kind, data }, ...along.map((i) => ({ id: i.id, kind: i.kind, data: { ...i.data, position: to(i) } }))])
   }
   // what a station would cover follows it while it is dragged: one question at a time
   const asking = useRef<[number, number] | 'idle' | 'busy'>('idle')
@@ -107,6 +120,7 @@ export default function Plan() {
   const lock = () => void apply(chosen.filter((i) => i.kind === 'station').map((i) => ({ id: i.id, kind: i.kind, data: { ...i.data, locked: !i.data.locked } })))
   const change = (c: Change[]) => void apply(c)
   useKey('v', () => setTool('pick')); useKey('w', () => setTool('wall'), edit); useKey('o', () => setTool('obstacle'), edit); useKey('c', () => setTool('column'), edit)
+  useKey('e', () => setTool('edge'), edit); useKey('h', () => setTool('height'), edit)
   useKey('f', () => setTool('floor'), edit); useKey('a', () => setTool('area'), edit); useKey('s', () => setTool('station'), edit); useKey('t', () => setTool('target'), edit)
   useKey('ctrl+z', () => void plan.undo(), edit); useKey('ctrl+y', () => void plan.redo(), edit); useKey('delete', remove, edit && picked.length > 0)
   useKey('l', lock, edit && chosen.some((i) => i.kind === 'station'))
@@ -116,6 +130,7 @@ export default function Plan() {
   const at = cover.data?.stations.findIndex((s) => s.station === item?.id) ?? -1
   const limit = job.brief.requirement.spatial95 ?? null
   const flat = job.brief.requirement.horizontal95
+  const pickOne = useCallback((id: string) => setPicked([id]), [])
   const byName = (name: string) => { const i = items.find((x) => x.data.name === name && (x.kind === 'station' || x.kind === 'target')) ?? items.find((x) => x.data.name === name); if (i) setPicked([i.id]) }
   const widest = Math.max(1e-6, ...(cover.data?.prediction.targets ?? []).map((t) => t.error.horizontal))
   const enlarge = [10, 20, 50, 100, 200, 500, 1000].findLast((f) => f * widest < 2.2) ?? 10
@@ -127,6 +142,11 @@ export default function Plan() {
     const s = items.find((i) => i.kind === 'station' && i.data.name === m.station)?.data.position
     return m.carry.map((c) => ({ from: [s?.[0] ?? 0, s?.[1] ?? 0] as [number, number], to: [c.to[0], c.to[1]] as [number, number], name: c.sphere }))
   }), [moves, items])
+  const sights = useMemo(() => items.flatMap((s) => (s.data.sights ?? []).flatMap((id) => {
+    const mark = items.find((i) => i.id === id)?.data.position
+    const from = s.data.position
+    return mark && from ? [[[from[0], from[1]], [mark[0], mark[1]]] as [number, number][]] : []
+  })), [items])
   const marks = useMemo(() => (cover.data?.traps ?? []).filter((t) => t.at).map((t) => ({ at: t.at as [number, number], failed: t.grade === 'failed' })), [cover.data])
   const seen = live ? live.look.seen : mode === 'station' && at >= 0 ? (cover.data?.stations[at]?.seen ?? NONE) : NONE
   const surface = mode !== 'station' ? surfaces?.find((s) => s.item === item?.id) : undefined
@@ -135,8 +155,8 @@ export default function Plan() {
     <div className="split">
       <div className="canvas with-elevation">
         <div className="canvas-top">
-          <PlanCanvas job={job.id} items={items} ready={!plan.pending} tool={tool} editable={edit} selected={picked} onSelect={setPicked} onDrawn={drawn} onMoved={moved} onDrag={drag}
-            seen={seen} map={map} ghosts={ghosts} carried={page === 'leapfrog' ? carried : []} marks={page === 'findings' ? marks : []} ellipses={mode === 'station' ? ellipses : []} enlarge={enlarge} />
+          {space && surfaces ? <Suspense fallback={<p className="empty">Drawing it…</p>}><Cover3d items={items} surfaces={surfaces} mode={mode} limit={limit} selected={picked} onSelect={pickOne} /></Suspense> : <PlanCanvas job={job.id} items={items} ready={!plan.pending} tool={tool} editable={edit} selected={picked} onSelect={setPicked} onDrawn={drawn} onMoved={moved} onDrag={drag}
+            seen={seen} map={map} ghosts={ghosts} sights={sights} carried={page === 'leapfrog' ? carried : []} marks={page === 'findings' ? marks : []} ellipses={mode === 'station' ? ellipses : []} enlarge={enlarge} />}
           <div className="tools" role="toolbar" aria-label="Plan tools">
             {edit && (
               <>
@@ -148,6 +168,7 @@ export default function Plan() {
                   <div className="slices">
                     <label>Unit of a DXF drawing<Select aria-label="Unit of the drawing" value={unit} onChange={setUnit} options={[{ value: '', label: 'as the drawing says' }, { value: 'm', label: 'metres' }, { value: 'mm', label: 'millimetres' }, { value: 'ft', label: 'international feet' }, { value: 'ftUS', label: 'US survey feet' }, { value: 'in', label: 'inches' }]} /></label>
                     <Upload accept=".png,.jpg,.jpeg" showUploadList={false} beforeUpload={(f) => { underlay.mutate(f); return false }}><Button>Lay a picture under the plan</Button></Upload>
+                    <SliceCloud />
                     <Upload accept=".geojson,.json,.dxf" showUploadList={false} beforeUpload={(f) => { void f.text().then((t) => imported.mutate(t)); return false }}><Button type="primary">Import DXF or GeoJSON</Button></Upload>
                   </div>
                 )}><Button>Import</Button></Popover>
@@ -155,9 +176,10 @@ export default function Plan() {
             )}
             <Popover trigger="click" placement="bottomLeft" content={(
               <div className="slices">
-                {[['sheet.pdf', 'Plan sheet to print (PDF)'], ['plan.dxf', 'Plan as DXF'], ['plan.geojson', 'Plan as GeoJSON'], ['plan.csv', 'Stations and targets as CSV']].map(([file, words]) => <a key={file} href={`/api/jobs/${job.id}/plan/files/${file}`} download>{words}</a>)}
+                {[['sheet.pdf', 'Plan sheet to print (PDF)'], ['field.html', 'Field copy for the tablet, needs no connection'], ['plan.dxf', 'Plan as DXF'], ['plan.geojson', 'Plan as GeoJSON'], ['plan.csv', 'Stations and targets as CSV']].map(([file, words]) => <a key={file} href={`/api/jobs/${job.id}/plan/files/${file}`} download>{words}</a>)}
               </div>
             )}><Button>Print, export</Button></Popover>
+            <Segmented value={space ? '3-D' : 'Plan'} options={['Plan', '3-D']} onChange={(v) => { setSpace(v === '3-D'); setTool('pick') }} />
             <Select<MapMode> aria-label="Map" value={mode} onChange={setMode} style={{ width: 176 }} popupMatchSelectWidth={330} virtual={false} listHeight={380} options={MAPS.map((m) => ({ value: m.value, label: m.label, says: m.says }))} optionRender={(o) => <div>{o.data.label}<br /><small className="faint">{o.data.says}</small></div>} />
           </div>
           <div className="hint">{live ? `here it covers ${u.area(live.look.area)}${live.look.once == null ? '' : `, all together ${(100 * live.look.once).toFixed(1)} % of what is required`}; measures ${live.look.targets.join(' ') || 'no target'}` : `${edit ? HINTS[tool] : 'Click to pick'} · ${plan.saving ? 'storing…' : 'stored'}${mode !== 'station' ? ` · ${maps.isFetching ? 'working it out…' : MAPS.find((m) => m.value === mode)?.says}` : ellipses.length > 0 ? ` · ellipses 95 %, enlarged ${enlarge}×` : ''}`}</div>
@@ -166,7 +188,7 @@ export default function Plan() {
       </div>
       <aside className="side">
         {item?.kind === 'underlay' && edit && <FitUnderlay key={`${item.id} ${JSON.stringify(fitLine)}`} item={item} line={fitLine} onStart={() => { setFitLine(null); setTool('fit') }} onFit={(data) => { setFitLine(null); void apply([{ id: item.id, kind: item.kind, data }]) }} />}
-        {item ? <ItemForm key={`${item.id}-${item.version}`} item={item} edit={edit} step={job.brief.instrument.step} onChange={(data) => void apply([{ id: item.id, kind: item.kind, data }])} onRemove={remove} />
+        {item ? <ItemForm key={`${item.id}-${item.version}`} item={item} items={items} edit={edit} step={job.brief.instrument.step} onChange={(data) => void apply([{ id: item.id, kind: item.kind, data }])} onRemove={remove} />
           : chosen.length > 1 ? <p>{chosen.length} picked: {chosen.slice(0, 8).map((i) => i.data.name).join(', ')}{chosen.length > 8 && ' …'}. Arrange copies, turns or mirrors them; Delete removes them.</p>
             : <p className="empty">{items.length === 0 ? 'An empty plan. Draw walls (w), then stations (s) and targets (t), or import DXF or GeoJSON.' : 'Pick something on the plan or in the ledger.'}</p>}
         <Segmented<Page> block value={page} onChange={setPage} options={[{ value: 'findings', label: 'Findings' }, { value: 'cover', label: 'Cover' }, { value: 'propose', label: 'Propose' }, { value: 'leapfrog', label: 'Leapfrog' }, { value: 'density', label: 'Density' }]} />

@@ -57,6 +57,7 @@ pub fn library() -> Vec<Instrument> {
             warm_up: 480.0,
             scan_time: 300.0,
             step: 0.0012,
+            ..mid.clone()
         },
         Instrument {
             name: "Time of flight, with backsight".into(),
@@ -66,6 +67,7 @@ pub fn library() -> Vec<Instrument> {
             beam_exit: 0.007,
             beam_divergence: 0.00025,
             compensator_sigma: Some(2.0 * arc_second),
+            sighting_sigma: Some(8.0 * arc_second),
             min_range: 1.5,
             max_range: 600.0,
             elevation_min: (-40.0_f64).to_radians(),
@@ -73,6 +75,7 @@ pub fn library() -> Vec<Instrument> {
             warm_up: 300.0,
             scan_time: 420.0,
             step: 0.0010,
+            ..mid.clone()
         },
         Instrument {
             name: "Small imaging".into(),
@@ -98,6 +101,7 @@ pub fn library() -> Vec<Instrument> {
             beam_exit: 0.008,
             beam_divergence: 0.0002,
             compensator_sigma: Some(0.5 * arc_second),
+            sighting_sigma: Some(1.0 * arc_second),
             min_range: 1.5,
             max_range: 300.0,
             elevation_min: (-30.0_f64).to_radians(),
@@ -105,6 +109,7 @@ pub fn library() -> Vec<Instrument> {
             warm_up: 120.0,
             scan_time: 900.0,
             step: 0.0040,
+            ..mid
         },
     ]
 }

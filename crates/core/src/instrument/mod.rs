@@ -23,6 +23,13 @@ pub struct Instrument {
     pub beam_divergence: f64,
     /// Error left by the dual-axis compensator, 1σ per axis; `None` without one.
     pub compensator_sigma: Option<f64>,
+    /// Error of plumbing the instrument or a reflector over a mark, 1σ per horizontal axis.
+    pub centring_sigma: f64,
+    /// Error of a measured height of instrument or reflector, 1σ.
+    pub height_sigma: f64,
+    /// Error of each of the two directions to a reflector that is sighted, 1σ; `None` when the
+    /// instrument cannot sight.
+    pub sighting_sigma: Option<f64>,
     /// Shortest range measured.
     pub min_range: f64,
     /// Longest range measured.
@@ -51,6 +58,9 @@ impl Instrument {
             beam_exit: 0.004,
             beam_divergence: 0.0003,
             compensator_sigma: Some(3.0 * arc_second),
+            centring_sigma: 0.001,
+            height_sigma: 0.0015,
+            sighting_sigma: None,
             min_range: 0.6,
             max_range: 120.0,
             elevation_min: (-52.0_f64).to_radians(),
@@ -81,6 +91,25 @@ impl Instrument {
         let across = (range * self.angular_sigma).powi(2);
         let ray = p / range;
         Mat3::identity() * across + (ray * ray.transpose()) * (along - across)
+    }
+
+    /// Covariance of a sighted reflector in the scanner frame, m²: the sighting, and how well the
+    /// reflector is plumbed over its mark at its height. `None` when the instrument cannot sight that far.
+    pub fn sighting_covariance(&self, p: &Vec3) -> Option<Mat3> {
+        let range = p.norm();
+        if range < self.min_range || range > self.max_range {
+            return None;
+        }
+        let across = (range * self.sighting_sigma?).powi(2);
+        let along = self.range_noise(range, 1.0).powi(2);
+        let ray = p / range;
+        Some(Mat3::identity() * across + (ray * ray.transpose()) * (along - across) + self.plumbing())
+    }
+
+    /// Covariance of the instrument's centre over a mark, or of a reflector's, m².
+    pub fn plumbing(&self) -> Mat3 {
+        let (c, h) = (self.centring_sigma.powi(2), self.height_sigma.powi(2));
+        Mat3::from_diagonal(&Vec3::new(c, c, h))
     }
 
     /// Distance between neighbouring points on a surface, metres, in the worse direction:

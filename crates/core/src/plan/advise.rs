@@ -1,5 +1,5 @@
-use super::predict::{Design, PlannedKind, PlannedTarget, Prediction, adjust, sightings};
-use crate::geometry::{Mat3, Vec3};
+use super::predict::{Design, Means, PlannedKind, PlannedTarget, Prediction, Sighting, adjust, sightings};
+use crate::geometry::Vec3;
 use nalgebra::Vector2;
 use rayon::prelude::*;
 
@@ -34,6 +34,8 @@ pub struct Budget {
     pub spheres: f64,
     /// Measurement of the checkers.
     pub checkers: f64,
+    /// Plumbing over marks, instrument heights, and the sighting of reflectors.
+    pub set_up: f64,
 }
 
 /// Parts the variance of a used target among its causes.
@@ -47,17 +49,17 @@ pub fn budget(design: &Design<'_>, seen: &Prediction, used: usize) -> Option<Bud
         (None, Ok(b)) => Some(b.target_covariance(used).trace()),
         _ => None,
     };
-    let rows = covariances(seen);
-    let now = variance(&adjust(design, &rows))?;
-    let is_sphere = |t: usize| design.targets[t].kind == PlannedKind::Sphere;
-    let share = |kind: bool| {
-        let better: Vec<Vec<(usize, Mat3)>> = rows
-            .iter()
-            .map(|r| r.iter().map(|(t, c)| (*t, if is_sphere(*t) == kind { c * (1.0 - BETTER) } else { *c })).collect())
-            .collect();
-        Some(((now - variance(&adjust(design, &better))?) / (now * BETTER)).max(0.0))
+    let rows = &seen.sightings;
+    let now = variance(&adjust(design, rows.clone()))?;
+    let share = |by: Means| {
+        if !rows.iter().flatten().any(|s| s.by == by) {
+            return Some(0.0);
+        }
+        let mut better = rows.clone();
+        better.iter_mut().flatten().filter(|s| s.by == by).for_each(|s| s.covariance *= 1.0 - BETTER);
+        Some(((now - variance(&adjust(design, better))?) / (now * BETTER)).max(0.0))
     };
-    let (spheres, checkers) = (share(true)?, share(false)?);
+    let (spheres, checkers, set_up) = (share(Means::Sphere)?, share(Means::Checker)?, share(Means::SetUp)?);
     let sigma = (1.0 - BETTER).sqrt();
     let level = match design.instrument.compensator_sigma {
         None => 0.0,
@@ -65,7 +67,7 @@ pub fn budget(design: &Design<'_>, seen: &Prediction, used: usize) -> Option<Bud
             let mut better = design.instrument.clone();
             better.compensator_sigma = Some(s * sigma);
             let d = Design { instrument: &better, ..design.clone() };
-            ((now - variance(&adjust(&d, &rows))?) / (now * BETTER)).max(0.0)
+            ((now - variance(&adjust(&d, rows.clone()))?) / (now * BETTER)).max(0.0)
         }
     };
     let control = if seen.on_grid.is_some() {
@@ -75,20 +77,18 @@ pub fn budget(design: &Design<'_>, seen: &Prediction, used: usize) -> Option<Bud
             .map(|t| PlannedTarget { control_sigma: t.control_sigma.map(|s| s * sigma), ..t.clone() })
             .collect();
         let d = Design { targets: &targets, ..design.clone() };
-        ((now - variance(&adjust(&d, &rows))?) / (now * BETTER)).max(0.0)
+        ((now - variance(&adjust(&d, rows.clone()))?) / (now * BETTER)).max(0.0)
     } else {
         0.0
     };
-    let sum = (spheres + checkers + level + control).max(1e-12);
-    Some(Budget { control: control / sum, level: level / sum, spheres: spheres / sum, checkers: checkers / sum })
-}
-
-fn covariances(p: &Prediction) -> Vec<Vec<(usize, Mat3)>> {
-    let mut rows = vec![Vec::new(); p.sees.len()];
-    for o in &p.network.observations {
-        rows[o.scan].push((p.used[o.target], o.covariance));
-    }
-    rows
+    let sum = (spheres + checkers + set_up + level + control).max(1e-12);
+    Some(Budget {
+        control: control / sum,
+        level: level / sum,
+        spheres: spheres / sum,
+        checkers: checkers / sum,
+        set_up: set_up / sum,
+    })
 }
 
 /// Tries single changes and returns those that make the weakest target better, the best first:
@@ -96,7 +96,6 @@ fn covariances(p: &Prediction) -> Vec<Vec<(usize, Mat3)>> {
 /// that of new control, metres.
 pub fn advise(design: &Design<'_>, now: &Prediction, sigma: Vec3, most: usize) -> Vec<Advice> {
     let Some((weakest, error)) = now.weakest() else { return Vec::new() };
-    let rows = covariances(now);
     let at = design.targets[weakest].position;
     let mut changes: Vec<Change> = (0..design.targets.len())
         .filter(|t| now.used.contains(t))
@@ -123,7 +122,7 @@ pub fn advise(design: &Design<'_>, now: &Prediction, sigma: Vec3, most: usize) -
         .into_par_iter()
         .filter_map(|change| {
             let mut targets = design.targets.to_vec();
-            let mut rows = rows.clone();
+            let mut rows: Vec<Vec<Sighting>> = now.sightings.clone();
             match &change {
                 Change::AddSphere(p) => {
                     targets.push(PlannedTarget {
@@ -136,13 +135,13 @@ pub fn advise(design: &Design<'_>, now: &Prediction, sigma: Vec3, most: usize) -
                     // only what sees the new one is asked again
                     let alone = Design { targets: &targets[targets.len() - 1..], ..design.clone() };
                     for (row, new) in rows.iter_mut().zip(sightings(&alone)) {
-                        row.extend(new.into_iter().map(|(_, c)| (targets.len() - 1, c)));
+                        row.extend(new.into_iter().map(|s| Sighting { target: targets.len() - 1, ..s }));
                     }
                 }
                 Change::MakeControl(t) => targets[*t].control_sigma = Some(sigma),
                 Change::UseCheck(t) => targets[*t].check = false,
             }
-            let then = adjust(&Design { targets: &targets, ..design.clone() }, &rows);
+            let then = adjust(&Design { targets: &targets, ..design.clone() }, rows);
             let (_, worst) = then.weakest()?;
             (worst < 0.98 * error && then.on_grid.is_some() == now.on_grid.is_some())
                 .then_some(Advice { change, then: worst })

@@ -6,6 +6,8 @@ use crate::geometry::Vec3;
 pub const LEAST_OVERLAP: f64 = 0.30;
 /// Shared targets from which two stations hang together by targets.
 pub const LEAST_TARGETS: usize = 3;
+/// Shared marks from which two levelled stations hang together by their set-ups.
+pub const LEAST_MARKS: usize = 2;
 
 /// Two stations that hang together.
 #[derive(Clone, Debug, PartialEq)]
@@ -14,8 +16,10 @@ pub struct Link {
     pub stations: [usize; 2],
     /// The smaller of the two overlaps, 0..1.
     pub overlap: f64,
-    /// Targets that both will measure.
+    /// Targets that both scans will show.
     pub targets: Vec<usize>,
+    /// Marks that both stand over or sight.
+    pub marks: Vec<usize>,
     /// Without this link the stations on its two sides would not hang together.
     pub bridge: bool,
 }
@@ -33,17 +37,20 @@ pub struct StationGraph {
 
 /// Finds the links between stations, and what hangs on a single one of them (Tarjan 1974).
 ///
-/// `sees` lists the targets that each station will measure. Two stations are linked by an overlap of
-/// at least [`LEAST_OVERLAP`] in both directions, or by [`LEAST_TARGETS`] shared targets.
-pub fn station_graph(overlap: &[Vec<f64>], sees: &[Vec<usize>]) -> StationGraph {
+/// `sees` lists the targets that each station's scan will show, `marks` those it stands over or
+/// sights. Two stations are linked by an overlap of at least [`LEAST_OVERLAP`] in both directions, by
+/// [`LEAST_TARGETS`] shared targets or by [`LEAST_MARKS`] shared marks.
+pub fn station_graph(overlap: &[Vec<f64>], sees: &[Vec<usize>], marks: &[Vec<usize>]) -> StationGraph {
     let n = overlap.len();
     let mut links = Vec::new();
     for a in 0..n {
         for b in a + 1..n {
             let both = overlap[a][b].min(overlap[b][a]);
-            let targets: Vec<usize> = sees[a].iter().copied().filter(|t| sees[b].contains(t)).collect();
-            if both >= LEAST_OVERLAP || targets.len() >= LEAST_TARGETS {
-                links.push(Link { stations: [a, b], overlap: both, targets, bridge: false });
+            let shared =
+                |of: &[Vec<usize>]| -> Vec<usize> { of[a].iter().copied().filter(|t| of[b].contains(t)).collect() };
+            let (targets, marks) = (shared(sees), shared(marks));
+            if both >= LEAST_OVERLAP || targets.len() >= LEAST_TARGETS || marks.len() >= LEAST_MARKS {
+                links.push(Link { stations: [a, b], overlap: both, targets, marks, bridge: false });
             }
         }
     }
@@ -182,7 +189,7 @@ mod tests {
             overlap[b][a] = 0.35;
         }
         let sees = vec![vec![], vec![], vec![1, 2, 3], vec![1, 2, 3], vec![1, 2]];
-        let g = station_graph(&overlap, &sees);
+        let g = station_graph(&overlap, &sees, &vec![vec![]; 5]);
         assert_eq!(g.components, [vec![0, 1, 2, 3], vec![4]]);
         assert_eq!(g.cuts, [2]);
         let bridges: Vec<_> = g.links.iter().filter(|l| l.bridge).map(|l| l.stations).collect();
@@ -197,13 +204,13 @@ mod tests {
             Site { walls: vec![Wall { openings: vec![door], ..Wall::plain(0, line, 0.0, 3.0) }], ..Site::default() };
         let st = |x, y| Station::at("S", Vec3::new(x, y, 1.6));
         let stations = [st(2.0, 4.0), st(8.0, -4.0)];
-        let apart = station_graph(&[vec![1.0, 0.1], vec![0.1, 1.0]], &[vec![], vec![]]);
+        let apart = station_graph(&[vec![1.0, 0.1], vec![0.1, 1.0]], &[vec![], vec![]], &[vec![], vec![]]);
         let found = doorways(&site, &stations, &apart);
         assert_eq!((found[0].name.as_str(), found[0].at.xy()), ("Door", Vector2::new(5.0, 0.0)));
-        let linked = station_graph(&[vec![1.0, 0.4], vec![0.4, 1.0]], &[vec![], vec![]]);
+        let linked = station_graph(&[vec![1.0, 0.1], vec![0.1, 1.0]], &[vec![], vec![]], &[vec![1, 2], vec![2, 1]]);
         assert!(doorways(&site, &stations, &linked).is_empty());
         let between = [st(2.0, 4.0), st(8.0, -4.0), st(5.0, 0.2)];
-        let none = station_graph(&vec![vec![0.0; 3]; 3], &[vec![], vec![], vec![]]);
+        let none = station_graph(&vec![vec![0.0; 3]; 3], &vec![vec![]; 3], &vec![vec![]; 3]);
         assert!(doorways(&site, &between, &none).is_empty());
     }
 }

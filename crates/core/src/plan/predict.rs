@@ -6,6 +6,7 @@ use crate::georef::{ControlPoint, Georeferenced, georeference};
 use crate::instrument::Instrument;
 use crate::target::{CheckerTable, predicted_sphere_covariance};
 use rayon::prelude::*;
+use std::collections::HashSet;
 
 /// What stands at a planned target.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -15,6 +16,30 @@ pub enum PlannedKind {
     /// A checker, whose face looks along a horizontal direction; `None` when it is turned to whoever
     /// looks, as one on a pivot is.
     Checker(Option<Vec3>),
+    /// A mark on the ground, to be set up over or sighted; the scans do not show it.
+    Mark,
+}
+
+/// How a station comes to measure a target.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Means {
+    /// A sphere in its scan.
+    Sphere,
+    /// A checker in its scan.
+    Checker,
+    /// Set up over it, or sighted with a reflector on it.
+    SetUp,
+}
+
+/// A target that a station will measure.
+#[derive(Clone, Copy, Debug)]
+pub struct Sighting {
+    /// Index of the target.
+    pub target: usize,
+    /// Expected covariance of its centre in the scanner frame, m².
+    pub covariance: Mat3,
+    /// How.
+    pub by: Means,
 }
 
 /// A target on the plan.
@@ -65,8 +90,10 @@ pub struct Design<'a> {
 /// What the plan will come out at.
 #[derive(Clone, Debug)]
 pub struct Prediction {
-    /// For each station, the targets it will see well enough to measure (indices).
+    /// For each station, the targets its scan will show well enough to measure (indices).
     pub sees: Vec<Vec<usize>>,
+    /// For each station, all that it will measure.
+    pub sightings: Vec<Vec<Sighting>>,
     /// Targets in the network (seen by at least one station), in the order of the solutions.
     pub used: Vec<usize>,
     /// What was adjusted.
@@ -78,6 +105,12 @@ pub struct Prediction {
 }
 
 impl Prediction {
+    /// For each station, the marks that it stands over or sights (indices into the plan).
+    pub fn marks(&self) -> Vec<Vec<usize>> {
+        let of = |s: &Vec<Sighting>| s.iter().filter(|x| x.by == Means::SetUp).map(|x| x.target).collect();
+        self.sightings.iter().map(of).collect()
+    }
+
     /// Predicted 95 % regions of a used target: on the grid where there is one, else in the block.
     pub fn target_error(&self, used: usize) -> Option<Error95> {
         match (&self.on_grid, &self.block) {
@@ -122,12 +155,11 @@ impl Prediction {
 /// observations are what each station will see of each target, with the covariance the
 /// instrument's noise and density give them (zero- to third-order design, Grafarend 1974).
 pub fn predict(design: &Design<'_>) -> Prediction {
-    let seen = sightings(design);
-    adjust(design, &seen)
+    adjust(design, sightings(design))
 }
 
 /// For each station the targets it will measure, with the covariance in the scanner frame.
-pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<(usize, Mat3)>> {
+pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<Sighting>> {
     let bvh = Bvh::new(design.site);
     let instruments: Vec<Instrument> = design
         .stations
@@ -146,27 +178,46 @@ pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<(usize, Mat3)>> {
         .zip(&instruments)
         .map(|(s, instrument)| {
             let table = tables.iter().find(|t| t.0 == instrument.step.to_bits()).map(|t| &t.1);
-            let one = |t: usize| {
+            let scanned = |t: usize| {
                 let target = &design.targets[t];
                 let p = target.position - s.position;
                 let elevation = (p.z / p.norm()).asin();
                 if elevation < instrument.elevation_min || elevation > instrument.elevation_max {
                     return None;
                 }
-                let covariance = match target.kind {
-                    PlannedKind::Sphere => predicted_sphere_covariance(&p, design.kit.sphere_radius, instrument),
+                let (by, covariance) = match target.kind {
+                    PlannedKind::Sphere => {
+                        (Means::Sphere, predicted_sphere_covariance(&p, design.kit.sphere_radius, instrument)?)
+                    }
                     PlannedKind::Checker(facing) => {
                         let turned = || (-p.xy()).push(0.0).try_normalize(1e-9).unwrap_or_else(Vec3::x);
-                        table?.covariance(&p, &facing.unwrap_or_else(turned))
+                        (Means::Checker, table?.covariance(&p, &facing.unwrap_or_else(turned))?)
                     }
-                }?;
+                    PlannedKind::Mark => return None,
+                };
                 let free = !bvh.blocked(&s.position, &target.position)
                     && !(0..design.targets.len()).any(|u| u != t && hides(design, &s.position, u, t));
-                free.then_some((t, covariance))
+                free.then_some(Sighting { target: t, covariance, by })
             };
-            (0..design.targets.len()).filter_map(one).collect()
+            (0..design.targets.len()).filter_map(scanned).chain(set_up(design, &bvh, s, instrument)).collect()
         })
         .collect()
+}
+
+/// Height of a reflector over its mark, metres: what the line of sight is tried at.
+const REFLECTOR: f64 = 1.5;
+
+/// What a station measures of marks: the one it stands over and those it sights.
+fn set_up(design: &Design<'_>, bvh: &Bvh, s: &Station, instrument: &Instrument) -> Vec<Sighting> {
+    let mark = |t: usize| design.targets.get(t).filter(|m| m.kind == PlannedKind::Mark);
+    let over = s.over.filter(|&t| mark(t).is_some());
+    let stands = over.map(|target| Sighting { target, covariance: instrument.plumbing(), by: Means::SetUp });
+    let sighted = s.sights.iter().filter(|&&t| Some(t) != over).filter_map(|&target| {
+        let reflector = mark(target)?.position + Vec3::z() * REFLECTOR;
+        let covariance = instrument.sighting_covariance(&(reflector - s.position))?;
+        (!bvh.blocked(&s.position, &reflector)).then_some(Sighting { target, covariance, by: Means::SetUp })
+    });
+    stands.into_iter().chain(sighted).collect()
 }
 
 /// Whether a sphere stands so near to the line of sight to another target that part of that is hidden.
@@ -175,6 +226,7 @@ fn hides(design: &Design<'_>, from: &Vec3, sphere: usize, target: usize) -> bool
     let size = match t.kind {
         PlannedKind::Sphere => design.kit.sphere_radius,
         PlannedKind::Checker(_) => design.kit.checker_half,
+        PlannedKind::Mark => 0.0,
     };
     let d = t.position - from;
     let along = (s.position - from).dot(&d) / d.norm_squared();
@@ -184,10 +236,12 @@ fn hides(design: &Design<'_>, from: &Vec3, sphere: usize, target: usize) -> bool
         && (s.position - (from + d * along)).norm() < design.kit.sphere_radius + size * along
 }
 
-pub(super) fn adjust(design: &Design<'_>, seen: &[Vec<(usize, Mat3)>]) -> Prediction {
+pub(super) fn adjust(design: &Design<'_>, sightings: Vec<Vec<Sighting>>) -> Prediction {
     let Design { stations, targets, instrument, .. } = *design;
-    let sees: Vec<Vec<usize>> = seen.iter().map(|s| s.iter().map(|x| x.0).collect()).collect();
-    let used: Vec<usize> = (0..targets.len()).filter(|t| sees.iter().any(|s| s.contains(t))).collect();
+    let scanned = |s: &Vec<Sighting>| s.iter().filter(|x| x.by != Means::SetUp).map(|x| x.target).collect();
+    let sees: Vec<Vec<usize>> = sightings.iter().map(scanned).collect();
+    let measured: HashSet<usize> = sightings.iter().flatten().map(|s| s.target).collect();
+    let used: Vec<usize> = (0..targets.len()).filter(|t| measured.contains(t)).collect();
     let mut place = vec![None; targets.len()];
     used.iter().enumerate().for_each(|(k, &t)| place[t] = Some(k));
     let network = Network {
@@ -203,17 +257,17 @@ pub(super) fn adjust(design: &Design<'_>, seen: &[Vec<(usize, Mat3)>]) -> Predic
             .iter()
             .map(|&t| TargetUnknown { name: targets[t].name.clone(), position: targets[t].position })
             .collect(),
-        observations: seen
+        observations: sightings
             .iter()
             .enumerate()
             .flat_map(|(scan, list)| {
                 let place = &place;
-                list.iter().filter_map(move |(t, covariance)| {
+                list.iter().filter_map(move |s| {
                     Some(Observation {
                         scan,
-                        target: place[*t]?,
-                        centre: targets[*t].position - stations[scan].position,
-                        covariance: *covariance,
+                        target: place[s.target]?,
+                        centre: targets[s.target].position - stations[scan].position,
+                        covariance: s.covariance,
                         active: true,
                     })
                 })
@@ -238,5 +292,5 @@ pub(super) fn adjust(design: &Design<'_>, seen: &[Vec<(usize, Mat3)>]) -> Predic
             .collect();
         georeference(b, &control, if levelled { FitModel::Levelled } else { FitModel::Rigid }).ok()
     });
-    Prediction { sees, used, network, block, on_grid }
+    Prediction { sees, sightings, used, network, block, on_grid }
 }

@@ -96,7 +96,7 @@ pub fn propose(
     if !samples.iter().any(|s| s.demand.is_some()) {
         return Err(ProposeError::NothingRequired);
     }
-    let places = places(site, wish);
+    let places = candidates(site, wish);
     let bvh = Bvh::new(site);
     let all: Vec<Vec3> = wish.locked.iter().copied().chain(places).collect();
     let done = std::sync::atomic::AtomicUsize::new(0);
@@ -384,8 +384,8 @@ impl Problem<'_> {
     }
 }
 
-/// Free places on a grid, on every floor.
-fn places(site: &Site, wish: &Wish) -> Vec<Vec3> {
+/// The places that are tried: free ones on a grid, on every floor; metres.
+pub fn candidates(site: &Site, wish: &Wish) -> Vec<Vec3> {
     let Some((low, high)) = site.extent() else { return Vec::new() };
     let step = wish.candidate_grid;
     let (nx, ny) = (((high.x - low.x) / step).ceil() as usize, ((high.y - low.y) / step).ceil() as usize);

@@ -18,7 +18,7 @@ pub fn propose_targets(design: &Design<'_>, most: usize) -> Vec<Vec3> {
     let n = design.stations.len();
     let mut targets = design.targets.to_vec();
     let mut sees: Vec<Vec<usize>> =
-        sightings(design).into_iter().map(|s| s.into_iter().map(|t| t.0).collect()).collect();
+        sightings(design).into_iter().map(|s| s.into_iter().map(|t| t.target).collect()).collect();
     let mut out = Vec::new();
     while out.len() < most {
         let shared = |a: usize, b: usize| -> Vec<Vec3> {

@@ -34,7 +34,7 @@ impl Demand {
     }
 }
 
-/// A wall: a line on the plan, standing from base to top, thin. Also fences and terrain edges.
+/// A wall: a line on the plan, standing from base to top, thin. Also fences.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Wall {
     /// Caller's identifier.
@@ -161,6 +161,27 @@ pub struct NoGo {
     pub outline: Vec<Vector2<f64>>,
 }
 
+/// Where the ground falls: a step, a bank, a quay.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Edge {
+    /// Vertices on the plan, metres.
+    pub line: Vec<Vector2<f64>>,
+    /// Height of the lower ground, metres.
+    pub foot: f64,
+    /// Height of the upper ground, metres.
+    pub crest: f64,
+}
+
+impl Edge {
+    /// Distance that instruments keep, metres.
+    pub const MARGIN: f64 = 1.0;
+
+    /// Horizontal distance of a place of the plan, metres.
+    pub fn distance(&self, at: &Vector2<f64>) -> f64 {
+        self.line.windows(2).map(|p| to_segment(at, &p[0], &p[1])).fold(f64::INFINITY, f64::min)
+    }
+}
+
 /// What stands on the site.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Site {
@@ -174,6 +195,8 @@ pub struct Site {
     pub slabs: Vec<Slab>,
     /// Where no instrument may stand.
     pub no_go: Vec<NoGo>,
+    /// Where the ground falls: hides what lies below, and instruments keep away from it.
+    pub edges: Vec<Edge>,
 }
 
 /// A planned set-up.
@@ -185,12 +208,17 @@ pub struct Station {
     pub position: Vec3,
     /// Angle between neighbouring points at the setting used here, radians, when it is not the instrument's.
     pub step: Option<f64>,
+    /// The mark (index of the target) that the instrument stands over: its position is then known to
+    /// the centring and to the measured instrument height.
+    pub over: Option<usize>,
+    /// Marks (indices) sighted with a reflector on them: the backsight, and what is carried forward.
+    pub sights: Vec<usize>,
 }
 
 impl Station {
     /// A station at the instrument's own setting.
     pub fn at(name: &str, position: Vec3) -> Self {
-        Self { name: name.into(), position, step: None }
+        Self { name: name.into(), position, step: None, over: None, sights: Vec::new() }
     }
 }
 
@@ -208,7 +236,7 @@ pub struct Panel {
 }
 
 impl Site {
-    /// All upright rectangles: the pieces of the walls and the sides of the obstacles.
+    /// All upright rectangles: the pieces of the walls, the sides of the obstacles, the faces of edges.
     pub fn panels(&self) -> Vec<Panel> {
         let walls = self.walls.iter().flat_map(|w| {
             w.pieces().into_iter().filter_map(move |[from, to, base, top]| {
@@ -221,7 +249,11 @@ impl Site {
             let n = o.outline.len();
             (0..n).map(move |i| Panel { a: o.outline[i], b: o.outline[(i + 1) % n], base: o.base, top: o.top })
         });
-        walls.chain(obstacles).collect()
+        let edges = self
+            .edges
+            .iter()
+            .flat_map(|e| e.line.windows(2).map(move |p| Panel { a: p[0], b: p[1], base: e.foot, top: e.crest }));
+        walls.chain(obstacles).chain(edges).collect()
     }
 
     /// Whether a tripod can stand at a place of the plan, `clear` metres from everything that
@@ -230,6 +262,7 @@ impl Site {
         let meets = |base: f64, top: f64| base < high && top > low;
         let near = |p: &Panel| meets(p.base, p.top) && to_segment(at, &p.a, &p.b) < clear;
         !self.no_go.iter().any(|a| inside(&a.outline, at))
+            && !self.edges.iter().any(|e| e.distance(at) < Edge::MARGIN)
             && !self.obstacles.iter().any(|o| meets(o.base, o.top) && inside(&o.outline, at))
             && !self.columns.iter().any(|c| meets(c.base, c.top) && (c.centre - at).norm() < c.radius + clear)
             && !self.panels().iter().any(near)
@@ -240,7 +273,8 @@ impl Site {
         let walls = self.walls.iter().flat_map(|w| w.line.iter().copied());
         let obstacles = self.obstacles.iter().flat_map(|o| o.outline.iter().copied());
         let slabs = self.slabs.iter().flat_map(|s| s.outline.iter().copied());
-        let all = walls.chain(obstacles).chain(slabs).chain(self.columns.iter().map(|c| c.centre));
+        let edges = self.edges.iter().flat_map(|e| e.line.iter().copied());
+        let all = walls.chain(obstacles).chain(slabs).chain(edges).chain(self.columns.iter().map(|c| c.centre));
         all.fold(None, |e, p| Some(e.map_or((p, p), |(a, b): (Vector2<f64>, Vector2<f64>)| (a.inf(&p), b.sup(&p)))))
     }
 }

@@ -1,7 +1,7 @@
 use super::cover::{Cover, Surface};
 use super::graph::{Doorway, StationGraph, doorways};
-use super::predict::{Design, PlannedTarget, Prediction};
-use super::site::{Site, inside};
+use super::predict::{Design, Means, PlannedKind, PlannedTarget, Prediction};
+use super::site::{Edge, Site, inside};
 use crate::geometry::{Error95, Vec3};
 use crate::target::{Configuration, Fault, configuration};
 use nalgebra::Vector2;
@@ -31,8 +31,20 @@ pub enum Trap {
     NoCheck(usize),
     /// A target that fewer than two stations will measure.
     Unmeasured(usize, usize),
+    /// A station is to sight a mark and the instrument cannot: it has no telescope, or the mark is out
+    /// of its range.
+    CannotSight(usize, usize),
+    /// Something stands between a station and a mark that it is to sight.
+    SightBlocked(usize, usize),
+    /// A backsight so short that it turns what is measured far away: station, backsight and the
+    /// farthest it carries to, metres.
+    ShortBacksight(usize, f64, f64),
+    /// A station stands over a mark that is known, with nothing to tell its heading.
+    NoBacksight(usize),
     /// A station stands where none may.
     NoGo(usize),
+    /// A station stands near an edge where the ground falls: distance from it and drop, metres.
+    NearEdge(usize, f64, f64),
     /// A station stands in or against something.
     Blocked(usize),
     /// Required area that no station covers: share covered.
@@ -51,6 +63,10 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
         let at = s.position.xy();
         if design.site.no_go.iter().any(|a| inside(&a.outline, &at)) {
             out.push(Trap::NoGo(k));
+        }
+        let near = design.site.edges.iter().map(|e| (e.distance(&at), e.crest - e.foot));
+        if let Some((away, drop)) = near.filter(|e| e.0 < Edge::MARGIN).min_by(|a, b| a.0.total_cmp(&b.0)) {
+            out.push(Trap::NearEdge(k, away, drop));
         } else if is_blocked(design.site, &s.position) {
             out.push(Trap::Blocked(k));
         }
@@ -83,9 +99,12 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
         }
     }
     out.extend(doorways(design.site, design.stations, graph).into_iter().map(Trap::Doorway));
+    set_ups(design, cover, prediction, &mut out);
     for t in 0..design.targets.len() {
-        let n = prediction.sees.iter().filter(|s| s.contains(&t)).count();
-        if n < 2 && !design.stations.is_empty() {
+        let n = prediction.sightings.iter().filter(|s| s.iter().any(|x| x.target == t)).count();
+        // a known mark serves the one station that uses it
+        let mark = design.targets[t].kind == PlannedKind::Mark && design.targets[t].control_sigma.is_some();
+        if n < if mark { 1 } else { 2 } && !design.stations.is_empty() {
             out.push(Trap::Unmeasured(t, n));
         }
     }
@@ -126,8 +145,35 @@ pub fn surface_error(cover: &Cover, design: &Design<'_>, prediction: &Prediction
         .min_by(f64::total_cmp)
 }
 
+/// How many times farther than its backsight a station may carry its heading.
+const CARRIED: f64 = 3.0;
+
+fn set_ups(design: &Design<'_>, cover: &Cover, prediction: &Prediction, out: &mut Vec<Trap>) {
+    for (k, s) in design.stations.iter().enumerate() {
+        let measured = |t: usize| prediction.sightings[k].iter().any(|x| x.target == t && x.by == Means::SetUp);
+        let away = |t: usize| (design.targets[t].position - s.position).norm();
+        for &t in s.sights.iter().filter(|t| **t < design.targets.len() && !measured(**t)) {
+            let reach = design.instrument.sighting_covariance(&(design.targets[t].position - s.position));
+            out.push(if reach.is_none() { Trap::CannotSight(k, t) } else { Trap::SightBlocked(k, t) });
+        }
+        let Some(over) = s.over.filter(|&t| measured(t)) else { continue };
+        let longest = s.sights.iter().filter(|&&t| t != over && measured(t)).map(|&t| away(t)).fold(0.0, f64::max);
+        if longest == 0.0 {
+            if prediction.sees[k].is_empty() {
+                out.push(Trap::NoBacksight(k));
+            }
+            continue;
+        }
+        let seen = (0..cover.samples.len()).filter(|&i| cover.stations[k].samples[i].is_ok());
+        let farthest = seen.map(|i| (cover.samples[i].position - s.position).norm()).fold(0.0, f64::max);
+        if farthest > CARRIED * longest && prediction.sees[k].len() < 3 {
+            out.push(Trap::ShortBacksight(k, longest, farthest));
+        }
+    }
+}
+
 fn is_blocked(site: &Site, at: &Vec3) -> bool {
-    !Site { no_go: Vec::new(), ..site.clone() }.is_free(&at.xy(), at.z - 1.4, at.z + 0.2, 0.35)
+    !Site { no_go: Vec::new(), edges: Vec::new(), ..site.clone() }.is_free(&at.xy(), at.z - 1.4, at.z + 0.2, 0.35)
 }
 
 fn control(design: &Design<'_>, out: &mut Vec<Trap>) {

@@ -1,5 +1,6 @@
 #![allow(missing_docs)] // the fields are named as the surveyor names them
 
+use super::InstrumentDto;
 use crate::ApiError;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -37,67 +38,6 @@ pub struct RequirementDto {
     pub vertical95: Option<f64>,
     pub spatial95: Option<f64>,
     pub check_rmse: Option<f64>,
-}
-
-/// The scanner's profile.
-#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
-pub struct InstrumentDto {
-    pub name: String,
-    pub range_sigma: f64,
-    pub range_sigma_per_m: f64,
-    pub angular_sigma: f64,
-    pub beam_exit: f64,
-    pub beam_divergence: f64,
-    pub compensator_sigma: Option<f64>,
-    pub min_range: f64,
-    pub max_range: f64,
-    pub elevation_min: f64,
-    pub elevation_max: f64,
-    pub step: f64,
-    pub warm_up: f64,
-    pub scan_time: f64,
-}
-
-impl From<&InstrumentDto> for Instrument {
-    fn from(d: &InstrumentDto) -> Self {
-        Self {
-            name: d.name.clone(),
-            range_sigma: d.range_sigma,
-            range_sigma_per_m: d.range_sigma_per_m,
-            angular_sigma: d.angular_sigma,
-            beam_exit: d.beam_exit,
-            beam_divergence: d.beam_divergence,
-            compensator_sigma: d.compensator_sigma,
-            min_range: d.min_range,
-            max_range: d.max_range,
-            elevation_min: d.elevation_min,
-            elevation_max: d.elevation_max,
-            step: d.step,
-            warm_up: d.warm_up,
-            scan_time: d.scan_time,
-        }
-    }
-}
-
-impl From<&Instrument> for InstrumentDto {
-    fn from(d: &Instrument) -> Self {
-        Self {
-            name: d.name.clone(),
-            range_sigma: d.range_sigma,
-            range_sigma_per_m: d.range_sigma_per_m,
-            angular_sigma: d.angular_sigma,
-            beam_exit: d.beam_exit,
-            beam_divergence: d.beam_divergence,
-            compensator_sigma: d.compensator_sigma,
-            min_range: d.min_range,
-            max_range: d.max_range,
-            elevation_min: d.elevation_min,
-            elevation_max: d.elevation_max,
-            step: d.step,
-            warm_up: d.warm_up,
-            scan_time: d.scan_time,
-        }
-    }
 }
 
 impl Default for Brief {
@@ -200,29 +140,6 @@ impl Brief {
         if self.origin.iter().any(|v| !v.is_finite() || v.abs() > 1e8) {
             return Err(ApiError::field("origin", "expected finite grid coordinates"));
         }
-        let i = &self.instrument;
-        let positive = [
-            ("range_sigma", i.range_sigma),
-            ("angular_sigma", i.angular_sigma),
-            ("step", i.step),
-            ("max_range", i.max_range),
-        ];
-        if let Some((name, v)) = positive.iter().find(|p| p.1.is_nan() || p.1 <= 0.0 || !p.1.is_finite()) {
-            return Err(ApiError::field(
-                &format!("instrument.{name}"),
-                format!("found {v}, expected a positive number"),
-            ));
-        }
-        // a step this small asks for more than sixty million points
-        if i.step < 2e-4
-            || i.elevation_max <= i.elevation_min
-            || i.elevation_max - i.elevation_min > std::f64::consts::PI
-        {
-            return Err(ApiError::field(
-                "instrument.step",
-                "expected a step of at least 0.2 mrad and a field of view between 0 and 180°",
-            ));
-        }
-        Ok(())
+        self.instrument.validate("instrument.")
     }
 }

@@ -13,7 +13,7 @@ pub struct StationCoverDto {
     pub name: String,
     /// Area covered, m².
     pub area: f64,
-    /// Targets it sees well enough to measure.
+    /// Targets it measures: in its scan, by standing over them or by sighting them.
     pub targets: Vec<Uuid>,
     /// Area not covered by reason, m².
     pub missing: HashMap<String, f64>,
@@ -29,8 +29,10 @@ pub struct LinkDto {
     pub to: String,
     /// The smaller of the two overlaps, 0..1.
     pub overlap: f64,
-    /// Targets that both measure, by name.
+    /// Targets that both scans show, by name.
     pub targets: Vec<String>,
+    /// Marks that both stand over or sight, by name.
+    pub marks: Vec<String>,
     /// Nothing else holds its two sides together.
     pub bridge: bool,
     /// What is wrong with the shared targets, when three or more are shared: in words.

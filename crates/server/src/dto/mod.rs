@@ -4,14 +4,16 @@
 mod brief;
 mod cloud;
 mod design;
+mod instrument;
 mod package;
 mod plan;
 mod result;
 mod upload;
 
-pub use brief::{Brief, InstrumentDto, RequirementDto};
+pub use brief::{Brief, RequirementDto};
 pub use cloud::*;
 pub use design::*;
+pub use instrument::{InstrumentDto, InstrumentEntry, KeepInstrument};
 pub use package::PackageOptions;
 pub use plan::*;
 pub use result::*;

@@ -3,9 +3,11 @@
 use crate::ApiError;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use uuid::Uuid;
 
 /// Kinds of plan items.
-pub const KINDS: [&str; 8] = ["wall", "obstacle", "column", "floor", "area", "underlay", "station", "target"];
+pub const KINDS: [&str; 10] =
+    ["wall", "obstacle", "column", "floor", "area", "edge", "height", "underlay", "station", "target"];
 
 /// A hole in a wall: door, window or gate.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
@@ -22,10 +24,11 @@ pub struct OpeningDto {
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 pub struct PlanData {
     pub name: String,
-    /// Walls, obstacles, floors and areas: vertices.
+    /// Walls, obstacles, floors, areas and edges: vertices.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub line: Vec<[f64; 2]>,
-    /// Walls, obstacles and columns: foot and top; floors: their height is `base`.
+    /// Walls, obstacles and columns: foot and top; edges: lower and upper ground; floors: their height is
+    /// `base`.
     #[serde(default)]
     pub base: f64,
     #[serde(default)]
@@ -58,7 +61,7 @@ pub struct PlanData {
     pub turn: Option<f64>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub opacity: Option<f64>,
-    /// Stations (centre of the instrument), targets (centre), columns (axis) and underlays.
+    /// Stations (centre of the instrument), targets (centre), columns (axis), heights of the ground, underlays.
     #[serde(default)]
     pub position: [f64; 3],
     /// Stations: stays where it is when stations are proposed.
@@ -70,7 +73,16 @@ pub struct PlanData {
     /// Stations: place in the order to take them.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub order: Option<u32>,
-    /// Targets: `sphere` or `checker`.
+    /// Stations: the mark (a target of that kind) that it stands over; its place is the mark's then,
+    /// `instrument_height` above it (1.65 m without).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub over: Option<Uuid>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub instrument_height: Option<f64>,
+    /// Stations: marks to sight with a reflector on them, the backsight first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sights: Vec<Uuid>,
+    /// Targets: `sphere`, `checker`, or `mark`: a point on the ground to set up over or sight.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub target: Option<String>,
     /// Checkers: where the face looks, radians clockwise from north (plan y); without, it is turned
@@ -103,14 +115,14 @@ impl PlanData {
             return refuse("position", "expected finite plan coordinates within 1000 km");
         }
         let least = match kind {
-            "wall" => 2,
+            "wall" | "edge" => 2,
             "obstacle" | "floor" | "area" => 3,
             _ => 0,
         };
         if d.line.len() < least {
             return refuse("line", &format!("found {} vertices, expected at least {least}", d.line.len()));
         }
-        if matches!(kind, "wall" | "obstacle" | "column") && d.top <= d.base {
+        if matches!(kind, "wall" | "obstacle" | "column" | "edge") && d.top <= d.base {
             return refuse("top", &format!("the top ({} m) must be above the base ({} m)", d.top, d.base));
         }
         if kind == "column" && !d.radius.is_some_and(|r| (0.01..=20.0).contains(&r)) {
@@ -136,6 +148,15 @@ impl PlanData {
         }
         if d.step.is_some_and(|s| !(2e-4..=0.1).contains(&s)) {
             return refuse("step", "expected 0.2 to 100 mrad");
+        }
+        if d.instrument_height.is_some_and(|h| !(0.1..=10.0).contains(&h)) {
+            return refuse("instrument_height", "expected 0.1 to 10 m above the mark");
+        }
+        if d.sights.len() > 40 {
+            return refuse("sights", &format!("found {} marks to sight, expected at most 40", d.sights.len()));
+        }
+        if kind == "target" && d.target.as_deref().is_some_and(|t| !["sphere", "checker", "mark"].contains(&t)) {
+            return refuse("target", "expected sphere, checker or mark");
         }
         if d.facing.is_some_and(|f| !f.is_finite()) {
             return refuse("facing", "expected a bearing");
@@ -179,4 +200,31 @@ pub struct UnderlayQuery {
     /// Pixels.
     pub width: u32,
     pub height: u32,
+}
+
+/// A level slice of a cloud.
+#[derive(Deserialize, utoipa::IntoParams)]
+pub struct SliceQuery {
+    /// The job whose cloud it is; this one without.
+    pub source: Option<Uuid>,
+    /// Height on the plan, metres.
+    pub height: f64,
+    /// Metres.
+    pub thickness: f64,
+}
+
+impl SliceQuery {
+    /// Checks every field.
+    ///
+    /// # Errors
+    /// The first field that cannot be.
+    pub fn validate(&self) -> Result<(), ApiError> {
+        if !self.height.is_finite() || self.height.abs() > 1e4 {
+            return Err(ApiError::field("height", "expected a height within 10 km"));
+        }
+        if !(0.01..=20.0).contains(&self.thickness) {
+            return Err(ApiError::field("thickness", format!("found {} m, expected 10 mm to 20 m", self.thickness)));
+        }
+        Ok(())
+    }
 }

@@ -2,16 +2,18 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{
-    AdviceDto, DensityDto, DensityQuery, LeapfrogRequest, LookDto, LookRequest, MoveDto, ProposalDto, ProposeRequest,
-    SurfaceDto,
+    AdviceDto, DensityDto, DensityQuery, InstrumentDto, LeapfrogRequest, LookDto, LookRequest, MoveDto, ProposalDto,
+    ProposeRequest, SurfaceDto,
 };
-use crate::work::{designing, planning, sheet};
+use crate::work::{designing, field_copy, planning, sheet};
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
 use uuid::Uuid;
+use vistazo_core::instrument::Instrument;
+use vistazo_store::instruments;
 use vistazo_store::tasks::{self, Task};
 
 /// What a station would cover at another place; for dragging.
@@ -94,10 +96,12 @@ pub async fn density(
     Query(q): Query<DensityQuery>,
 ) -> Result<Json<Vec<DensityDto>>, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
-    Ok(Json(designing::density(&brief, &q)?))
+    let kept = instruments::list(&app.db, access.user.id).await?.into_iter();
+    let kept = kept.filter_map(|i| serde_json::from_value::<InstrumentDto>(i.profile).ok());
+    Ok(Json(designing::density(&brief, kept.map(|i| Instrument::from(&i)).collect(), &q)?))
 }
 
-/// The plan sheet: `sheet.pdf` to print, `plan.dxf`, `plan.geojson` or `plan.csv`.
+/// The plan sheet: `sheet.pdf` to print, `field.html` to carry along, `plan.dxf`, `plan.geojson` or `plan.csv`.
 #[utoipa::path(get, path = "/api/jobs/{job}/plan/files/{file}", tag = "plan", params(("job" = Uuid, Path), ("file" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = crate::error::ErrorBody)))]
 pub async fn file(
     State(app): State<App>,
@@ -113,6 +117,14 @@ pub async fn file(
                     .map_err(|e| ApiError::conflict(e.to_string()))?;
             let name = job.name.clone();
             ("application/pdf", work::blocking(move || sheet::pdf(&name, &plan, &brief, &cover)).await??)
+        }
+        "field.html" => {
+            let cover: crate::dto::CoverDto =
+                serde_json::from_str(&planning::cover_text(&app, access.job, &plan, &brief).await?)
+                    .map_err(|e| ApiError::conflict(e.to_string()))?;
+            let (id, name) = (access.job, job.name.clone());
+            let page = work::blocking(move || field_copy::html(id, &name, &plan, &brief, &cover)).await?;
+            ("text/html; charset=utf-8", page.into_bytes())
         }
         "plan.dxf" => ("image/vnd.dxf", sheet::dxf(&plan)?.into_bytes()),
         "plan.geojson" => ("application/geo+json", sheet::geojson(&plan).into_bytes()),

@@ -7,10 +7,12 @@ mod deliver;
 mod design;
 mod field;
 mod georeference;
+mod instruments;
 mod plan;
 mod register;
 mod session;
 mod task;
+mod underlays;
 mod uploads;
 mod web;
 
@@ -51,12 +53,15 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(brief::summary))
         .routes(routes!(brief::log, brief::note))
         .routes(routes!(brief::reference))
+        .routes(routes!(instruments::list, instruments::keep))
+        .routes(routes!(instruments::remove))
         .routes(routes!(plan::get))
         .routes(routes!(plan::edit))
         .routes(routes!(plan::import))
         .routes(routes!(plan::cover))
-        .routes(routes!(plan::add_underlay))
-        .routes(routes!(plan::underlay))
+        .routes(routes!(underlays::add_underlay))
+        .routes(routes!(underlays::add_slice))
+        .routes(routes!(underlays::underlay))
         .routes(routes!(design::look))
         .routes(routes!(design::map))
         .routes(routes!(design::propose))

@@ -1,11 +1,11 @@
 //! The plan: items, import, cover and prediction.
 
 use crate::auth::{Access, Edit, Read};
-use crate::dto::{CoverDto, ImportQuery, KINDS, PlanData, UnderlayQuery};
+use crate::dto::{CoverDto, ImportQuery, KINDS, PlanData};
 use crate::work::planning;
 use crate::{ApiError, App, work};
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Query, State};
 use axum::http::header;
 use axum::response::IntoResponse;
 use std::collections::HashMap;
@@ -136,58 +136,4 @@ pub async fn cover(State(app): State<App>, access: Access<Read>) -> Result<impl 
     let plan = planning::load(&app, access.job).await?;
     let text = planning::cover_text(&app, access.job, &plan, &brief).await?;
     Ok(([(header::CONTENT_TYPE, "application/json")], text))
-}
-
-/// Lay a picture (PNG or JPEG) under the plan: a sketch, an old drawing, an aerial photograph. It lies about the origin,
-/// 40 m wide, until it is fitted.
-#[utoipa::path(post, path = "/api/jobs/{job}/plan/underlays", tag = "plan", params(("job" = Uuid, Path), UnderlayQuery), request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = [PlanItem]), (status = 422, body = crate::error::ErrorBody)))]
-pub async fn add_underlay(
-    State(app): State<App>,
-    access: Access<Edit>,
-    Query(q): Query<UnderlayQuery>,
-    body: axum::body::Bytes,
-) -> Result<Json<Vec<PlanItem>>, ApiError> {
-    if picture_kind(&body).is_none() {
-        return Err(ApiError::field("picture", format!("{}: expected a PNG or JPEG picture", q.name)));
-    }
-    let id = vistazo_store::new_id();
-    let scale = 40.0 / f64::from(q.width.max(1));
-    let data = PlanData {
-        name: q.name.chars().take(80).collect(),
-        pixels: Some([q.width, q.height]),
-        position: [-20.0, -scale * f64::from(q.height) / 2.0, 0.0],
-        scale: Some(scale),
-        turn: Some(0.0),
-        opacity: Some(0.5),
-        ..PlanData::default()
-    };
-    let data = serde_json::json!(data);
-    PlanData::parse("underlay", &data)?;
-    app.objects.put(&underlay_key(access.job, id), body.to_vec()).await?;
-    let edit = PlanEdit { id, kind: "underlay".into(), data, version: None, deleted: false };
-    Ok(Json(jobs::edit_plan(&app.db, access.job, &[edit]).await?))
-}
-
-/// The picture itself.
-#[utoipa::path(get, path = "/api/jobs/{job}/plan/underlays/{item}", tag = "plan", params(("job" = Uuid, Path), ("item" = Uuid, Path)), responses((status = 200, body = Vec<u8>, content_type = "image/png"), (status = 404, body = crate::error::ErrorBody)))]
-pub async fn underlay(
-    State(app): State<App>,
-    access: Access<Read>,
-    Path((_job, item)): Path<(Uuid, Uuid)>,
-) -> Result<impl IntoResponse, ApiError> {
-    let bytes = app.objects.bytes(&underlay_key(access.job, item)).await?;
-    let kind = picture_kind(&bytes).unwrap_or("application/octet-stream");
-    Ok(([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")], bytes))
-}
-
-fn underlay_key(job: Uuid, item: Uuid) -> String {
-    format!("jobs/{job}/underlays/{item}")
-}
-
-fn picture_kind(bytes: &[u8]) -> Option<&'static str> {
-    match bytes {
-        [0x89, b'P', b'N', b'G', ..] => Some("image/png"),
-        [0xff, 0xd8, 0xff, ..] => Some("image/jpeg"),
-        _ => None,
-    }
 }

@@ -106,9 +106,13 @@ fn set_up(plan: &planning::Plan, brief: &Brief, simulated: Option<&str>, epoch: 
     let mut scene = Scene { site: plan.site.clone(), ..Scene::default() };
     let kit = planning::kit(brief);
     for (_, t) in &plan.targets {
-        let PlannedKind::Checker(facing) = t.kind else {
-            scene.spheres.push(Sphere { centre: t.position, radius: kit.sphere_radius, knocked: None });
-            continue;
+        let facing = match t.kind {
+            PlannedKind::Checker(facing) => facing,
+            PlannedKind::Sphere => {
+                scene.spheres.push(Sphere { centre: t.position, radius: kit.sphere_radius, knocked: None });
+                continue;
+            }
+            PlannedKind::Mark => continue,
         };
         // boards on a pivot face the middle of the stations; all are turned by 20° in their plane
         let middle = plan.stations.iter().map(|s| s.1.position).sum::<Vec3>() / plan.stations.len().max(1) as f64;

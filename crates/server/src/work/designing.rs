@@ -244,7 +244,7 @@ pub(crate) fn targets(plan: &Plan, brief: &Brief) -> Vec<[f64; 3]> {
     propose_targets(&design, MOST_TARGETS).into_iter().map(Into::into).collect()
 }
 
-pub(crate) fn density(brief: &Brief, q: &DensityQuery) -> Result<Vec<DensityDto>, ApiError> {
+pub(crate) fn density(brief: &Brief, kept: Vec<Instrument>, q: &DensityQuery) -> Result<Vec<DensityDto>, ApiError> {
     let within = |field: &str, v: f64, low: f64, high: f64| {
         if (low..=high).contains(&v) {
             Ok(v)
@@ -257,7 +257,7 @@ pub(crate) fn density(brief: &Brief, q: &DensityQuery) -> Result<Vec<DensityDto>
     let incidence = within("incidence", q.incidence.unwrap_or(0.0), 0.0, 1.5)?;
     let noise = within("noise", q.noise.unwrap_or(0.002), 1e-4, 1.0)?;
     let own = Instrument::from(&brief.instrument);
-    let others = library().into_iter().filter(|i| i.name != own.name);
+    let others = kept.into_iter().chain(library()).filter(|i| i.name != own.name);
     let all = std::iter::once((own.clone(), true)).chain(others.map(|i| (i, false)));
     Ok(all
         .map(|(i, own)| {

@@ -3,6 +3,7 @@
 pub(crate) mod block;
 pub(crate) mod cloud;
 pub(crate) mod designing;
+pub(crate) mod field_copy;
 pub(crate) mod files;
 mod findings;
 pub(crate) mod grid;
@@ -10,6 +11,7 @@ pub(crate) mod network;
 pub(crate) mod planning;
 pub(crate) mod room;
 pub(crate) mod sheet;
+pub(crate) mod slice;
 pub(crate) mod trap_words;
 pub(crate) mod verdict;
 

@@ -13,7 +13,7 @@ use vistazo_core::adjust::unnoticed;
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
-    Bvh, Column, Cover, Demand, Design, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
+    Bvh, Column, Cover, Demand, Design, Edge, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
     Prediction, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, budget, cover, look_round,
     predict, sample, station_graph, surface_error, traps,
 };
@@ -22,6 +22,8 @@ use vistazo_store::{jobs, views};
 
 /// Size of the pieces that surfaces are cut into, metres.
 pub(crate) const GRID: f64 = 0.25;
+/// Height of an instrument over its mark when the plan does not say, metres.
+pub(crate) const INSTRUMENT_HEIGHT: f64 = 1.65;
 /// From so many stations on, the budget is not taken apart: it takes several adjustments.
 const MANY_STATIONS: usize = 120;
 
@@ -36,6 +38,8 @@ pub(crate) struct Plan {
     pub targets: Vec<(Uuid, PlannedTarget)>,
     /// Outlines and names of hazards.
     pub hazards: Vec<(String, Vec<Vector2<f64>>)>,
+    /// Names of known heights of the ground, and where they are.
+    pub heights: Vec<(String, Vec3)>,
     /// Changes whenever an item does.
     pub inputs: String,
 }
@@ -44,7 +48,7 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
     let mut plan = Plan::default();
     let items = jobs::plan(&app.db, job).await?;
     plan.inputs = super::fingerprint(&items.iter().map(|i| (i.id, i.version)).collect::<Vec<_>>());
-    let mut stations: Vec<(u32, Uuid, Station, bool)> = Vec::new();
+    let mut stations: Vec<(u32, Uuid, Station, PlanData)> = Vec::new();
     for item in items {
         let Ok(d) = PlanData::parse(&item.kind, &item.data) else { continue };
         let line: Vec<Vector2<f64>> = d.line.iter().map(|p| Vector2::new(p[0], p[1])).collect();
@@ -84,18 +88,20 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
                 base: d.base,
                 top: d.top,
             }),
+            "edge" => plan.site.edges.push(Edge { line, foot: d.base, crest: d.top }),
+            "height" => plan.heights.push((d.name, position)),
             "underlay" => {}
             "area" if d.area.as_deref() == Some("no_go") => plan.site.no_go.push(NoGo { outline: line }),
             "area" => plan.hazards.push((d.name, line)),
             "station" => {
-                let station = Station { name: d.name, position, step: d.step };
-                stations.push((d.order.unwrap_or(u32::MAX), item.id, station, d.locked));
+                let station = Station { step: d.step, ..Station::at(&d.name, position) };
+                stations.push((d.order.unwrap_or(u32::MAX), item.id, station, d));
             }
             _ => {
-                let kind = if d.target.as_deref() == Some("checker") {
-                    PlannedKind::Checker(d.facing.map(|a| Vec3::new(a.sin(), a.cos(), 0.0)))
-                } else {
-                    PlannedKind::Sphere
+                let kind = match d.target.as_deref() {
+                    Some("checker") => PlannedKind::Checker(d.facing.map(|a| Vec3::new(a.sin(), a.cos(), 0.0))),
+                    Some("mark") => PlannedKind::Mark,
+                    _ => PlannedKind::Sphere,
                 };
                 plan.targets.push((
                     item.id,
@@ -111,9 +117,17 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
         }
     }
     stations.sort_by_key(|s| (s.0, s.1));
-    for (_, id, station, locked) in stations {
+    for (_, id, mut station, d) in stations {
+        // a mark that is no longer there holds nothing
+        let mark = |id: &Uuid| plan.targets.iter().position(|t| t.0 == *id && t.1.kind == PlannedKind::Mark);
+        station.over = d.over.as_ref().and_then(mark);
+        station.sights = d.sights.iter().filter_map(mark).collect();
+        if let Some(over) = station.over {
+            let height = d.instrument_height.unwrap_or(INSTRUMENT_HEIGHT);
+            station.position = plan.targets[over].1.position + Vec3::z() * height;
+        }
         plan.stations.push((id, station));
-        plan.locked.push(locked);
+        plan.locked.push(d.locked);
     }
     Ok(plan)
 }
@@ -186,7 +200,7 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 }
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
-    super::fingerprint(&(4, &plan.inputs, &brief.instrument, brief.sphere_diameter, brief.checker_side, &brief.unit))
+    super::fingerprint(&(5, &plan.inputs, &brief.instrument, brief.sphere_diameter, brief.checker_side, &brief.unit))
 }
 
 async fn compute(app: &App, job: Uuid, plan: &Plan, brief: &Brief, inputs: &str) -> Result<CoverDto, ApiError> {
@@ -205,7 +219,7 @@ fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
         Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
     let c = plan.cover(&instrument);
     let p = predict(&design);
-    let graph = station_graph(&c.overlap, &p.sees);
+    let graph = station_graph(&c.overlap, &p.sees, &p.marks());
     let name = |s: usize| stations[s].name.clone();
     let links = graph
         .links
@@ -220,6 +234,7 @@ fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
                 to: name(b),
                 overlap: l.overlap,
                 targets: l.targets.iter().map(|&t| targets[t].name.clone()).collect(),
+                marks: l.marks.iter().map(|&t| targets[t].name.clone()).collect(),
                 bridge: l.bridge,
                 faults: faults.iter().map(|f| trap_words::fault(*f).to_owned()).collect(),
             }
@@ -237,7 +252,7 @@ fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
             station: *id,
             name: station.name.clone(),
             area: c.stations[s].area,
-            targets: p.sees[s].iter().map(|&t| plan.targets[t].0).collect(),
+            targets: p.sightings[s].iter().map(|x| plan.targets[x.target].0).collect(),
             missing,
             seen: seen_from_above(&c.samples, &c.stations[s]),
         }
@@ -291,7 +306,7 @@ pub(crate) fn look(plan: &Plan, brief: &Brief, from: &LookRequest) -> LookDto {
     let instrument = Instrument::from(&brief.instrument);
     let bvh = Bvh::new(&plan.site);
     let samples = sample(&plan.site, GRID);
-    let station = Station { name: String::new(), position: from.position.into(), step: from.step };
+    let station = Station { step: from.step, ..Station::at("", from.position.into()) };
     let own = look_round(&bvh, &samples, &station, &instrument);
     let others: Vec<StationCover> = plan
         .stations
@@ -408,11 +423,17 @@ fn prediction(plan: &Plan, design: &Design<'_>, p: &Prediction) -> PredictionDto
     let weakest = p.weakest().and_then(|(t, _)| p.used.iter().position(|u| *u == t));
     let parts = weakest.filter(|_| plan.stations.len() <= MANY_STATIONS).and_then(|k| budget(design, p, k));
     let budget = parts.map_or_else(Vec::new, |b| {
-        [("control", b.control), ("levelling", b.level), ("spheres", b.spheres), ("checkers", b.checkers)]
-            .into_iter()
-            .filter(|s| s.1 > 0.0005)
-            .map(|(what, share)| ShareDto { what: what.into(), share })
-            .collect()
+        [
+            ("control", b.control),
+            ("levelling", b.level),
+            ("set-ups", b.set_up),
+            ("spheres", b.spheres),
+            ("checkers", b.checkers),
+        ]
+        .into_iter()
+        .filter(|s| s.1 > 0.0005)
+        .map(|(what, share)| ShareDto { what: what.into(), share })
+        .collect()
     });
     let name = |s: usize| plan.stations[s].1.name.clone();
     let knocks = p.block.as_ref().map_or_else(

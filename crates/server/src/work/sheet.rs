@@ -6,7 +6,7 @@ use crate::dto::{Brief, CoverDto, LeapfrogRequest};
 use crate::work::designing;
 use serde_json::{Value, json};
 use vistazo_core::geometry::Vec3;
-use vistazo_core::plan::PlannedKind;
+use vistazo_core::plan::{PlannedKind, PlannedTarget};
 use vistazo_formats::plan_dxf::{DrawnShape, write_dxf};
 use vistazo_report::{Report, Section, Sketch};
 
@@ -18,6 +18,59 @@ fn section(heading: &str, note: &str, columns: &[&str], words: usize, rows: Vec<
         words,
         rows,
     }
+}
+
+/// Spheres in the van when nothing else is said.
+pub(crate) const SPHERES_CARRIED: usize = 6;
+
+/// What stands at a target.
+pub(crate) fn kind_words(t: &PlannedTarget) -> String {
+    match t.kind {
+        PlannedKind::Sphere => "sphere".into(),
+        PlannedKind::Mark => "mark on the ground".into(),
+        PlannedKind::Checker(None) => "checker, on a pivot".into(),
+        PlannedKind::Checker(Some(n)) => {
+            format!("checker, facing {:.0}°", n.x.atan2(n.y).to_degrees().rem_euclid(360.0))
+        }
+    }
+}
+
+/// How well a target will be known, and what for.
+pub(crate) fn known_words(t: &PlannedTarget, brief: &Brief) -> String {
+    match (t.control_sigma, t.check) {
+        (None, _) => String::new(),
+        (Some(_), true) => "check point".into(),
+        (Some(s), false) => format!("control, {}", brief.length(s.x)),
+    }
+}
+
+/// What the plan will come out at, in one line.
+pub(crate) fn verdict_words(brief: &Brief, cover: &CoverDto) -> String {
+    let worst = cover.prediction.targets.iter().map(|t| t.error.spatial).fold(0.0, f64::max);
+    let against = brief.requirement.spatial95.map_or(String::new(), |l| format!(", against {}", brief.length(l)));
+    match &cover.prediction.refused {
+        Some(r) => format!("Not shown: {r}"),
+        None => format!("Predicted {} at the weakest target, 3-D 95 %{against}", brief.length(worst)),
+    }
+}
+
+/// What can hurt, for everything that goes along.
+pub(crate) fn cautions(plan: &Plan, brief: &Brief) -> Vec<String> {
+    let mut out = vec![
+        "Eyes: keep the laser class of the instrument in mind, no optics in the beam. Tripods are trip hazards: mark them where people pass.".to_owned(),
+        "Site rules, local codes and permissions go before this sheet.".into(),
+    ];
+    if !brief.hazards.trim().is_empty() {
+        out.insert(0, brief.hazards.clone());
+    }
+    if plan.site.edges.iter().any(|e| e.crest > e.foot) {
+        out.push(
+            "The ground falls at the edges on the plan: keep people and tripods a metre away, or as the site says."
+                .into(),
+        );
+    }
+    out.extend(plan.hazards.iter().map(|h| format!("Hazard on the plan: {}.", h.0)));
+    out
 }
 
 /// The plan sheet as PDF: stations in order, targets, carrying list, what to watch, cautions.
@@ -55,19 +108,7 @@ pub(crate) fn pdf(name: &str, plan: &Plan, brief: &Brief, cover: &CoverDto) -> R
         stations.collect(),
     ));
     let targets = plan.targets.iter().map(|(_, t)| {
-        let kind = match t.kind {
-            PlannedKind::Sphere => "sphere".to_owned(),
-            PlannedKind::Checker(None) => "checker, on a pivot".into(),
-            PlannedKind::Checker(Some(n)) => {
-                format!("checker, facing {:.0}°", n.x.atan2(n.y).to_degrees().rem_euclid(360.0))
-            }
-        };
-        let role = match (t.control_sigma, t.check) {
-            (None, _) => String::new(),
-            (Some(_), true) => "check point".into(),
-            (Some(s), false) => format!("control, {}", brief.length(s.x)),
-        };
-        let mut row = vec![t.name.clone(), kind, role];
+        let mut row = vec![t.name.clone(), kind_words(t), known_words(t, brief)];
         row.extend(place(&t.position));
         row.push(predicted(&cover.prediction.targets, &t.name));
         row
@@ -79,10 +120,31 @@ pub(crate) fn pdf(name: &str, plan: &Plan, brief: &Brief, cover: &CoverDto) -> R
         3,
         targets.collect(),
     ));
-    let spheres = plan.targets.iter().filter(|t| t.1.kind == PlannedKind::Sphere).count();
-    if let Ok(moves) =
-        designing::leapfrog(plan, brief, &LeapfrogRequest { stations: Vec::new(), spheres: spheres.clamp(4, 8).max(6) })
-    {
+    let set_ups = plan.stations.iter().filter(|(_, s)| s.over.is_some() || !s.sights.is_empty()).map(|(_, s)| {
+        let name = |t: usize| plan.targets[t].1.name.clone();
+        let away = |t: usize| brief.length((plan.targets[t].1.position - s.position).xy().norm());
+        let height = s.over.map(|t| brief.length(s.position.z - plan.targets[t].1.position.z));
+        let mut sights = s.sights.iter().map(|&t| format!("{} ({})", name(t), away(t)));
+        vec![
+            s.name.clone(),
+            s.over.map_or("–".into(), name),
+            height.map_or("–".into(), |h| format!("{h}, measure it")),
+            sights.next().unwrap_or("–".into()),
+            sights.collect::<Vec<_>>().join(", "),
+        ]
+    });
+    let set_ups: Vec<Vec<String>> = set_ups.collect();
+    if !set_ups.is_empty() {
+        sections.push(section(
+            "Set-ups over marks",
+            "Measure the height of instrument and reflector before and after. Check the distance to the backsight against the plan before scanning: it tells a wrong mark.",
+            &["station", "over", "instrument height", "backsight", "carry to"],
+            5,
+            set_ups,
+        ));
+    }
+    let request = LeapfrogRequest { stations: Vec::new(), spheres: SPHERES_CARRIED };
+    if let Ok(moves) = designing::leapfrog(plan, brief, &request) {
         let rows = moves.iter().map(|m| {
             let carry: Vec<String> = m
                 .carry
@@ -103,32 +165,14 @@ pub(crate) fn pdf(name: &str, plan: &Plan, brief: &Brief, cover: &CoverDto) -> R
     if !traps.is_empty() {
         sections.push(section("What to watch", "", &["", ""], 2, traps));
     }
-    let mut cautions = vec![
-        "Eyes: keep the laser class of the instrument in mind, no optics in the beam. Tripods are trip hazards: mark them where people pass.".to_owned(),
-        "Site rules, local codes and permissions go before this sheet.".into(),
-    ];
-    if !brief.hazards.trim().is_empty() {
-        cautions.insert(0, brief.hazards.clone());
-    }
-    cautions.extend(plan.hazards.iter().map(|h| format!("Hazard on the plan: {}.", h.0)));
-    sections.push(section("Cautions", "", &[""], 1, cautions.into_iter().map(|c| vec![c]).collect()));
+    sections.push(section("Cautions", "", &[""], 1, cautions(plan, brief).into_iter().map(|c| vec![c]).collect()));
     let percent = |v: Option<f64>| v.map_or("nothing is required".into(), |v| format!("{:.1} %", 100.0 * v));
     let worst = cover.prediction.targets.iter().map(|t| t.error.spatial).fold(0.0, f64::max);
     let i = &brief.instrument;
     let report = Report {
         title: format!("{name}: plan"),
         subtitle: brief.site.clone(),
-        verdict: match (&cover.prediction.refused, brief.requirement.spatial95) {
-            (Some(r), _) => format!("Not shown: {r}"),
-            (None, Some(limit)) => {
-                format!(
-                    "Predicted {} at the weakest target, 3-D 95 %, against {}",
-                    brief.length(worst),
-                    brief.length(limit)
-                )
-            }
-            (None, None) => format!("Predicted {} at the weakest target, 3-D 95 %", brief.length(worst)),
-        },
+        verdict: verdict_words(brief, cover),
         verdict_kind: match (&cover.prediction.refused, brief.requirement.spatial95) {
             (Some(_), _) => "not shown",
             (None, Some(limit)) if worst > limit => "not met",
@@ -225,6 +269,12 @@ fn shapes(plan: &Plan) -> Vec<DrawnShape> {
     for a in &s.no_go {
         add("NO_GO", "", line(&a.outline), true, None, 0.0, 0.0);
     }
+    for e in &s.edges {
+        add("EDGE", "", line(&e.line), false, None, e.foot, e.crest - e.foot);
+    }
+    for (name, p) in &plan.heights {
+        add("HEIGHT", name, vec![[p.x, p.y]], false, None, p.z, 0.0);
+    }
     for (name, outline) in &plan.hazards {
         add("HAZARD", name, line(outline), true, None, 0.0, 0.0);
     }
@@ -287,7 +337,12 @@ pub(crate) fn csv(plan: &Plan, brief: &Brief) -> String {
             (Some(_), true) => "check",
             (Some(_), false) => "control",
         };
-        add(if t.kind == PlannedKind::Sphere { "sphere" } else { "checker" }, &t.name, &t.position, known);
+        let kind = match t.kind {
+            PlannedKind::Sphere => "sphere",
+            PlannedKind::Checker(_) => "checker",
+            PlannedKind::Mark => "mark",
+        };
+        add(kind, &t.name, &t.position, known);
     }
     out
 }

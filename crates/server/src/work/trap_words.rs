@@ -162,12 +162,56 @@ fn one(plan: &Plan, brief: &Brief, trap: &Trap) -> TrapDto {
         Trap::Unmeasured(t, n) => {
             let t = &plan.targets[*t].1;
             let who = if *n == 0 { "No station" } else { "Only one station" };
-            ("doubtful", format!("{who} will measure {}", t.name), "It is too far for the density, hidden, or seen too obliquely; a target ties only what two stations measure.".into(), vec![t.name.clone()], Some([t.position.x, t.position.y]))
+            let mark = t.kind == vistazo_core::plan::PlannedKind::Mark;
+            let why = if mark { "A mark is measured by the stations that stand over it or sight it; one that is not known ties what two stations measure." } else { "It is too far for the density, hidden, or seen too obliquely; a target ties only what two stations measure." };
+            ("doubtful", format!("{who} will measure {}", t.name), why.into(), vec![t.name.clone()], Some([t.position.x, t.position.y]))
         }
+        Trap::CannotSight(s, t) => (
+            "failed",
+            format!("{} cannot sight {}", st(*s), plan.targets[*t].1.name),
+            match brief.instrument.sighting_sigma {
+                None => "The instrument of the brief sights no reflectors: give the station scanned targets, or take one that does.".to_owned(),
+                Some(_) => format!("It sights from {} to {}.", brief.length(brief.instrument.min_range), brief.length(brief.instrument.max_range)),
+            },
+            vec![st(*s), plan.targets[*t].1.name.clone()],
+            place(*s),
+        ),
+        Trap::SightBlocked(s, t) => (
+            "failed",
+            format!("{} does not see {}", st(*s), plan.targets[*t].1.name),
+            "Something stands in the line to a reflector 1.5 m over the mark. Move the station, or sight another mark.".into(),
+            vec![st(*s), plan.targets[*t].1.name.clone()],
+            place(*s),
+        ),
+        Trap::ShortBacksight(s, back, far) => (
+            "doubtful",
+            format!("The backsight of {} is short: {}", st(*s), brief.length(*back)),
+            format!(
+                "It turns what the station measures up to {} away: 1 mm at the backsight becomes {} there. Sight a mark at least a third as far as what is measured.",
+                brief.length(*far),
+                brief.length(0.001 * far / back)
+            ),
+            vec![st(*s)],
+            place(*s),
+        ),
+        Trap::NoBacksight(s) => (
+            "failed",
+            format!("Nothing tells the heading of {}", st(*s)),
+            "It stands over a mark and measures no other: give it a backsight, or targets that its scan shows.".into(),
+            vec![st(*s)],
+            place(*s),
+        ),
         Trap::NoGo(s) => (
             "failed",
             format!("{} stands where no instrument may", st(*s)),
             "Move it out of the no-go area.".into(),
+            vec![st(*s)],
+            place(*s),
+        ),
+        Trap::NearEdge(s, away, drop) => (
+            "failed",
+            format!("{} stands {} from an edge", st(*s), brief.length(*away)),
+            format!("The ground falls by {} there. Keep a metre away with people and tripod, or more where the site says so.", brief.length(*drop)),
             vec![st(*s)],
             place(*s),
         ),

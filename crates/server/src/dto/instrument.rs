@@ -1,0 +1,163 @@
+#![allow(missing_docs)] // the fields are named as the surveyor names them
+
+use crate::ApiError;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+use vistazo_core::instrument::Instrument;
+
+/// The scanner's profile.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct InstrumentDto {
+    pub name: String,
+    pub range_sigma: f64,
+    pub range_sigma_per_m: f64,
+    pub angular_sigma: f64,
+    pub beam_exit: f64,
+    pub beam_divergence: f64,
+    pub compensator_sigma: Option<f64>,
+    /// Plumbing over a mark, 1σ per horizontal axis.
+    #[serde(default = "centring")]
+    pub centring_sigma: f64,
+    /// Measured heights of instrument and reflector, 1σ.
+    #[serde(default = "height")]
+    pub height_sigma: f64,
+    /// Directions to a sighted reflector, 1σ, radians; none when it cannot sight.
+    #[serde(default)]
+    pub sighting_sigma: Option<f64>,
+    pub min_range: f64,
+    pub max_range: f64,
+    pub elevation_min: f64,
+    pub elevation_max: f64,
+    pub step: f64,
+    pub warm_up: f64,
+    pub scan_time: f64,
+}
+
+// profiles stored before set-ups over marks were planned
+fn centring() -> f64 {
+    Instrument::mid_range().centring_sigma
+}
+
+fn height() -> f64 {
+    Instrument::mid_range().height_sigma
+}
+
+impl From<&InstrumentDto> for Instrument {
+    fn from(d: &InstrumentDto) -> Self {
+        Self {
+            name: d.name.clone(),
+            range_sigma: d.range_sigma,
+            range_sigma_per_m: d.range_sigma_per_m,
+            angular_sigma: d.angular_sigma,
+            beam_exit: d.beam_exit,
+            beam_divergence: d.beam_divergence,
+            compensator_sigma: d.compensator_sigma,
+            centring_sigma: d.centring_sigma,
+            height_sigma: d.height_sigma,
+            sighting_sigma: d.sighting_sigma,
+            min_range: d.min_range,
+            max_range: d.max_range,
+            elevation_min: d.elevation_min,
+            elevation_max: d.elevation_max,
+            step: d.step,
+            warm_up: d.warm_up,
+            scan_time: d.scan_time,
+        }
+    }
+}
+
+impl From<&Instrument> for InstrumentDto {
+    fn from(d: &Instrument) -> Self {
+        Self {
+            name: d.name.clone(),
+            range_sigma: d.range_sigma,
+            range_sigma_per_m: d.range_sigma_per_m,
+            angular_sigma: d.angular_sigma,
+            beam_exit: d.beam_exit,
+            beam_divergence: d.beam_divergence,
+            compensator_sigma: d.compensator_sigma,
+            centring_sigma: d.centring_sigma,
+            height_sigma: d.height_sigma,
+            sighting_sigma: d.sighting_sigma,
+            min_range: d.min_range,
+            max_range: d.max_range,
+            elevation_min: d.elevation_min,
+            elevation_max: d.elevation_max,
+            step: d.step,
+            warm_up: d.warm_up,
+            scan_time: d.scan_time,
+        }
+    }
+}
+
+impl InstrumentDto {
+    /// Checks every field; `prefix` goes before the names of fields in errors.
+    ///
+    /// # Errors
+    /// The first field that cannot be, with what was found and what is expected.
+    pub fn validate(&self, prefix: &str) -> Result<(), ApiError> {
+        if self.name.trim().is_empty() || self.name.len() > 80 {
+            return Err(ApiError::field(&format!("{prefix}name"), "expected a name of 1 to 80 characters"));
+        }
+        let positive = [
+            ("range_sigma", self.range_sigma),
+            ("angular_sigma", self.angular_sigma),
+            ("step", self.step),
+            ("max_range", self.max_range),
+            ("centring_sigma", self.centring_sigma),
+            ("height_sigma", self.height_sigma),
+            ("sighting_sigma", self.sighting_sigma.unwrap_or(1.0)),
+        ];
+        if let Some((name, v)) = positive.iter().find(|p| p.1.is_nan() || p.1 <= 0.0 || !p.1.is_finite()) {
+            return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected a positive number")));
+        }
+        let some = [
+            ("range_sigma_per_m", self.range_sigma_per_m),
+            ("beam_exit", self.beam_exit),
+            ("beam_divergence", self.beam_divergence),
+            ("compensator_sigma", self.compensator_sigma.unwrap_or(0.0)),
+            ("min_range", self.min_range),
+            ("warm_up", self.warm_up),
+            ("scan_time", self.scan_time),
+        ];
+        if let Some((name, v)) = some.iter().find(|p| p.1.is_nan() || p.1 < 0.0 || !p.1.is_finite()) {
+            return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected 0 or more")));
+        }
+        if self.min_range >= self.max_range {
+            return Err(ApiError::field(
+                &format!("{prefix}max_range"),
+                format!("found {} m, expected more than the shortest range of {} m", self.max_range, self.min_range),
+            ));
+        }
+        // a step this small asks for more than sixty million points
+        if self.step < 2e-4
+            || self.elevation_max <= self.elevation_min
+            || self.elevation_max - self.elevation_min > std::f64::consts::PI
+        {
+            return Err(ApiError::field(
+                &format!("{prefix}step"),
+                "expected a step of at least 0.2 mrad and a field of view between 0 and 180°",
+            ));
+        }
+        Ok(())
+    }
+}
+
+/// A profile to choose from.
+#[derive(Serialize, ToSchema)]
+pub struct InstrumentEntry {
+    /// None for those that come along, which cannot be changed.
+    pub id: Option<Uuid>,
+    pub version: i32,
+    pub instrument: InstrumentDto,
+}
+
+/// A profile to keep.
+#[derive(Deserialize, ToSchema)]
+pub struct KeepInstrument {
+    /// The one to change and the version it was read at; none keeps a new one.
+    pub id: Option<Uuid>,
+    pub version: Option<i32>,
+    pub instrument: InstrumentDto,
+}
