@@ -128,7 +128,8 @@ fn main() {
             })
             .collect();
         let kit = Kit { sphere_radius: 0.1, checker_half: 0.2 };
-        let design = Design { site, stations: &stations, targets: &targets, kit, instrument: &house.instrument };
+        let design =
+            Design { site, stations: &stations, targets: &targets, kit, instrument: &house.instrument, ties: &[] };
         let begin = Instant::now();
         let p = predict(&design);
         println!(

@@ -71,6 +71,7 @@ fn registration() {
                 Observation { scan, target, centre: t.centre, covariance: t.covariance, active: true }
             })
             .collect(),
+        ties: Vec::new(),
     };
     let solution = solve(network).unwrap();
     let adjusted = begin.elapsed().as_secs_f64();

@@ -83,7 +83,7 @@ fn planted_mistakes_are_named() {
     let known = |t: PlannedTarget, check: bool| PlannedTarget { control_sigma: Some(Vec3::repeat(0.002)), check, ..t };
     let look = |site: &Site, stations: &[Station], targets: &[PlannedTarget]| {
         let instrument = Instrument::mid_range();
-        let design = Design { site, stations, targets, kit: Kit::default(), instrument: &instrument };
+        let design = Design { site, stations, targets, kit: Kit::default(), instrument: &instrument, ties: &[] };
         let (c, p) = (cover(site, stations, &instrument, 0.25), predict(&design));
         traps(&design, &c, &station_graph(&c.overlap, &p.sees, &p.marks()), &p)
     };
@@ -196,7 +196,14 @@ fn advice_comes_true_and_budgets_add_up() {
         target(21.0, 3.0, 1.3, None),
     ];
     let run = |targets: &[PlannedTarget]| {
-        let design = Design { site: &site, stations: &stations, targets, kit: Kit::default(), instrument: &instrument };
+        let design = Design {
+            site: &site,
+            stations: &stations,
+            targets,
+            kit: Kit::default(),
+            instrument: &instrument,
+            ties: &[],
+        };
         let p = predict(&design);
         let sigma = Vec3::repeat(0.002);
         (advise(&design, &p, sigma, 3), p.weakest().unwrap(), budget(&design, &p, p.used.len() - 1).unwrap())

@@ -66,6 +66,7 @@ fn network(job: &SmallJob, block: &Block, scans: &[ScanTargets]) -> Network {
                 })
             })
             .collect(),
+        ties: Vec::new(),
     }
 }
 

@@ -162,6 +162,7 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
         targets: &case.targets,
         kit: Kit::default(),
         instrument: &case.instrument,
+        ties: &[],
     };
     let prediction = predict(&design);
     let plan = prediction.block.as_ref().unwrap_or_else(|e| panic!("network {seed}: {e}"));
@@ -227,6 +228,7 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
                     .map(|&t| TargetUnknown { name: case.targets[t].name.clone(), position: case.targets[t].position })
                     .collect(),
                 observations,
+                ties: Vec::new(),
             };
             let found = solve(net).ok()?;
             // one the adjustment itself calls wrong is not handed over as it is

@@ -32,11 +32,12 @@ export function CoverPart({ cover, items, at, selected, onSelect }: { cover: Sch
             </table>
           </div>
           <Head aside="3 or more, well placed, tie without clouds; 2 marks tie set-ups">Shared targets</Head>
-          <Ledger label="Links" rows={cover.links.filter((l) => l.targets.length + l.marks.length > 0)} id={(l) => `${l.from} ${l.to}`} empty="No two stations share a target." tone={(l) => (l.faults.length ? 'bad' : undefined)} columns={[
+          <Ledger label="Links" rows={cover.links.filter((l) => l.targets.length + l.marks.length > 0 || l.cloud95 != null)} id={(l) => `${l.from} ${l.to}`} empty="No two stations share a target." tone={(l) => (l.faults.length ? 'bad' : undefined)} columns={[
             { head: 'Between', cell: (l) => `${l.from}–${l.to}` },
             { head: 'overlap [%]', num: true, cell: (l) => (100 * l.overlap).toFixed(0) },
             { head: 'shared', num: true, cell: (l) => l.targets.length + l.marks.length },
             { head: 'targets', cell: (l) => [...l.targets, ...l.marks].join(' ') },
+            ...(cover.links.some((l) => l.cloud95 != null) ? [{ head: <>clouds, 95 % [{u.small}]</>, num: true, cell: (l: Schema['LinkDto']) => (l.cloud95 == null ? '–' : u.err(l.cloud95)) }] : []),
             { head: '', cell: (l) => l.faults.join(', ') },
           ]} />
         </>

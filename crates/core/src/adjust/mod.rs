@@ -13,7 +13,7 @@ mod tests_of_hypotheses;
 mod unnoticed;
 
 pub use defect::Defect;
-pub use network::{Network, Observation, ScanUnknown, TargetUnknown};
-pub use solve::{AdjustError, Residual, Solution, solve};
+pub use network::{CloudTie, Network, Observation, ScanUnknown, TargetUnknown};
+pub use solve::{AdjustError, Residual, Solution, TieResidual, solve};
 pub use tests_of_hypotheses::Moved;
 pub use unnoticed::{Unnoticed, unnoticed};

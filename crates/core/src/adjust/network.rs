@@ -1,4 +1,5 @@
 use crate::geometry::{Mat3, Pose, Vec3};
+use nalgebra::Matrix6;
 
 /// A scan whose pose is unknown.
 #[derive(Clone, Debug)]
@@ -35,6 +36,21 @@ pub struct Observation {
     pub active: bool,
 }
 
+/// A measured relation between two scans, from what both show of the same surfaces.
+#[derive(Clone, Debug)]
+pub struct CloudTie {
+    /// Index of the scan in whose frame the other is measured.
+    pub from: usize,
+    /// Index of the other.
+    pub to: usize,
+    /// Pose of `to` in the scanner frame of `from`.
+    pub relative: Pose,
+    /// Its covariance by left increments, m² and rad².
+    pub covariance: Matrix6<f64>,
+    /// Takes part.
+    pub active: bool,
+}
+
 /// A block to be adjusted. Scans are in the order they were taken.
 #[derive(Clone, Debug, Default)]
 pub struct Network {
@@ -44,6 +60,8 @@ pub struct Network {
     pub targets: Vec<TargetUnknown>,
     /// Observations.
     pub observations: Vec<Observation>,
+    /// Ties by clouds.
+    pub ties: Vec<CloudTie>,
 }
 
 impl Network {

@@ -1,7 +1,7 @@
 use super::dense;
-use super::network::{Network, Observation, ScanUnknown};
+use super::network::{CloudTie, Network, Observation, ScanUnknown};
 use crate::geometry::{Mat3, Vec3, skew};
-use nalgebra::{DMatrix, DVector, Matrix3x6};
+use nalgebra::{DMatrix, DVector, Matrix3x6, Matrix6, Vector6};
 
 /// The derivative of one target observation `l = Rᵀ (X − t)` by left increments of the pose and
 /// by the target: with `w = X − t`, `dl = Rᵀ (dX − ρ + [w]× ω)`.
@@ -20,6 +20,27 @@ pub(super) fn row(net: &Network, o: &Observation) -> Row {
     scan.fixed_view_mut::<3, 3>(0, 0).copy_from(&-rt);
     scan.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
     Row { scan, target: rt, misclosure: o.centre - rt * w }
+}
+
+/// The derivative of a cloud tie by left increments of its two poses. With `w = t_b − t_a` the relative
+/// pose changes by `Rₐᵀ (ρ_b − ρ_a + [w]× ω_a)` and `Rₐᵀ (ω_b − ω_a)`.
+pub(super) struct TieRow {
+    pub from: Matrix6<f64>,
+    pub to: Matrix6<f64>,
+    /// Observed minus computed, scanner frame of `from`, metres and radians.
+    pub misclosure: Vector6<f64>,
+}
+
+pub(super) fn tie_row(net: &Network, tie: &CloudTie) -> TieRow {
+    let (a, b) = (&net.scans[tie.from].pose, &net.scans[tie.to].pose);
+    let rt = a.matrix().transpose();
+    let w = b.translation - a.translation;
+    let mut to = Matrix6::zeros();
+    to.fixed_view_mut::<3, 3>(0, 0).copy_from(&rt);
+    to.fixed_view_mut::<3, 3>(3, 3).copy_from(&rt);
+    let mut from = -to;
+    from.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
+    TieRow { from, to, misclosure: a.inverse().compose(b).difference(&tie.relative) }
 }
 
 /// The normal equations with the targets eliminated (Schur 1917): targets are seen by few scans
@@ -82,6 +103,20 @@ pub(super) fn build(net: &Network, information: &[Mat3], weights: &[f64]) -> Res
             add += r * r.transpose() * weight;
             let mut add = right.fixed_rows_mut::<3>(at);
             add += r * (weight * value);
+        }
+    }
+    for tie in net.ties.iter().filter(|t| t.active) {
+        let Some(p) = tie.covariance.try_inverse() else { continue };
+        let r = tie_row(net, tie);
+        let sides = [(net.scan_column(tie.from), r.from), (net.scan_column(tie.to), r.to)];
+        for (row, left) in &sides {
+            let weighted = left.transpose() * p;
+            let mut add = right.fixed_rows_mut::<6>(*row);
+            add += weighted * r.misclosure;
+            for (column, design) in &sides {
+                let mut add = scans.fixed_view_mut::<6, 6>(*row, *column);
+                add += weighted * design;
+            }
         }
     }
     let mut reduced = scans.clone();
@@ -187,11 +222,13 @@ pub(super) fn gauge(net: &Network, over: Over) -> DMatrix<f64> {
     let mut g = DMatrix::zeros(net.unknowns(), d);
     let n = net.targets.len().max(1) as f64;
     let centre = net.targets.iter().map(|t| t.position).sum::<Vec3>() / n;
+    let centre = if net.targets.is_empty() { net.scans[0].pose.translation } else { centre };
     let axes = [Vec3::z(), Vec3::x(), Vec3::y()];
     let scans = net.scans.iter().enumerate().map(|(k, s)| (net.scan_column(k), s.pose.translation, true));
     let targets = net.targets.iter().enumerate().map(|(k, t)| (net.target_column(k), t.position, false));
     for (at, p, is_scan) in scans.chain(targets) {
-        if is_scan && over == Over::Targets {
+        // a block that ties by clouds only is held by its scans
+        if is_scan && over == Over::Targets && !net.targets.is_empty() {
             continue;
         }
         for c in 0..d {

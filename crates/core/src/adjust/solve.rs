@@ -4,7 +4,7 @@ use super::normal;
 use super::tests_of_hypotheses::{self, Moved};
 use crate::geometry::{Error95, Mat3, Pose, Vec3};
 use crate::stats::{chi2_quantile, chi2_tail};
-use nalgebra::{DMatrix, Matrix6};
+use nalgebra::{DMatrix, Matrix6, Vector6};
 
 /// Why a block cannot be adjusted.
 #[derive(Debug, Clone, thiserror::Error, PartialEq)]
@@ -47,6 +47,19 @@ pub struct Residual {
     pub detectable: f64,
 }
 
+/// What the adjustment says about a cloud tie.
+#[derive(Clone, Debug)]
+pub struct TieResidual {
+    /// Observed minus adjusted, scanner frame of its first scan: shift (m) and turn (rad).
+    pub vector: Vector6<f64>,
+    /// χ² with `dof` degrees of freedom when the tie is right.
+    pub statistic: f64,
+    /// Degrees of freedom: 6, less what nothing else checks.
+    pub dof: usize,
+    /// Probability of a statistic as large as this.
+    pub p_value: f64,
+}
+
 /// An adjusted block.
 #[derive(Clone, Debug)]
 pub struct Solution {
@@ -61,6 +74,8 @@ pub struct Solution {
     pub(crate) level: Vec<(usize, Mat3)>,
     /// One per observation of the network, excluded ones too.
     pub residuals: Vec<Residual>,
+    /// One per cloud tie of the network.
+    pub tie_residuals: Vec<TieResidual>,
     /// Weighted sum of squares.
     pub sum: f64,
     /// Degrees of freedom.
@@ -129,7 +144,7 @@ impl Solution {
 /// [`AdjustError::Nothing`], [`AdjustError::Defect`] naming the scan that can move and how, or
 /// [`AdjustError::Diverged`].
 pub fn solve(mut net: Network) -> Result<Solution, AdjustError> {
-    if net.scans.len() < 2 || net.targets.is_empty() {
+    if net.scans.len() < 2 || (net.targets.is_empty() && net.ties.is_empty()) {
         return Err(AdjustError::Nothing { scans: net.scans.len(), targets: net.targets.len() });
     }
     let information: Vec<Mat3> = net
@@ -192,6 +207,15 @@ fn finish(net: &Network, information: &[Mat3], iterations: usize) -> Result<Solu
             (v.transpose() * information[i] * v)[0]
         })
         .sum();
+    let tie_residuals: Vec<TieResidual> =
+        (0..net.ties.len()).map(|i| tests_of_hypotheses::tie(net, &covariance, i)).collect();
+    let tied = net.ties.iter().filter(|t| t.active).count();
+    for t in net.ties.iter().filter(|t| t.active) {
+        if let Some(p) = t.covariance.try_inverse() {
+            let v = normal::tie_row(net, t).misclosure;
+            sum += (v.transpose() * p * v)[0];
+        }
+    }
     let mut levels = 0;
     for s in &net.scans {
         if let Some(sigma) = s.level_sigma {
@@ -200,7 +224,7 @@ fn finish(net: &Network, information: &[Mat3], iterations: usize) -> Result<Solu
             levels += 2;
         }
     }
-    let dof = (3 * active + levels + net.datum_defect()).saturating_sub(net.unknowns());
+    let dof = (3 * active + 6 * tied + levels + net.datum_defect()).saturating_sub(net.unknowns());
     let global_p = chi2_tail(sum, dof);
     let variance_factor = if dof > 0 && sum > chi2_quantile(0.999, dof) { sum / dof as f64 } else { 1.0 };
 
@@ -215,6 +239,7 @@ fn finish(net: &Network, information: &[Mat3], iterations: usize) -> Result<Solu
         covariance,
         level: normal::level_blocks(net),
         residuals,
+        tie_residuals,
         sum,
         dof,
         global_p,

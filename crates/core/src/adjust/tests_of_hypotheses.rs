@@ -1,9 +1,9 @@
 use super::network::Network;
 use super::normal::{self, Row};
-use super::solve::Residual;
+use super::solve::{Residual, TieResidual};
 use crate::geometry::{Mat3, Vec3};
 use crate::stats::chi2_tail;
-use nalgebra::{DMatrix, SMatrix};
+use nalgebra::{DMatrix, Matrix6, SMatrix};
 
 /// The hypothesis that a target moved between two scans.
 #[derive(Clone, Debug)]
@@ -164,6 +164,29 @@ impl<'a> Tester<'a> {
         });
         best.max_by(|a, b| a.statistic.total_cmp(&b.statistic))
     }
+}
+
+/// Tests a cloud tie against all else: as an observation with six components.
+pub(super) fn tie(net: &Network, covariance: &DMatrix<f64>, i: usize) -> TieResidual {
+    let t = &net.ties[i];
+    let r = normal::tie_row(net, t);
+    let (a, b) = (net.scan_column(t.from), net.scan_column(t.to));
+    let q = |row: usize, column: usize| -> Matrix6<f64> { covariance.fixed_view::<6, 6>(row, column).into_owned() };
+    let adjusted = r.from * (q(a, a) * r.from.transpose() + q(a, b) * r.to.transpose())
+        + r.to * (q(b, a) * r.from.transpose() + q(b, b) * r.to.transpose());
+    let v = r.misclosure;
+    // in units of its own standard deviations: shifts and turns become comparable
+    let scale = t.covariance.diagonal().map(|c| c.max(f64::MIN_POSITIVE).sqrt().recip());
+    let qvv = if t.active { t.covariance - adjusted } else { t.covariance + adjusted };
+    let qvv = Matrix6::from_fn(|i, j| qvv[(i, j)] * scale[i] * scale[j]);
+    let scaled = v.component_mul(&scale);
+    let e = ((qvv + qvv.transpose()) / 2.0).symmetric_eigen();
+    let (mut statistic, mut dof) = (0.0, 0);
+    for k in (0..6).filter(|&k| e.eigenvalues[k] > 1e-6) {
+        statistic += e.eigenvectors.column(k).dot(&scaled).powi(2) / e.eigenvalues[k];
+        dof += 1;
+    }
+    TieResidual { vector: v, statistic, dof, p_value: chi2_tail(statistic, dof) }
 }
 
 /// `uᵀ S⁺ u` and the rank of `S`, leaving out directions that the network does not check.

@@ -36,6 +36,8 @@ pub struct Budget {
     pub checkers: f64,
     /// Plumbing over marks, instrument heights, and the sighting of reflectors.
     pub set_up: f64,
+    /// Ties by clouds.
+    pub clouds: f64,
 }
 
 /// Parts the variance of a used target among its causes.
@@ -81,13 +83,22 @@ pub fn budget(design: &Design<'_>, seen: &Prediction, used: usize) -> Option<Bud
     } else {
         0.0
     };
-    let sum = (spheres + checkers + set_up + level + control).max(1e-12);
+    let clouds = if design.ties.is_empty() {
+        0.0
+    } else {
+        let mut ties = design.ties.to_vec();
+        ties.iter_mut().for_each(|t| t.covariance *= 1.0 - BETTER);
+        let d = Design { ties: &ties, ..design.clone() };
+        ((now - variance(&adjust(&d, rows.clone()))?) / (now * BETTER)).max(0.0)
+    };
+    let sum = (spheres + checkers + set_up + clouds + level + control).max(1e-12);
     Some(Budget {
         control: control / sum,
         level: level / sum,
         spheres: spheres / sum,
         checkers: checkers / sum,
         set_up: set_up / sum,
+        clouds: clouds / sum,
     })
 }
 

@@ -1,6 +1,6 @@
 use super::bvh::Bvh;
 use super::site::{Site, Station};
-use crate::adjust::{AdjustError, Network, Observation, ScanUnknown, Solution, TargetUnknown, solve};
+use crate::adjust::{AdjustError, CloudTie, Network, Observation, ScanUnknown, Solution, TargetUnknown, solve};
 use crate::geometry::{Error95, FitModel, Mat3, Pose, Vec3};
 use crate::georef::{ControlPoint, Georeferenced, georeference};
 use crate::instrument::Instrument;
@@ -85,6 +85,8 @@ pub struct Design<'a> {
     pub kit: Kit,
     /// The scanner.
     pub instrument: &'a Instrument,
+    /// Ties by clouds that will be measured as well: see [`super::cloud_ties`].
+    pub ties: &'a [CloudTie],
 }
 
 /// What the plan will come out at.
@@ -273,6 +275,7 @@ pub(super) fn adjust(design: &Design<'_>, sightings: Vec<Vec<Sighting>>) -> Pred
                 })
             })
             .collect(),
+        ties: design.ties.to_vec(),
     };
     let levelled = instrument.compensator_sigma.is_some();
     let block = solve(network.clone());

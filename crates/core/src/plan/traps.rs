@@ -3,6 +3,7 @@ use super::graph::{Doorway, StationGraph, doorways};
 use super::predict::{Design, Means, PlannedKind, PlannedTarget, Prediction};
 use super::site::{Edge, Site, inside};
 use crate::geometry::{Error95, Vec3};
+use crate::stats::K95_1D;
 use crate::target::{Configuration, Fault, configuration};
 use nalgebra::Vector2;
 
@@ -19,6 +20,9 @@ pub enum Trap {
     WeakTargets([usize; 2], Vec<usize>, Configuration),
     /// Two stations hang together by surfaces that repeat: how many look alike.
     Repeating([usize; 2], usize),
+    /// Two stations hang together by their clouds, which leave a direction open: the 95 % half-width along
+    /// it, metres, and the direction.
+    Slides([usize; 2], f64, Vec3),
     /// A passage with stations on both sides and nothing through it.
     Doorway(Doorway),
     /// Fewer than three targets will be control, or none.
@@ -100,6 +104,15 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
     }
     out.extend(doorways(design.site, design.stations, graph).into_iter().map(Trap::Doorway));
     set_ups(design, cover, prediction, &mut out);
+    for t in design.ties {
+        let e = t.covariance.fixed_view::<3, 3>(0, 0).into_owned().symmetric_eigen();
+        let worst = e.eigenvalues.imax();
+        let along = K95_1D * e.eigenvalues[worst].max(0.0).sqrt();
+        let held = graph.links.iter().any(|l| l.stations == [t.from, t.to] && l.targets.len() >= 3);
+        if along > OPEN && !held {
+            out.push(Trap::Slides([t.from, t.to], along, e.eigenvectors.column(worst).into()));
+        }
+    }
     for t in 0..design.targets.len() {
         let n = prediction.sightings.iter().filter(|s| s.iter().any(|x| x.target == t)).count();
         // a known mark serves the one station that uses it
@@ -145,6 +158,8 @@ pub fn surface_error(cover: &Cover, design: &Design<'_>, prediction: &Prediction
         .min_by(f64::total_cmp)
 }
 
+/// From this 95 % half-width on a tie by clouds counts as open in a direction, metres.
+const OPEN: f64 = 0.02;
 /// How many times farther than its backsight a station may carry its heading.
 const CARRIED: f64 = 3.0;
 

@@ -28,6 +28,9 @@ pub struct Brief {
     pub sphere_diameter: Option<f64>,
     /// Side of the job's checkers, metres.
     pub checker_side: Option<f64>,
+    /// The clouds will tie the scans as well as the targets: the plan counts them.
+    #[serde(default)]
+    pub tie_by_clouds: bool,
     pub instrument: InstrumentDto,
 }
 
@@ -53,6 +56,7 @@ impl Default for Brief {
             requirement: RequirementDto { spatial95: Some(0.010), ..RequirementDto::default() },
             sphere_diameter: Some(0.2),
             checker_side: Some(0.3),
+            tie_by_clouds: false,
             instrument: InstrumentDto::from(&Instrument::mid_range()),
         }
     }

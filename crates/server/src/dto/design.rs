@@ -33,6 +33,8 @@ pub struct LinkDto {
     pub targets: Vec<String>,
     /// Marks that both stand over or sight, by name.
     pub marks: Vec<String>,
+    /// Predicted 95 % error of the tie by the clouds alone, when the brief counts them, metres.
+    pub cloud95: Option<f64>,
     /// Nothing else holds its two sides together.
     pub bridge: bool,
     /// What is wrong with the shared targets, when three or more are shared: in words.

@@ -80,8 +80,14 @@ fn improved(plan: &Plan, brief: &Brief, own: &Instrument, mut found: Proposal) -
     let targets = plan.targets();
     let weakest = |places: &[Vec3]| {
         let stations: Vec<Station> = places.iter().map(|p| Station::at("", *p)).collect();
-        let design =
-            Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: own };
+        let design = Design {
+            site: &plan.site,
+            stations: &stations,
+            targets: &targets,
+            kit: kit(brief),
+            instrument: own,
+            ties: &[],
+        };
         let p = predict(&design);
         // targets that nobody measures are as bad as any
         let unmeasured = targets.len() - p.used.len();
@@ -111,7 +117,15 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
         p.stations.iter().enumerate().map(|(k, s)| Station::at(&format!("S{}", k + 1), *s)).collect();
     let c = cover(&plan.site, &stations, set, planning::GRID);
     let targets = plan.targets();
-    let design = Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: set };
+    let ties = planning::ties(brief, &c, &stations, set);
+    let design = Design {
+        site: &plan.site,
+        stations: &stations,
+        targets: &targets,
+        kit: kit(brief),
+        instrument: set,
+        ties: &ties,
+    };
     let predicted = predict(&design);
     let walk: f64 = p.stations.windows(2).map(|w| (w[1] - w[0]).norm()).sum();
     AlternativeDto {
@@ -203,8 +217,16 @@ pub(crate) fn leapfrog(plan: &Plan, brief: &Brief, request: &LeapfrogRequest) ->
 
 pub(crate) fn advice(plan: &Plan, brief: &Brief) -> Vec<AdviceDto> {
     let (stations, targets, instrument) = (plan.stations(), plan.targets(), Instrument::from(&brief.instrument));
-    let design =
-        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
+    let found = plan.cover(&instrument);
+    let ties = planning::ties(brief, &found, &stations, &instrument);
+    let design = Design {
+        site: &plan.site,
+        stations: &stations,
+        targets: &targets,
+        kit: kit(brief),
+        instrument: &instrument,
+        ties: &ties,
+    };
     let now = predict(&design);
     let Some((_, error)) = now.weakest() else { return Vec::new() };
     advise(&design, &now, Vec3::repeat(NEW_CONTROL), 5)
@@ -239,8 +261,14 @@ const MOST_TARGETS: usize = 60;
 
 pub(crate) fn targets(plan: &Plan, brief: &Brief) -> Vec<[f64; 3]> {
     let (stations, targets, instrument) = (plan.stations(), plan.targets(), Instrument::from(&brief.instrument));
-    let design =
-        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
+    let design = Design {
+        site: &plan.site,
+        stations: &stations,
+        targets: &targets,
+        kit: kit(brief),
+        instrument: &instrument,
+        ties: &[],
+    };
     propose_targets(&design, MOST_TARGETS).into_iter().map(Into::into).collect()
 }
 

@@ -62,6 +62,7 @@ impl StoredNetwork {
                     active: o.active,
                 })
                 .collect(),
+            ties: Vec::new(),
         }
     }
 }

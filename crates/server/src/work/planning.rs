@@ -9,13 +9,13 @@ use crate::{ApiError, App};
 use nalgebra::Vector2;
 use std::collections::HashMap;
 use uuid::Uuid;
-use vistazo_core::adjust::unnoticed;
+use vistazo_core::adjust::{CloudTie, unnoticed};
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
     Bvh, Column, Cover, Demand, Design, Edge, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
-    Prediction, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, budget, cover, look_round,
-    predict, sample, station_graph, surface_error, traps,
+    Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, budget,
+    cloud_ties, cover, look_round, predict, sample, station_graph, surface_error, traps,
 };
 use vistazo_core::target::configuration;
 use vistazo_store::{jobs, views};
@@ -141,6 +141,11 @@ pub(crate) fn kit(brief: &Brief) -> Kit {
     }
 }
 
+/// The ties that clouds will give, when they are to be used.
+pub(crate) fn ties(brief: &Brief, cover: &Cover, stations: &[Station], instrument: &Instrument) -> Vec<CloudTie> {
+    if brief.tie_by_clouds { cloud_ties(cover, stations, instrument, SURFACE_SIGMA) } else { Vec::new() }
+}
+
 impl Plan {
     pub(crate) fn stations(&self) -> Vec<Station> {
         self.stations.iter().map(|s| s.1.clone()).collect()
@@ -200,7 +205,15 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 }
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
-    super::fingerprint(&(5, &plan.inputs, &brief.instrument, brief.sphere_diameter, brief.checker_side, &brief.unit))
+    super::fingerprint(&(
+        5,
+        &plan.inputs,
+        &brief.instrument,
+        brief.sphere_diameter,
+        brief.checker_side,
+        &brief.unit,
+        brief.tie_by_clouds,
+    ))
 }
 
 async fn compute(app: &App, job: Uuid, plan: &Plan, brief: &Brief, inputs: &str) -> Result<CoverDto, ApiError> {
@@ -215,9 +228,16 @@ async fn compute(app: &App, job: Uuid, plan: &Plan, brief: &Brief, inputs: &str)
 fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
     let instrument = Instrument::from(&brief.instrument);
     let (stations, targets) = (plan.stations(), plan.targets());
-    let design =
-        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
     let c = plan.cover(&instrument);
+    let ties = ties(brief, &c, &stations, &instrument);
+    let design = Design {
+        site: &plan.site,
+        stations: &stations,
+        targets: &targets,
+        kit: kit(brief),
+        instrument: &instrument,
+        ties: &ties,
+    };
     let p = predict(&design);
     let graph = station_graph(&c.overlap, &p.sees, &p.marks());
     let name = |s: usize| stations[s].name.clone();
@@ -235,6 +255,10 @@ fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
                 overlap: l.overlap,
                 targets: l.targets.iter().map(|&t| targets[t].name.clone()).collect(),
                 marks: l.marks.iter().map(|&t| targets[t].name.clone()).collect(),
+                cloud95: ties
+                    .iter()
+                    .find(|t| [t.from, t.to] == l.stations)
+                    .map(|t| Error95::from_covariance(&t.covariance.fixed_view::<3, 3>(0, 0).into_owned()).spatial),
                 bridge: l.bridge,
                 faults: faults.iter().map(|f| trap_words::fault(*f).to_owned()).collect(),
             }
@@ -320,8 +344,14 @@ pub(crate) fn look(plan: &Plan, brief: &Brief, from: &LookRequest) -> LookDto {
     let once: f64 = (0..samples.len()).filter(wanted).filter(covered).map(|i| samples[i].area()).sum();
     let targets = plan.targets();
     let alone = [station];
-    let design =
-        Design { site: &plan.site, stations: &alone, targets: &targets, kit: kit(brief), instrument: &instrument };
+    let design = Design {
+        site: &plan.site,
+        stations: &alone,
+        targets: &targets,
+        kit: kit(brief),
+        instrument: &instrument,
+        ties: &[],
+    };
     LookDto {
         area: own.area,
         once: (total > 0.0).then(|| once / total),
@@ -334,9 +364,17 @@ pub(crate) fn look(plan: &Plan, brief: &Brief, from: &LookRequest) -> LookDto {
 pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
     let instrument = Instrument::from(&brief.instrument);
     let (stations, targets) = (plan.stations(), plan.targets());
-    let design =
-        Design { site: &plan.site, stations: &stations, targets: &targets, kit: kit(brief), instrument: &instrument };
-    let (c, p) = (plan.cover(&instrument), predict(&design));
+    let c = plan.cover(&instrument);
+    let ties = ties(brief, &c, &stations, &instrument);
+    let design = Design {
+        site: &plan.site,
+        stations: &stations,
+        targets: &targets,
+        kit: kit(brief),
+        instrument: &instrument,
+        ties: &ties,
+    };
+    let p = predict(&design);
     let mut out: Vec<SurfaceDto> = Vec::new();
     let mut last: Option<Surface> = None;
     for (i, s) in c.samples.iter().enumerate() {
@@ -427,6 +465,7 @@ fn prediction(plan: &Plan, design: &Design<'_>, p: &Prediction) -> PredictionDto
             ("control", b.control),
             ("levelling", b.level),
             ("set-ups", b.set_up),
+            ("clouds", b.clouds),
             ("spheres", b.spheres),
             ("checkers", b.checkers),
         ]

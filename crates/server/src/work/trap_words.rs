@@ -110,6 +110,22 @@ fn one(plan: &Plan, brief: &Brief, trap: &Trap) -> TrapDto {
             vec![st(*a), st(*b)],
             place(*b),
         ),
+        Trap::Slides([a, b], along, direction) => (
+            "doubtful",
+            format!("The clouds of {} and {} slide on each other", st(*a), st(*b)),
+            format!(
+                "What both see leaves one direction open, {}: {} at 95 %. Give the two 3 shared targets, or a station that sees something across.",
+                if direction.z.abs() > 0.7 {
+                    "up and down".to_owned()
+                } else {
+                    let bearing = direction.x.atan2(direction.y).to_degrees().rem_euclid(180.0);
+                    format!("along {bearing:.0}°")
+                },
+                brief.length(*along)
+            ),
+            vec![st(*a), st(*b)],
+            place(*b),
+        ),
         Trap::Doorway(d) => (
             "doubtful",
             format!("{} needs a station in the doorway", d.name),
