@@ -54,6 +54,9 @@ export function InstrumentPart({ profile, unit, edit, onChange, wrong }: { profi
         {number('beam_divergence', 'Beam divergence, full', 1e-3, 'mrad', 4)}
         {number('warm_up', 'Warm-up', 60, 'min', 2)}
         {number('scan_time', 'One scan at that step', 1, 's', 1)}
+        {number('photograph_time', 'Photographs all round', 1, 's', 1)}
+        {number('battery_time', 'A battery lasts (0: fed from outside)', 60, 'min', 1)}
+        {number('bytes_per_point', 'Storage', 1, 'bytes a point', 2)}
         {length('centring_sigma', 'Plumbing over a mark, 1σ')}
         {length('height_sigma', 'Measured heights, 1σ')}
         {number('sighting_sigma', 'Sighting a reflector, 1σ', ARC_SECOND, '″', 3, 'cannot sight')}

@@ -30,7 +30,7 @@ export function Arrange({ items, free, onApply }: { items: Item[]; free: (kind: 
       for (const i of items) {
         const name = free(i.kind, taken)
         taken.add(`${i.kind} ${name.toLowerCase()}`)
-        changes.push({ id: crypto.randomUUID(), kind: i.kind, data: { ...map(i.data, t.f, t.turn, t.flip, lengthOf(i.data)), name } })
+        changes.push({ id: crypto.randomUUID(), kind: i.kind, data: { ...map(i.data, t.f, t.turn, t.flip, lengthOf(i.data)), name, over: undefined, instrument_height: undefined, sights: undefined } })
       }
     }
     onApply(changes)

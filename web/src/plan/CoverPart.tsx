@@ -9,6 +9,7 @@ export function CoverPart({ cover, items, at, selected, onSelect }: { cover: Sch
   const name = (id: string) => items.find((i) => i.id === id)?.data.name ?? '?'
   const percent = (v: number | null | undefined) => (v == null ? '–' : `${(v * 100).toFixed(1)} %`)
   const station = cover.stations[at]
+  const clock = (s: number) => { const m = Math.round(s / 60); return `${Math.floor(m / 60)}:${String(m % 60).padStart(2, '0')} h` }
   const bridges = cover.links.filter((l) => l.bridge)
   return (
     <>
@@ -19,10 +20,11 @@ export function CoverPart({ cover, items, at, selected, onSelect }: { cover: Sch
         { head: 'targets', num: true, cell: (s) => s.targets.length },
         { head: 'measures', cell: (s) => s.targets.map(name).join(' ') },
       ]} />
+      <p>The day: {clock(cover.day.time)} from power-on, {clock(cover.day.walking)} of it walking; {cover.day.batteries} {cover.day.batteries === 1 ? 'battery' : 'batteries'}{cover.day.swaps.length > 0 && `, changed before ${cover.day.swaps.map((k) => cover.stations[k]?.name).join(', ')}`}; {(cover.day.points / 1e6).toFixed(0)} million points, {(cover.day.bytes / 1e9).toFixed(1)} GB.</p>
       {station && <p className="faint">{station.name} does not cover: {Object.entries(station.missing).map(([why, area]) => `${u.area(area)} ${why}`).join(', ') || 'nothing'}</p>}
       {cover.stations.length > 1 && (
         <>
-          <Head>How they hang together</Head>
+          <Head aside="drawn on the plan: overlap, and targets and marks shared; red where one link alone holds">How they hang together</Head>
           <p>{cover.groups.length === 1 ? 'All stations hang together' : `${cover.groups.length} groups: ${cover.groups.map((g) => g.join(' ')).join(' | ')}`}{bridges.length > 0 && `; by one link only: ${bridges.map((l) => `${l.from}–${l.to}`).join(', ')}`}{cover.cuts.length > 0 && `; without ${cover.cuts.join(', ')} they fall apart`}.</p>
           <Head aside="share [%] of what the column sees that the row sees too; under 30 is too little for clouds">Overlap</Head>
           <div style={{ overflowX: 'auto' }}>

@@ -53,7 +53,7 @@ export function Density({ count }: { count: number }) {
           ))}</tbody>
         </table>
       )}
-      <p className="faint">Photographs take about as long as the scan again; those not taken on site cannot be added later. Storage is counted at 12 bytes a point.</p>
+      <p className="faint">Photographs not taken on site cannot be added later; those taken can be left unused. Times, battery and storage are those of the profiles in the brief.</p>
     </>
   )
 }

@@ -8,7 +8,7 @@ import { Draw, Modify, Select, Snap, Translate, defaults } from 'ol/interaction'
 import VectorLayer from 'ol/layer/Vector'
 import Projection from 'ol/proj/Projection'
 import VectorSource from 'ol/source/Vector'
-import { Fill, RegularShape, Stroke, Style } from 'ol/style'
+import { Fill, RegularShape, Stroke, Style, Text } from 'ol/style'
 import { useEffect, useRef } from 'react'
 import { METRES, useUnits } from '../lib/units'
 import { ACCENT, label, OCHRE, PAPER, RED, styleOf } from './style'
@@ -38,6 +38,8 @@ interface Props {
   map: { line: [number, number][]; colour: string }[]
   /** Stations proposed, in the order to walk. */
   ghosts: [number, number][]
+  /** How the stations hang together: lines, those that alone hold two parts together, what they share. */
+  links: { line: [number, number][]; bridge: boolean; says: string }[]
   /** Lines of sight from stations to the marks they sight. */
   sights: [number, number][][]
   /** Spheres carried: from the station, to their place, and their name. */
@@ -226,6 +228,7 @@ export function PlanCanvas(p: Props) {
       if (k > 0) add(new LineString([p.ghosts[k - 1]!, g]), new Style({ stroke: new Stroke({ color: OCHRE, width: 1, lineDash: [4, 4] }) }))
       add(new Point(g), new Style({ image: new RegularShape({ points: 3, radius: 11, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: OCHRE, width: 2 }) }), text: label(String(k + 1), 18, OCHRE) }))
     })
+    for (const l of p.links) add(new LineString(l.line), new Style({ stroke: new Stroke({ color: l.bridge ? RED : '#1d6b7466', width: l.bridge ? 2.4 : 1.4 }), text: new Text({ text: l.says, placement: 'line', font: "500 11px 'Barlow Condensed'", fill: new Fill({ color: l.bridge ? RED : ACCENT }), stroke: new Stroke({ color: PAPER, width: 3 }) }) }))
     for (const s of p.sights) add(new LineString(s), new Style({ stroke: new Stroke({ color: '#5c6b76', width: 1, lineDash: [1, 4] }) }))
     for (const c of p.carried) {
       add(new LineString([c.from, c.to]), new Style({ stroke: new Stroke({ color: ACCENT, width: 1.2, lineDash: [6, 4] }) }))
@@ -242,7 +245,7 @@ export function PlanCanvas(p: Props) {
       f.set('style', new Style({ stroke: new Stroke({ color: e.over ? RED : ACCENT, width: 1.5, lineDash: e.over ? [6, 4] : undefined }), fill: new Fill({ color: e.over ? '#93302b18' : '#1d6b7418' }) }))
       a.cover.addFeature(f)
     }
-  }, [p.seen, p.map, p.ghosts, p.sights, p.carried, p.marks, p.ellipses, p.enlarge])
+  }, [p.seen, p.map, p.ghosts, p.links, p.sights, p.carried, p.marks, p.ellipses, p.enlarge])
 
   return <div ref={box} className="ol" role="application" aria-label="Plan" data-metres={METRES[units.code]} />
 }

@@ -35,7 +35,7 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
   const minutes = (s: number) => `${Math.floor(s / 3600)}:${String(Math.round((s % 3600) / 60)).padStart(2, '0')} h`
   const take = (a: Alternative) => {
     const stations = items.filter((i) => i.kind === 'station')
-    const gone: Change[] = stations.filter((i) => !i.data.locked).map((i) => ({ id: i.id, kind: i.kind, data: null }))
+    const gone: Change[] = stations.filter((i) => !i.data.locked && !i.data.over).map((i) => ({ id: i.id, kind: i.kind, data: null }))
     const names = new Set(stations.filter((i) => i.data.locked).map((i) => i.data.name.toLowerCase()))
     let k = 0
     const fresh: Change[] = a.stations.slice(a.locked).map((at, order) => {

@@ -39,6 +39,7 @@ const TOOLS: { value: Tool; label: string }[] = [
 const Cover3d = lazy(async () => ({ default: (await import('../plan/Cover3d')).Cover3d }))
 type Page = 'findings' | 'cover' | 'propose' | 'leapfrog' | 'density'
 const NONE: number[][] = []
+const NO_LINKS: { line: [number, number][]; bridge: boolean; says: string }[] = []
 
 /** Where to stand, what will be seen, and what error will come out. */
 export default function Plan() {
@@ -142,6 +143,11 @@ export default function Plan() {
     const s = items.find((i) => i.kind === 'station' && i.data.name === m.station)?.data.position
     return m.carry.map((c) => ({ from: [s?.[0] ?? 0, s?.[1] ?? 0] as [number, number], to: [c.to[0], c.to[1]] as [number, number], name: c.sphere }))
   }), [moves, items])
+  const links = useMemo(() => (cover.data?.links ?? []).flatMap((l) => {
+    const [a, b] = [l.from, l.to].map((n) => items.find((i) => i.kind === 'station' && i.data.name === n)?.data.position)
+    const shared = l.targets.length + l.marks.length
+    return a && b ? [{ line: [[a[0]!, a[1]!], [b[0]!, b[1]!]] as [number, number][], bridge: l.bridge, says: `${(100 * l.overlap).toFixed(0)} %${shared ? `, ${shared}` : ''}` }] : []
+  }), [cover.data, items])
   const sights = useMemo(() => items.flatMap((s) => (s.data.sights ?? []).flatMap((id) => {
     const mark = items.find((i) => i.id === id)?.data.position
     const from = s.data.position
@@ -156,7 +162,7 @@ export default function Plan() {
       <div className="canvas with-elevation">
         <div className="canvas-top">
           {space && surfaces ? <Suspense fallback={<p className="empty">Drawing it…</p>}><Cover3d items={items} surfaces={surfaces} mode={mode} limit={limit} selected={picked} onSelect={pickOne} /></Suspense> : <PlanCanvas job={job.id} items={items} ready={!plan.pending} tool={tool} editable={edit} selected={picked} onSelect={setPicked} onDrawn={drawn} onMoved={moved} onDrag={drag}
-            seen={seen} map={map} ghosts={ghosts} sights={sights} carried={page === 'leapfrog' ? carried : []} marks={page === 'findings' ? marks : []} ellipses={mode === 'station' ? ellipses : []} enlarge={enlarge} />}
+            seen={seen} map={map} ghosts={ghosts} links={page === 'cover' ? links : NO_LINKS} sights={sights} carried={page === 'leapfrog' ? carried : []} marks={page === 'findings' ? marks : []} ellipses={mode === 'station' ? ellipses : []} enlarge={enlarge} />}
           <div className="tools" role="toolbar" aria-label="Plan tools">
             {edit && (
               <>

@@ -17,11 +17,6 @@ pub struct Setting {
     pub points: f64,
 }
 
-/// Bytes that a point takes as the instrument stores it.
-pub const BYTES_PER_POINT: f64 = 12.0;
-/// Photographs all round take about as long as the scan again.
-pub const PHOTOGRAPHS: f64 = 1.0;
-
 /// Invented instruments of several classes, to begin a profile with.
 pub fn library() -> Vec<Instrument> {
     let arc_second = std::f64::consts::PI / 648_000.0;
@@ -38,6 +33,8 @@ pub fn library() -> Vec<Instrument> {
             elevation_max: 90.0_f64.to_radians(),
             warm_up: 60.0,
             scan_time: 75.0,
+            photograph_time: 60.0,
+            battery_time: 7200.0,
             step: 0.0025,
             ..mid.clone()
         },
@@ -74,6 +71,8 @@ pub fn library() -> Vec<Instrument> {
             elevation_max: 60.0_f64.to_radians(),
             warm_up: 300.0,
             scan_time: 420.0,
+            photograph_time: 300.0,
+            battery_time: 14_400.0,
             step: 0.0010,
             ..mid.clone()
         },
@@ -90,6 +89,8 @@ pub fn library() -> Vec<Instrument> {
             elevation_max: 90.0_f64.to_radians(),
             warm_up: 0.0,
             scan_time: 40.0,
+            photograph_time: 20.0,
+            battery_time: 3600.0,
             step: 0.0045,
             ..mid.clone()
         },
@@ -108,6 +109,8 @@ pub fn library() -> Vec<Instrument> {
             elevation_max: 30.0_f64.to_radians(),
             warm_up: 120.0,
             scan_time: 900.0,
+            photograph_time: 240.0,
+            battery_time: 18_000.0,
             step: 0.0040,
             ..mid
         },

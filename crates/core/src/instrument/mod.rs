@@ -2,7 +2,7 @@
 
 mod library;
 
-pub use library::{BYTES_PER_POINT, PHOTOGRAPHS, Setting, library};
+pub use library::{Setting, library};
 
 use crate::geometry::{Mat3, Vec3};
 
@@ -44,6 +44,12 @@ pub struct Instrument {
     pub warm_up: f64,
     /// Time of one scan at the setting used.
     pub scan_time: f64,
+    /// Time of a set of photographs all round.
+    pub photograph_time: f64,
+    /// How long a battery runs; 0 when it is fed from outside.
+    pub battery_time: f64,
+    /// Bytes a point takes as the instrument stores it.
+    pub bytes_per_point: f64,
 }
 
 impl Instrument {
@@ -68,6 +74,9 @@ impl Instrument {
             step: 0.0016,
             warm_up: 300.0,
             scan_time: 190.0,
+            photograph_time: 180.0,
+            battery_time: 10_800.0,
+            bytes_per_point: 12.0,
         }
     }
 

@@ -55,9 +55,9 @@ fn tie(
         let variance = |v: &Vec3, st: &Station| {
             let range = v.norm();
             let cos = (side(v) / range).abs().max(1e-3);
-            let step = st.step.unwrap_or(instrument.step);
-            let points = s.area() * cos / (range * step).powi(2);
-            let noise = (instrument.range_noise(range, cos) * cos).powi(2)
+            let set = st.set(instrument);
+            let points = s.area() * cos / (range * set.step).powi(2);
+            let noise = (set.range_noise(range, cos) * cos).powi(2)
                 + (range * instrument.angular_sigma).powi(2) * (1.0 - cos * cos);
             noise / points
         };

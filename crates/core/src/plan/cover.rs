@@ -135,7 +135,7 @@ pub fn cover(site: &Site, stations: &[Station], instrument: &Instrument, grid: f
 
 /// What one station covers of some samples.
 pub fn look_round(bvh: &Bvh, samples: &[Sample], station: &Station, instrument: &Instrument) -> StationCover {
-    let set = Instrument { step: station.step.unwrap_or(instrument.step), ..instrument.clone() };
+    let set = station.set(instrument);
     let seen: Vec<_> = samples.par_iter().with_min_len(512).map(|p| look(bvh, &station.position, p, &set)).collect();
     let area = seen.iter().zip(samples).filter(|(c, _)| c.is_ok()).map(|(_, p)| p.area()).sum();
     StationCover { samples: seen, area }

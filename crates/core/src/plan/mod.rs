@@ -4,6 +4,7 @@ mod advise;
 mod bvh;
 mod cloud_ties;
 mod cover;
+mod day;
 mod graph;
 mod leapfrog;
 mod lower_bound;
@@ -17,6 +18,7 @@ pub use advise::{Advice, Budget, Change, advise, budget};
 pub use bvh::Bvh;
 pub use cloud_ties::{SURFACE_SIGMA, carried, cloud_ties};
 pub use cover::{Cover, NotCovered, Sample, Seen, StationCover, Surface, USUAL_INCIDENCE, cover, look_round, sample};
+pub use day::{Day, SET_UP, SWAP, Stop, WALK, day};
 pub use graph::{
     Doorway, LEAST_MARKS, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorways, station_graph, thin_overlaps,
 };

@@ -163,15 +163,13 @@ pub fn predict(design: &Design<'_>) -> Prediction {
 /// For each station the targets it will measure, with the covariance in the scanner frame.
 pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<Sighting>> {
     let bvh = Bvh::new(design.site);
-    let instruments: Vec<Instrument> = design
-        .stations
-        .iter()
-        .map(|s| Instrument { step: s.step.unwrap_or(design.instrument.step), ..design.instrument.clone() })
-        .collect();
-    let mut tables: Vec<(u64, CheckerTable<'_>)> = Vec::new();
+    let instruments: Vec<Instrument> = design.stations.iter().map(|s| s.set(design.instrument)).collect();
+    // tables of checkers serve all stations of one setting
+    let same = |a: &Instrument, b: &Instrument| a.step == b.step && a.range_sigma == b.range_sigma;
+    let mut tables: Vec<(&Instrument, CheckerTable<'_>)> = Vec::new();
     for i in &instruments {
-        if !tables.iter().any(|t| t.0 == i.step.to_bits()) {
-            tables.push((i.step.to_bits(), CheckerTable::new(design.kit.checker_half, i)));
+        if !tables.iter().any(|t| same(t.0, i)) {
+            tables.push((i, CheckerTable::new(design.kit.checker_half, i)));
         }
     }
     design
@@ -179,7 +177,7 @@ pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<Sighting>> {
         .par_iter()
         .zip(&instruments)
         .map(|(s, instrument)| {
-            let table = tables.iter().find(|t| t.0 == instrument.step.to_bits()).map(|t| &t.1);
+            let table = tables.iter().find(|t| same(t.0, instrument)).map(|t| &t.1);
             let scanned = |t: usize| {
                 let target = &design.targets[t];
                 let p = target.position - s.position;

@@ -1,4 +1,5 @@
 use crate::geometry::Vec3;
+use crate::instrument::Instrument;
 use nalgebra::Vector2;
 
 /// A hole in a wall that one can see and scan through: a door, a window, a gate.
@@ -208,6 +209,10 @@ pub struct Station {
     pub position: Vec3,
     /// Angle between neighbouring points at the setting used here, radians, when it is not the instrument's.
     pub step: Option<f64>,
+    /// Measurements averaged for each point.
+    pub repeats: u32,
+    /// Photographs are taken as well.
+    pub photographs: bool,
     /// The mark (index of the target) that the instrument stands over: its position is then known to
     /// the centring and to the measured instrument height.
     pub over: Option<usize>,
@@ -218,7 +223,22 @@ pub struct Station {
 impl Station {
     /// A station at the instrument's own setting.
     pub fn at(name: &str, position: Vec3) -> Self {
-        Self { name: name.into(), position, step: None, over: None, sights: Vec::new() }
+        Self { name: name.into(), position, step: None, repeats: 1, photographs: false, over: None, sights: Vec::new() }
+    }
+
+    /// The instrument as it is set here: its step, its noise after averaging, the time of its scan with
+    /// photographs.
+    pub fn set(&self, instrument: &Instrument) -> Instrument {
+        let step = self.step.unwrap_or(instrument.step);
+        let better = f64::from(self.repeats.max(1)).sqrt();
+        let photographs = if self.photographs { instrument.photograph_time } else { 0.0 };
+        Instrument {
+            step,
+            range_sigma: instrument.range_sigma / better,
+            range_sigma_per_m: instrument.range_sigma_per_m / better,
+            scan_time: instrument.time(step, self.repeats.max(1)) + photographs,
+            ..instrument.clone()
+        }
     }
 }
 

@@ -11,7 +11,7 @@ fn wanted(line: &[(f64, f64)], top: f64) -> Wall {
 }
 
 /// A door whose middle stands at a distance along its wall.
-pub fn door(at: f64) -> Opening {
+pub(crate) fn door(at: f64) -> Opening {
     Opening { name: "Door".into(), at, width: 1.0, sill: 0.0, head: 2.1 }
 }
 
@@ -21,7 +21,7 @@ fn crate_at(x: f64, y: f64, w: f64, d: f64, top: f64) -> Obstacle {
 }
 
 /// A site of one of five kinds.
-pub fn site(seed: u64) -> (&'static str, Site) {
+pub(crate) fn site(seed: u64) -> (&'static str, Site) {
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     let mut site = Site::default();
     let kind = match seed % 5 {

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
+use vistazo_core::plan::Day;
 
 /// What a station covers.
 #[derive(Serialize, Deserialize, ToSchema)]
@@ -55,6 +56,34 @@ pub struct TrapDto {
     pub at: Option<[f64; 2]>,
 }
 
+/// What the plan takes, by the instrument's profile: seconds, metres, bytes.
+#[derive(Clone, Serialize, Deserialize, ToSchema)]
+pub struct DayDto {
+    pub time: f64,
+    pub walking: f64,
+    pub batteries: usize,
+    pub points: f64,
+    pub bytes: f64,
+    /// Seconds from the beginning at which each station is done, in their order.
+    pub done: Vec<f64>,
+    /// Stations (places in the order) before which the battery is changed.
+    pub swaps: Vec<usize>,
+}
+
+impl From<&Day> for DayDto {
+    fn from(d: &Day) -> Self {
+        Self {
+            time: d.time,
+            walking: d.stops.iter().map(|s| s.walk).sum(),
+            batteries: d.batteries,
+            points: d.stops.iter().map(|s| s.points).sum(),
+            bytes: d.bytes,
+            done: d.stops.iter().map(|s| s.done).collect(),
+            swaps: d.stops.iter().enumerate().filter(|s| s.1.swap).map(|s| s.0).collect(),
+        }
+    }
+}
+
 /// What the plan covers.
 #[derive(Serialize, Deserialize, ToSchema)]
 pub struct CoverDto {
@@ -67,6 +96,7 @@ pub struct CoverDto {
     pub traps: Vec<TrapDto>,
     /// `overlap[a][b]`: share of what `b` covers that `a` covers too.
     pub overlap: Vec<Vec<f64>>,
+    pub day: DayDto,
     /// Share of required area covered once and twice.
     pub once: Option<f64>,
     pub twice: Option<f64>,

@@ -32,6 +32,25 @@ pub struct InstrumentDto {
     pub step: f64,
     pub warm_up: f64,
     pub scan_time: f64,
+    #[serde(default = "photograph_time")]
+    pub photograph_time: f64,
+    /// How long a battery runs, seconds; 0 when fed from outside.
+    #[serde(default = "battery_time")]
+    pub battery_time: f64,
+    #[serde(default = "bytes_per_point")]
+    pub bytes_per_point: f64,
+}
+
+fn photograph_time() -> f64 {
+    Instrument::mid_range().photograph_time
+}
+
+fn battery_time() -> f64 {
+    Instrument::mid_range().battery_time
+}
+
+fn bytes_per_point() -> f64 {
+    Instrument::mid_range().bytes_per_point
 }
 
 // profiles stored before set-ups over marks were planned
@@ -63,6 +82,9 @@ impl From<&InstrumentDto> for Instrument {
             step: d.step,
             warm_up: d.warm_up,
             scan_time: d.scan_time,
+            photograph_time: d.photograph_time,
+            battery_time: d.battery_time,
+            bytes_per_point: d.bytes_per_point,
         }
     }
 }
@@ -87,6 +109,9 @@ impl From<&Instrument> for InstrumentDto {
             step: d.step,
             warm_up: d.warm_up,
             scan_time: d.scan_time,
+            photograph_time: d.photograph_time,
+            battery_time: d.battery_time,
+            bytes_per_point: d.bytes_per_point,
         }
     }
 }
@@ -120,6 +145,9 @@ impl InstrumentDto {
             ("min_range", self.min_range),
             ("warm_up", self.warm_up),
             ("scan_time", self.scan_time),
+            ("photograph_time", self.photograph_time),
+            ("battery_time", self.battery_time),
+            ("bytes_per_point", self.bytes_per_point),
         ];
         if let Some((name, v)) = some.iter().find(|p| p.1.is_nan() || p.1 < 0.0 || !p.1.is_finite()) {
             return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected 0 or more")));

@@ -70,6 +70,11 @@ pub struct PlanData {
     /// Stations: angle between points here, radians, when it is not the brief's.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub step: Option<f64>,
+    /// Stations: measurements averaged for each point, 1 without; photographs are taken as well.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub repeats: Option<u32>,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub photographs: bool,
     /// Stations: place in the order to take them.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub order: Option<u32>,
@@ -148,6 +153,9 @@ impl PlanData {
         }
         if d.step.is_some_and(|s| !(2e-4..=0.1).contains(&s)) {
             return refuse("step", "expected 0.2 to 100 mrad");
+        }
+        if d.repeats.is_some_and(|r| !(1..=64).contains(&r)) {
+            return refuse("repeats", "expected 1 to 64");
         }
         if d.instrument_height.is_some_and(|h| !(0.1..=10.0).contains(&h)) {
             return refuse("instrument_height", "expected 0.1 to 10 m above the mark");

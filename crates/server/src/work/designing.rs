@@ -10,17 +10,14 @@ use crate::{ApiError, App};
 use rayon::prelude::*;
 use uuid::Uuid;
 use vistazo_core::geometry::Vec3;
-use vistazo_core::instrument::{BYTES_PER_POINT, Instrument, PHOTOGRAPHS, library};
+use vistazo_core::instrument::{Instrument, library};
 use vistazo_core::plan::{
-    Change, Design, Proposal, ProposeError, Station, Wish, advise, cover, leapfrog as leap, predict, propose,
+    Change, Design, Proposal, ProposeError, Station, Wish, advise, cover, day, leapfrog as leap, predict, propose,
     propose_targets,
 };
 use vistazo_core::target::{DEPENDABLE_HITS, usable_distance};
 use vistazo_store::views;
 
-/// Setting up, levelling and packing a station, seconds; walking, metres a second.
-const SET_UP: f64 = 120.0;
-const WALK: f64 = 1.0;
 /// σ of control that would be surveyed anew, metres.
 const NEW_CONTROL: f64 = 0.002;
 
@@ -127,7 +124,6 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
         ties: &ties,
     };
     let predicted = predict(&design);
-    let walk: f64 = p.stations.windows(2).map(|w| (w[1] - w[0]).norm()).sum();
     AlternativeDto {
         name: name.into(),
         stations: p.stations.iter().map(|s| (*s).into()).collect(),
@@ -138,7 +134,7 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
         once: c.once.unwrap_or(0.0),
         twice: c.twice.unwrap_or(0.0),
         step: set.step,
-        time: set.warm_up + stations.len() as f64 * (SET_UP + set.scan_time) + walk / WALK,
+        time: day(&stations, set).time,
         points: stations.len() as f64 * set.points(set.step),
         predicted: predicted.weakest().map(|w| w.1),
         refused: predicted.block.err().map(|e| e.to_string()),
@@ -315,9 +311,9 @@ pub(crate) fn density(brief: &Brief, kept: Vec<Instrument>, q: &DensityQuery) ->
                         &Instrument { step: s.step, ..i.clone() },
                     ),
                     time: s.time,
-                    time_photographs: s.time + PHOTOGRAPHS * i.scan_time,
+                    time_photographs: s.time + i.photograph_time,
                     points: s.points,
-                    bytes: s.points * BYTES_PER_POINT,
+                    bytes: s.points * i.bytes_per_point,
                 }),
                 refused,
                 instrument: InstrumentDto::from(&i),

@@ -2,7 +2,9 @@
 
 use super::designing;
 use super::planning::Plan;
-use super::sheet::{SPHERES_CARRIED, cautions, kind_words, known_words, verdict_words};
+use super::sheet::{
+    SPHERES_CARRIED, cautions, clock, day_words, kind_words, known_words, setting_words, verdict_words,
+};
 use crate::dto::{Brief, CoverDto, LeapfrogRequest};
 use serde_json::json;
 use uuid::Uuid;
@@ -37,7 +39,9 @@ pub(crate) fn html(job: Uuid, name: &str, plan: &Plan, brief: &Brief, cover: &Co
             "height": s.over.map(|t| s.position.z - plan.targets[t].1.position.z),
             "sights": sights.collect::<Vec<_>>(),
             "targets": plan.targets.iter().filter(scanned).map(|t| &t.1.name).collect::<Vec<_>>(),
-            "step": s.step.unwrap_or(brief.instrument.step),
+            "setting": setting_words(s, brief),
+            "done": cover.day.done.get(k).map(|t| clock(*t)),
+            "swap": cover.day.swaps.contains(&k),
             "predicted": cover.prediction.stations.iter().find(|p| p.name == s.name)
                 .map(|p| format!("{}, 3-D 95 %", brief.length(p.error.spatial))),
         })
@@ -63,6 +67,7 @@ pub(crate) fn html(job: Uuid, name: &str, plan: &Plan, brief: &Brief, cover: &Co
         "unit": brief.unit().code(),
         "metres": brief.unit().metres(),
         "made": chrono::Utc::now().format("%Y-%m-%d").to_string(),
+        "day": day_words(cover),
         "cautions": cautions(plan, brief),
         "stations": stations.collect::<Vec<_>>(),
         "targets": targets.collect::<Vec<_>>(),

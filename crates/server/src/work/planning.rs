@@ -1,7 +1,7 @@
 //! The plan as the core takes it, and what comes back from there.
 
 use crate::dto::{
-    Brief, CoverDto, KnockDto, LinkDto, LookDto, LookRequest, PlanData, PointDto, PredictionDto, ShareDto,
+    Brief, CoverDto, DayDto, KnockDto, LinkDto, LookDto, LookRequest, PlanData, PointDto, PredictionDto, ShareDto,
     StationCoverDto, SurfaceDto,
 };
 use crate::work::trap_words;
@@ -15,7 +15,7 @@ use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
     Bvh, Column, Cover, Demand, Design, Edge, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
     Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, budget,
-    cloud_ties, cover, look_round, predict, sample, station_graph, surface_error, traps,
+    cloud_ties, cover, day, look_round, predict, sample, station_graph, surface_error, traps,
 };
 use vistazo_core::target::configuration;
 use vistazo_store::{jobs, views};
@@ -94,7 +94,12 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
             "area" if d.area.as_deref() == Some("no_go") => plan.site.no_go.push(NoGo { outline: line }),
             "area" => plan.hazards.push((d.name, line)),
             "station" => {
-                let station = Station { step: d.step, ..Station::at(&d.name, position) };
+                let station = Station {
+                    step: d.step,
+                    repeats: d.repeats.unwrap_or(1),
+                    photographs: d.photographs,
+                    ..Station::at(&d.name, position)
+                };
                 stations.push((d.order.unwrap_or(u32::MAX), item.id, station, d));
             }
             _ => {
@@ -126,8 +131,9 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
             let height = d.instrument_height.unwrap_or(INSTRUMENT_HEIGHT);
             station.position = plan.targets[over].1.position + Vec3::z() * height;
         }
+        // whoever stands over a mark stays there when stations are proposed
+        plan.locked.push(d.locked || station.over.is_some());
         plan.stations.push((id, station));
-        plan.locked.push(d.locked);
     }
     Ok(plan)
 }
@@ -206,7 +212,7 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
     super::fingerprint(&(
-        5,
+        6,
         &plan.inputs,
         &brief.instrument,
         brief.sphere_diameter,
@@ -288,6 +294,7 @@ fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
         cuts: graph.cuts.iter().map(|&s| name(s)).collect(),
         traps: trap_words::all(plan, brief, &found, &p),
         overlap: c.overlap.clone(),
+        day: DayDto::from(&day(&stations, &instrument)),
         once: c.once,
         twice: c.twice,
         prediction: prediction(plan, &design, &p),

@@ -6,7 +6,7 @@ use crate::dto::{Brief, CoverDto, LeapfrogRequest};
 use crate::work::designing;
 use serde_json::{Value, json};
 use vistazo_core::geometry::Vec3;
-use vistazo_core::plan::{PlannedKind, PlannedTarget};
+use vistazo_core::plan::{PlannedKind, PlannedTarget, Station};
 use vistazo_formats::plan_dxf::{DrawnShape, write_dxf};
 use vistazo_report::{Report, Section, Sketch};
 
@@ -42,6 +42,32 @@ pub(crate) fn known_words(t: &PlannedTarget, brief: &Brief) -> String {
         (Some(_), true) => "check point".into(),
         (Some(s), false) => format!("control, {}", brief.length(s.x)),
     }
+}
+
+/// How a station is set.
+pub(crate) fn setting_words(s: &Station, brief: &Brief) -> String {
+    let repeats = if s.repeats > 1 { format!(", {} repeats", s.repeats) } else { String::new() };
+    let photographs = if s.photographs { ", photographs" } else { "" };
+    format!("{:.2} mrad{repeats}{photographs}", s.step.unwrap_or(brief.instrument.step) * 1e3)
+}
+
+/// Hours and minutes.
+pub(crate) fn clock(seconds: f64) -> String {
+    let minutes = (seconds / 60.0).round() as u64;
+    format!("{}:{:02} h", minutes / 60, minutes % 60)
+}
+
+/// What the plan takes, in one line.
+pub(crate) fn day_words(cover: &CoverDto) -> String {
+    let d = &cover.day;
+    format!(
+        "{} from power-on, {} of it walking; {} batter{}; {:.1} GB",
+        clock(d.time),
+        clock(d.walking),
+        d.batteries,
+        if d.batteries == 1 { "y" } else { "ies" },
+        d.bytes / 1e9
+    )
 }
 
 /// What the plan will come out at, in one line.
@@ -96,14 +122,28 @@ pub(crate) fn pdf(name: &str, plan: &Plan, brief: &Brief, cover: &CoverDto) -> R
             }),
         ];
         row.extend(place(&s.position));
-        row.push(format!("{:.2}", s.step.unwrap_or(brief.instrument.step) * 1e3));
+        row.push(setting_words(s, brief));
+        row.push(cover.day.done.get(k).map_or("–".into(), |t| {
+            let swap = if cover.day.swaps.contains(&k) { ", new battery" } else { "" };
+            format!("{}{swap}", clock(*t))
+        }));
         row.push(predicted(&cover.prediction.stations, &s.name));
         row
     });
     sections.push(section(
         "Stations in order",
         "Position of the instrument's centre on the plan. Targets it will measure.",
-        &["", "station", "targets", &head("x"), &head("y"), &head("height"), "step [mrad]", "predicted, 3-D 95 %"],
+        &[
+            "",
+            "station",
+            "targets",
+            &head("x"),
+            &head("y"),
+            &head("height"),
+            "setting",
+            "done by",
+            "predicted, 3-D 95 %",
+        ],
         3,
         stations.collect(),
     ));
@@ -185,6 +225,7 @@ pub(crate) fn pdf(name: &str, plan: &Plan, brief: &Brief, cover: &CoverDto) -> R
                 "Stations and targets".into(),
                 format!("{} stations, {} targets", plan.stations.len(), plan.targets.len()),
             ),
+            ("The day".into(), day_words(cover)),
             (
                 "Required surfaces covered once, twice".into(),
                 format!("{}, {}", percent(cover.once), percent(cover.twice)),
