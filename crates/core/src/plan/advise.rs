@@ -87,7 +87,9 @@ pub fn budget(design: &Design<'_>, seen: &Prediction, used: usize) -> Option<Bud
         0.0
     } else {
         let mut ties = design.ties.to_vec();
-        ties.iter_mut().for_each(|t| t.covariance *= 1.0 - BETTER);
+        for t in &mut ties {
+            t.covariance *= 1.0 - BETTER;
+        }
         let d = Design { ties: &ties, ..design.clone() };
         ((now - variance(&adjust(&d, rows.clone()))?) / (now * BETTER)).max(0.0)
     };

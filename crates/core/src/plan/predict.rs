@@ -165,7 +165,8 @@ pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<Sighting>> {
     let bvh = Bvh::new(design.site);
     let instruments: Vec<Instrument> = design.stations.iter().map(|s| s.set(design.instrument)).collect();
     // tables of checkers serve all stations of one setting
-    let same = |a: &Instrument, b: &Instrument| a.step == b.step && a.range_sigma == b.range_sigma;
+    let setting = |i: &Instrument| [i.step, i.range_sigma].map(f64::to_bits);
+    let same = |a: &Instrument, b: &Instrument| setting(a) == setting(b);
     let mut tables: Vec<(&Instrument, CheckerTable<'_>)> = Vec::new();
     for i in &instruments {
         if !tables.iter().any(|t| same(t.0, i)) {
