@@ -153,7 +153,7 @@ async fn a_yard_is_planned_with_six_spheres() {
     b.see("//table[@aria-label='Carrying list']/tbody/tr[5]").await;
     b.press("Put these on the plan").await;
     page(&b, "Findings").await;
-    b.says("within the block").await;
+    b.says("will come out at").await;
     let cover = c.ok("GET", &format!("/api/jobs/{id}/plan/cover"), Value::Null).await;
     assert_eq!(cover["groups"].as_array().unwrap().len(), 1, "{}", cover["groups"]);
     assert!(cover["prediction"]["stations"].as_array().unwrap().len() == 5, "{}", cover["prediction"]["refused"]);
@@ -300,7 +300,7 @@ async fn a_picture_is_fitted_and_targets_are_proposed() {
     page(&b, "Propose").await;
     b.press("Propose targets").await;
     page(&b, "Findings").await;
-    b.says("within the block").await;
+    b.says("will come out at").await;
     let cover = c.ok("GET", &format!("/api/jobs/{id}/plan/cover"), Value::Null).await;
     assert_eq!(cover["groups"].as_array().unwrap().len(), 1, "{}", cover["groups"]);
     let weak = cover["traps"]

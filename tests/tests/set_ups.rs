@@ -69,7 +69,7 @@ async fn a_traverse_is_planned_and_carried_along() {
     let option = |text: &str| {
         format!("//div[contains(@class, 'ant-select-item-option') and .//text()[normalize-space(.)='{text}']]")
     };
-    let open = |label: &str| format!("//input[@aria-label='{label}']/ancestor::div[contains(@class, 'ant-select')][1]");
+    let open = |label: &str| format!("//input[@aria-label='{label}']/ancestor::div[contains(@class, 'ant-select')][last()]");
     b.click(&open("From the library")).await;
     b.click(&option("Ours")).await;
     b.says("as kept in the library").await;

@@ -4,6 +4,41 @@
  */
 
 export interface paths {
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All profiles. */
+        get: operations["instruments_list"];
+        /** Keep a profile, new or changed. */
+        put: operations["instruments_keep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a profile out. */
+        delete: operations["instruments_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -414,7 +449,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The plan sheet: `sheet.pdf` to print, `plan.dxf`, `plan.geojson` or `plan.csv`. */
+        /** The plan sheet: `sheet.pdf` to print, `field.html` to carry along, `plan.dxf`, `plan.geojson` or `plan.csv`. */
         get: operations["plan_file"];
         put?: never;
         post?: never;
@@ -523,6 +558,26 @@ export interface paths {
         put?: never;
         /** Propose stations in the background. */
         post: operations["plan_propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/plan/slice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay a slice of a cloud under the plan, in its place and at its size: of this job, or of an earlier one that the user
+         *     may see.
+         */
+        post: operations["plan_add_slice"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1106,6 +1161,8 @@ export interface components {
              * @description Diameter of the job's spheres, metres.
              */
             sphere_diameter?: number | null;
+            /** @description The clouds will tie the scans as well as the targets: the plan counts them. */
+            tie_by_clouds?: boolean;
             /** @description `m`, `ft` or `ftUS`: the unit that lengths are shown and entered in. */
             unit: string;
         };
@@ -1243,6 +1300,7 @@ export interface components {
         CoverDto: {
             /** @description Stations without which others would not hang together. */
             cuts: string[];
+            day: components["schemas"]["DayDto"];
             /** @description Groups of stations that hang together, the largest first. */
             groups: string[][];
             links: components["schemas"]["LinkDto"][];
@@ -1258,6 +1316,22 @@ export interface components {
             traps: components["schemas"]["TrapDto"][];
             /** Format: double */
             twice?: number | null;
+        };
+        /** @description What the plan takes, by the instrument's profile: seconds, metres, bytes. */
+        DayDto: {
+            batteries: number;
+            /** Format: double */
+            bytes: number;
+            /** @description Seconds from the beginning at which each station is done, in their order. */
+            done: number[];
+            /** Format: double */
+            points: number;
+            /** @description Stations (places in the order) before which the battery is changed. */
+            swaps: number[];
+            /** Format: double */
+            time: number;
+            /** Format: double */
+            walking: number;
         };
         /** @description A decision about observations. */
         DecisionDto: {
@@ -1391,31 +1465,66 @@ export interface components {
         InstrumentDto: {
             /** Format: double */
             angular_sigma: number;
+            /**
+             * Format: double
+             * @description How long a battery runs, seconds; 0 when fed from outside.
+             */
+            battery_time?: number;
             /** Format: double */
             beam_divergence: number;
             /** Format: double */
             beam_exit: number;
+            /** Format: double */
+            bytes_per_point?: number;
+            /**
+             * Format: double
+             * @description Plumbing over a mark, 1σ per horizontal axis.
+             */
+            centring_sigma?: number;
             /** Format: double */
             compensator_sigma?: number | null;
             /** Format: double */
             elevation_max: number;
             /** Format: double */
             elevation_min: number;
+            /**
+             * Format: double
+             * @description Measured heights of instrument and reflector, 1σ.
+             */
+            height_sigma?: number;
             /** Format: double */
             max_range: number;
             /** Format: double */
             min_range: number;
             name: string;
             /** Format: double */
+            photograph_time?: number;
+            /** Format: double */
             range_sigma: number;
             /** Format: double */
             range_sigma_per_m: number;
             /** Format: double */
             scan_time: number;
+            /**
+             * Format: double
+             * @description Directions to a sighted reflector, 1σ, radians; none when it cannot sight.
+             */
+            sighting_sigma?: number | null;
             /** Format: double */
             step: number;
             /** Format: double */
             warm_up: number;
+        };
+        /** @description A profile to choose from. */
+        InstrumentEntry: {
+            /**
+             * Format: uuid
+             * @description None for those that come along, which cannot be changed.
+             */
+            id?: string | null;
+            instrument: components["schemas"]["InstrumentDto"];
+            /** Format: int32 */
+            version: number;
         };
         /** @description A changed brief, with the version that was seen. */
         JobChange: {
@@ -1435,6 +1544,17 @@ export interface components {
             simulated: boolean;
             /** Format: int32 */
             version: number;
+        };
+        /** @description A profile to keep. */
+        KeepInstrument: {
+            /**
+             * Format: uuid
+             * @description The one to change and the version it was read at; none keeps a new one.
+             */
+            id?: string | null;
+            instrument: components["schemas"]["InstrumentDto"];
+            /** Format: int32 */
+            version?: number | null;
         };
         /** @description A knock that nobody would notice. */
         KnockDto: {
@@ -1465,15 +1585,22 @@ export interface components {
         LinkDto: {
             /** @description Nothing else holds its two sides together. */
             bridge: boolean;
+            /**
+             * Format: double
+             * @description Predicted 95 % error of the tie by the clouds alone, when the brief counts them, metres.
+             */
+            cloud95?: number | null;
             /** @description What is wrong with the shared targets, when three or more are shared: in words. */
             faults: string[];
             from: string;
+            /** @description Marks that both stand over or sight, by name. */
+            marks: string[];
             /**
              * Format: double
              * @description The smaller of the two overlaps, 0..1.
              */
             overlap: number;
-            /** @description Targets that both measure, by name. */
+            /** @description Targets that both scans show, by name. */
             targets: string[];
             to: string;
         };
@@ -1683,7 +1810,8 @@ export interface components {
             area?: string | null;
             /**
              * Format: double
-             * @description Walls, obstacles and columns: foot and top; floors: their height is `base`.
+             * @description Walls, obstacles and columns: foot and top; edges: lower and upper ground; floors: their height is
+             *     `base`.
              */
             base?: number;
             /** @description Targets: known, but held back as a check. */
@@ -1696,7 +1824,9 @@ export interface components {
              *     to whoever looks.
              */
             facing?: number | null;
-            /** @description Walls, obstacles, floors and areas: vertices. */
+            /** Format: double */
+            instrument_height?: number | null;
+            /** @description Walls, obstacles, floors, areas and edges: vertices. */
             line?: number[][];
             /** @description Stations: stays where it is when stations are proposed. */
             locked?: boolean;
@@ -1711,17 +1841,29 @@ export interface components {
              */
             order?: number | null;
             /**
+             * Format: uuid
+             * @description Stations: the mark (a target of that kind) that it stands over; its place is the mark's then,
+             *     `instrument_height` above it (1.65 m without).
+             */
+            over?: string | null;
+            photographs?: boolean;
+            /**
              * @description Underlays: width and height of the picture, pixels; metres a pixel; turn, radians anticlockwise;
              *     how strongly it is drawn, 0..1. Its lower left corner lies at `position`.
              */
             pixels?: number[] | null;
-            /** @description Stations (centre of the instrument), targets (centre), columns (axis) and underlays. */
+            /** @description Stations (centre of the instrument), targets (centre), columns (axis), heights of the ground, underlays. */
             position?: number[];
             /**
              * Format: double
              * @description Columns: radius.
              */
             radius?: number | null;
+            /**
+             * Format: int32
+             * @description Stations: measurements averaged for each point, 1 without; photographs are taken as well.
+             */
+            repeats?: number | null;
             /**
              * Format: double
              * @description Walls and floors: largest 95 % error of a point asked for.
@@ -1739,12 +1881,14 @@ export interface components {
             required_spacing?: number | null;
             /** Format: double */
             scale?: number | null;
+            /** @description Stations: marks to sight with a reflector on them, the backsight first. */
+            sights?: string[];
             /**
              * Format: double
              * @description Stations: angle between points here, radians, when it is not the brief's.
              */
             step?: number | null;
-            /** @description Targets: `sphere` or `checker`. */
+            /** @description Targets: `sphere`, `checker`, or `mark`: a point on the ground to set up over or sight. */
             target?: string | null;
             /** Format: double */
             top?: number;
@@ -2028,7 +2172,7 @@ export interface components {
             seen: number[][];
             /** Format: uuid */
             station: string;
-            /** @description Targets it sees well enough to measure. */
+            /** @description Targets it measures: in its scan, by standing over them or by sighting them. */
             targets: string[];
         };
         /** @description A station after the adjustment. */
@@ -2305,6 +2449,89 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    instruments_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentEntry"][];
+                };
+            };
+        };
+    };
+    instruments_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepInstrument"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    instruments_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     brief_jobs: {
         parameters: {
             query?: never;
@@ -3340,6 +3567,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Task"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plan_add_slice: {
+        parameters: {
+            query: {
+                /** @description The job whose cloud it is; this one without. */
+                source?: string | null;
+                /** @description Height on the plan, metres. */
+                height: number;
+                /** @description Metres. */
+                thickness: number;
+            };
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanItem"][];
                 };
             };
             422: {

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from 'react'
 import * as THREE from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { useUnits } from '../lib/units'
-import { cellWords, colourOf, directions, type MapMode, type Surface } from './maps'
+import { cellWords, colourOf, directions, type MapMode, MAPS, type Surface } from './maps'
 import { ACCENT, INK, OCHRE, PAPER } from './style'
 import type { Item } from './usePlan'
 
@@ -69,7 +69,7 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
         const shape = new THREE.Shape(line.map((p) => new THREE.Vector2(p[0]! - middle[0], p[1]! - middle[1])))
         put(new THREE.ExtrudeGeometry(shape, { depth: top - base, bevelEnabled: false }), solid, new THREE.Vector3(0, 0, base), i.id)
       } else if (i.kind === 'column') put(new THREE.CylinderGeometry(d.radius ?? 0.2, d.radius ?? 0.2, top - base, 20).rotateX(Math.PI / 2), solid, at(x!, y!, (base + top) / 2), i.id)
-      else if (i.kind === 'wall' || i.kind === 'edge') for (const [k, p] of line.entries()) { const n = line[k + 1]; if (n) for (const h of [base, top]) lines.push(at(p[0]!, p[1]!, h), at(n[0]!, n[1]!, h)) }
+      else if (i.kind === 'wall' || i.kind === 'edge') for (const [k, p] of line.entries()) { const n = line[k + 1]; if (n) for (const h of [base, top]) lines.push(at(p[0]!, p[1]!, h), at(n[0]!, n[1]!, h)); lines.push(at(p[0]!, p[1]!, base), at(p[0]!, p[1]!, top)) }
       else if (i.kind === 'station') {
         const on = selected.includes(i.id)
         put(new THREE.ConeGeometry(size / 90, size / 30, 3).rotateX(Math.PI / 2), new THREE.MeshBasicMaterial({ color: on ? OCHRE : INK }), at(x!, y!, z!), i.id)
@@ -77,13 +77,18 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
       } else if (i.kind === 'target') put(d.target === 'sphere' || !d.target ? new THREE.SphereGeometry(size / 130, 16, 12) : new THREE.BoxGeometry(size / 90, size / 90, size / 90), new THREE.MeshBasicMaterial({ color: selected.includes(i.id) ? OCHRE : ACCENT }), at(x!, y!, z!), i.id)
     }
     scene.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(lines), new THREE.LineBasicMaterial({ color: INK, transparent: true, opacity: 0.7 })))
+    // the ground, by tens of the job's unit
+    const step = 10 * words.current.metres
+    const grid = new THREE.GridHelper(2 * step * Math.ceil(size / step), 2 * Math.ceil(size / step), '#c9c3b4', '#e2dccd').rotateX(Math.PI / 2)
+    grid.position.z = Math.min(0, ...items.filter((i) => i.kind === 'wall').map((i) => i.data.base ?? 0)) - 0.02
+    scene.add(grid)
     scene.add(new THREE.HemisphereLight('#ffffff', '#b8b3a6', 3))
 
     const view = new THREE.PerspectiveCamera(42, 1, size / 200, size * 40)
     view.up.copy(UP)
-    view.position.copy(camera.current?.position ?? new THREE.Vector3(-0.75 * size, -1.5 * size, 1.15 * size))
+    view.position.copy(camera.current?.position ?? new THREE.Vector3(-0.9 * size, -2.5 * size, 2.2 * size))
     const controls = new OrbitControls(view, renderer.domElement)
-    controls.target.copy(camera.current?.target ?? new THREE.Vector3(0, 0, 1))
+    controls.target.copy(camera.current?.target ?? new THREE.Vector3(0, 0.1 * size, 1))
     controls.zoomToCursor = true
     controls.enableDamping = false
     controls.update()
@@ -135,7 +140,7 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
   return (
     <div ref={box} className="ol" role="application" aria-label="Cover in space">
       {failed && <p className="warn">{failed}</p>}
-      <div className="said3d">{said || 'Drag to turn, right-drag to shift, wheel to zoom; point at a piece to read it, click to pick'}</div>
+      <div className="said3d">{said || 'Point at a piece to read it, click to pick; drag turns, right-drag shifts'}<br /><span className="faint">{MAPS.find((m) => m.value === shown)?.says}</span></div>
     </div>
   )
 }

@@ -24,7 +24,7 @@ export function CoverPart({ cover, items, at, selected, onSelect }: { cover: Sch
       {station && <p className="faint">{station.name} does not cover: {Object.entries(station.missing).map(([why, area]) => `${u.area(area)} ${why}`).join(', ') || 'nothing'}</p>}
       {cover.stations.length > 1 && (
         <>
-          <Head aside="drawn on the plan: overlap, and targets and marks shared; red where one link alone holds">How they hang together</Head>
+          <Head aside="lines on the plan; red: one link alone holds">How they hang together</Head>
           <p>{cover.groups.length === 1 ? 'All stations hang together' : `${cover.groups.length} groups: ${cover.groups.map((g) => g.join(' ')).join(' | ')}`}{bridges.length > 0 && `; by one link only: ${bridges.map((l) => `${l.from}–${l.to}`).join(', ')}`}{cover.cuts.length > 0 && `; without ${cover.cuts.join(', ')} they fall apart`}.</p>
           <Head aside="share [%] of what the column sees that the row sees too; under 30 is too little for clouds">Overlap</Head>
           <div style={{ overflowX: 'auto' }}>

@@ -74,8 +74,8 @@ export default function Brief() {
       <Head>Targets</Head>
       <div className="fields">
         {field('sphere_diameter', 'Sphere diameter (not radius)', <LengthInput small unit={brief.unit} label="Sphere diameter" value={brief.sphere_diameter} disabled={!edit} onChange={(v) => set({ sphere_diameter: v })} />)}
-        {field('tie_by_clouds', 'What ties the scans', <Select aria-label="What ties the scans" value={brief.tie_by_clouds ? 'clouds' : 'targets'} disabled={!edit} style={{ width: '100%' }} onChange={(v) => set({ tie_by_clouds: v === 'clouds' })} options={[{ value: 'targets', label: 'targets and set-ups' }, { value: 'clouds', label: 'targets, set-ups and clouds' }]} />)}
         {field('checker_side', 'Side of the checkers', <LengthInput small unit={brief.unit} label="Checker side" value={brief.checker_side} disabled={!edit} onChange={(v) => set({ checker_side: v })} />)}
+        {field('tie_by_clouds', 'What ties the scans', <Select aria-label="What ties the scans" value={brief.tie_by_clouds ? 'clouds' : 'targets'} disabled={!edit} style={{ width: '100%' }} onChange={(v) => set({ tie_by_clouds: v === 'clouds' })} options={[{ value: 'targets', label: 'targets and set-ups' }, { value: 'clouds', label: 'targets, set-ups and clouds' }]} />)}
       </div>
       <InstrumentPart profile={brief.instrument} unit={brief.unit} edit={edit} wrong={wrong} onChange={(instrument) => set({ instrument })} />
       <Head>Hazards and permissions</Head>

@@ -32,9 +32,12 @@ const HINTS: Record<Tool, string> = {
   target: 'Click where the target stands',
 }
 const PREFIX: Record<string, string> = { station: 'S', target: 'K', wall: 'Wall ', obstacle: 'Obstacle ', column: 'Column ', floor: 'Floor ', area: 'Area ', edge: 'Edge ', height: 'H' }
-const TOOLS: { value: Tool; label: string }[] = [
-  { value: 'pick', label: 'Pick' }, { value: 'wall', label: 'Wall' }, { value: 'obstacle', label: 'Obstacle' }, { value: 'column', label: 'Column' },
-  { value: 'floor', label: 'Floor' }, { value: 'area', label: 'Area' }, { value: 'edge', label: 'Edge' }, { value: 'height', label: 'Height' }, { value: 'station', label: 'Station' }, { value: 'target', label: 'Target' },
+const TOOLS: { value: Tool; label: string }[] = [{ value: 'pick', label: 'Pick' }, { value: 'station', label: 'Station' }, { value: 'target', label: 'Target' }, { value: 'wall', label: 'Wall' }]
+/** What is drawn less often. */
+const MORE: { value: Tool; label: string; says: string }[] = [
+  { value: 'obstacle', label: 'Obstacle', says: 'o: a closed outline that stands in the way' }, { value: 'column', label: 'Column', says: 'c: round' },
+  { value: 'floor', label: 'Floor', says: 'f: a level surface, between storeys or wanted itself' }, { value: 'area', label: 'Area', says: 'a: no instrument, or a hazard' },
+  { value: 'edge', label: 'Edge', says: 'e: where the ground falls' }, { value: 'height', label: 'Height', says: 'h: a known height of the ground' },
 ]
 const Cover3d = lazy(async () => ({ default: (await import('../plan/Cover3d')).Cover3d }))
 type Page = 'findings' | 'cover' | 'propose' | 'leapfrog' | 'density'
@@ -146,8 +149,10 @@ export default function Plan() {
   const links = useMemo(() => (cover.data?.links ?? []).flatMap((l) => {
     const [a, b] = [l.from, l.to].map((n) => items.find((i) => i.kind === 'station' && i.data.name === n)?.data.position)
     const shared = l.targets.length + l.marks.length
-    return a && b ? [{ line: [[a[0]!, a[1]!], [b[0]!, b[1]!]] as [number, number][], bridge: l.bridge, says: `${(100 * l.overlap).toFixed(0)} %${shared ? `, ${shared}` : ''}` }] : []
-  }), [cover.data, items])
+    // many labels hide one another: those of the picked station, or few
+    const told = l.bridge || (cover.data?.links.length ?? 0) <= 10 || items.some((i) => picked.includes(i.id) && (i.data.name === l.from || i.data.name === l.to))
+    return a && b ? [{ line: [[a[0]!, a[1]!], [b[0]!, b[1]!]] as [number, number][], bridge: l.bridge, says: told ? `${(100 * l.overlap).toFixed(0)} %${shared ? `, ${shared}` : ''}` : '' }] : []
+  }), [cover.data, items, picked])
   const sights = useMemo(() => items.flatMap((s) => (s.data.sights ?? []).flatMap((id) => {
     const mark = items.find((i) => i.id === id)?.data.position
     const from = s.data.position
@@ -166,7 +171,8 @@ export default function Plan() {
           <div className="tools" role="toolbar" aria-label="Plan tools">
             {edit && (
               <>
-                <Segmented<Tool> value={tool} onChange={setTool} options={TOOLS.map(({ value, label }) => ({ value, label }))} />
+                <Segmented<Tool> value={tool} onChange={setTool} options={TOOLS} />
+                <Select<Tool> aria-label="More to draw" value={MORE.some((m) => m.value === tool) ? tool : undefined} placeholder="More…" onChange={setTool} style={{ width: 104 }} popupMatchSelectWidth={310} virtual={false} listHeight={380} options={MORE} optionRender={(o) => <div>{o.data.label}<br /><small className="faint">{o.data.says}</small></div>} />
                 <Button disabled={!plan.canUndo} onClick={() => void plan.undo()}>Undo</Button>
                 <Button disabled={!plan.canRedo} onClick={() => void plan.redo()}>Redo</Button>
                 <Popover trigger="click" placement="bottomLeft" content={<Arrange items={chosen} free={free} onApply={change} />}><Button disabled={chosen.length === 0}>Arrange</Button></Popover>
@@ -185,10 +191,10 @@ export default function Plan() {
                 {[['sheet.pdf', 'Plan sheet to print (PDF)'], ['field.html', 'Field copy for the tablet, needs no connection'], ['plan.dxf', 'Plan as DXF'], ['plan.geojson', 'Plan as GeoJSON'], ['plan.csv', 'Stations and targets as CSV']].map(([file, words]) => <a key={file} href={`/api/jobs/${job.id}/plan/files/${file}`} download>{words}</a>)}
               </div>
             )}><Button>Print, export</Button></Popover>
-            <Segmented value={space ? '3-D' : 'Plan'} options={['Plan', '3-D']} onChange={(v) => { setSpace(v === '3-D'); setTool('pick') }} />
-            <Select<MapMode> aria-label="Map" value={mode} onChange={setMode} style={{ width: 176 }} popupMatchSelectWidth={330} virtual={false} listHeight={380} options={MAPS.map((m) => ({ value: m.value, label: m.label, says: m.says }))} optionRender={(o) => <div>{o.data.label}<br /><small className="faint">{o.data.says}</small></div>} />
+            <Segmented value={space ? '3-D' : 'Plan'} options={['Plan', '3-D']} onChange={(v) => { setSpace(v === '3-D'); setTool('pick'); if (v === '3-D' && mode === 'station') setMode('count') }} />
+            <Select<MapMode> aria-label="Map" value={mode} onChange={setMode} style={{ width: 176 }} popupMatchSelectWidth={330} virtual={false} listHeight={380} options={MAPS.filter((m) => !space || m.value !== 'station').map((m) => ({ value: m.value, label: m.label, says: m.says }))} optionRender={(o) => <div>{o.data.label}<br /><small className="faint">{o.data.says}</small></div>} />
           </div>
-          <div className="hint">{live ? `here it covers ${u.area(live.look.area)}${live.look.once == null ? '' : `, all together ${(100 * live.look.once).toFixed(1)} % of what is required`}; measures ${live.look.targets.join(' ') || 'no target'}` : `${edit ? HINTS[tool] : 'Click to pick'} · ${plan.saving ? 'storing…' : 'stored'}${mode !== 'station' ? ` · ${maps.isFetching ? 'working it out…' : MAPS.find((m) => m.value === mode)?.says}` : ellipses.length > 0 ? ` · ellipses 95 %, enlarged ${enlarge}×` : ''}`}</div>
+          {!(space && surfaces) && <div className="hint">{live ? `here it covers ${u.area(live.look.area)}${live.look.once == null ? '' : `, all together ${(100 * live.look.once).toFixed(1)} % of what is required`}; measures ${live.look.targets.join(' ') || 'no target'}` : `${edit ? HINTS[tool] : 'Click to pick'} · ${plan.saving ? 'storing…' : 'stored'}${mode !== 'station' ? ` · ${maps.isFetching ? 'working it out…' : MAPS.find((m) => m.value === mode)?.says}` : ellipses.length > 0 ? ` · ellipses 95 %, enlarged ${enlarge}×` : ''}`}</div>}
         </div>
         {surface && <Elevation surface={surface} mode={mode} limit={limit} />}
       </div>
