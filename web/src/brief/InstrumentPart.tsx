@@ -34,7 +34,7 @@ export function InstrumentPart({ profile, unit, edit, onChange, wrong }: { profi
       <Head aside={kept ? 'as kept in the library' : own ? 'changed against your library' : 'not in your library'}>Instrument</Head>
       <div className="bar">
         <Select aria-label="From the library" placeholder="Take one from the library" style={{ width: 320 }} value={null} disabled={!edit} onChange={(k: number) => { const e = entries[k]; if (e) { onChange(e.instrument); say(`${e.instrument.name} taken; save the brief to use it.`) } }}
-          options={[{ label: 'Your own', options: entries.map((e, k) => ({ value: k, label: e.instrument.name, own: !!e.id })).filter((o) => o.own) }, { label: 'Invented ones to begin with', options: entries.map((e, k) => ({ value: k, label: e.instrument.name, own: !!e.id })).filter((o) => !o.own) }]} />
+          options={[{ label: 'Your own', options: entries.map((e, k) => ({ value: k, label: e.instrument.name, own: !!e.id })).filter((o) => o.own) }, { label: 'Invented ones to begin with', options: entries.map((e, k) => ({ value: k, label: e.instrument.name, own: !!e.id })).filter((o) => !o.own) }].filter((g) => g.options.length > 0)} />
         <Button disabled={kept || !profile.name.trim()} loading={keep.isPending} onClick={() => keep.mutate(own ? { id: own.id, version: own.version } : {}, { onSuccess: () => say(`${profile.name} is in your library.`) })}>{own ? 'Change it in your library' : 'Keep in your library'}</Button>
         {own && <Button danger onClick={() => remove.mutate(own.id!, { onSuccess: () => say(`${profile.name} is no longer in your library; this job keeps it.`) })}>Take out of your library</Button>}
         <span className="faint" role="status">{said}</span>
