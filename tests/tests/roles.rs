@@ -41,6 +41,7 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/plan/leapfrog", "osr"),
     ("get", "/api/jobs/{job}/plan/advice", "osr"),
     ("get", "/api/jobs/{job}/plan/targets", "osr"),
+    ("get", "/api/jobs/{job}/plan/control", "osr"),
     ("get", "/api/jobs/{job}/plan/density", "osr"),
     ("get", "/api/jobs/{job}/plan/files/{file}", "osr"),
     ("get", "/api/jobs/{job}/scans", "osr"),

@@ -6,7 +6,7 @@ use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
     Change, Demand, Design, Edge, Kit, NoGo, PlannedKind, PlannedTarget, Site, Station, Trap, Wall, Wish, advise,
-    budget, cover, predict, propose, station_graph, traps,
+    budget, cover, predict, propose, propose_control, station_graph, traps,
 };
 use vistazo_core::target::Fault;
 
@@ -107,6 +107,30 @@ fn planted_mistakes_are_named() {
     t.push(known(target(2.3, 6.5, 1.4), false));
     t.push(known(target(6.5, 2.2, 1.7), false));
     assert!(look(&hall, &stations, &t).iter().any(|f| matches!(f, Trap::ControlInCorner(s) if *s < 0.5)));
+    // what is proposed instead spreads over the site, keeps checks back, and no trap of control is left
+    let design = Design {
+        site: &hall,
+        stations: &stations,
+        targets: &t,
+        kit: Kit::default(),
+        instrument: &Instrument::mid_range(),
+        ties: &[],
+    };
+    let chosen = propose_control(&design, &predict(&design));
+    assert!(chosen.fit.len() == 5 && chosen.check.len() == 2, "{chosen:?}");
+    let spread_out: Vec<_> = t
+        .iter()
+        .enumerate()
+        .map(|(k, x)| {
+            let taken = chosen.fit.contains(&k) || chosen.check.contains(&k);
+            PlannedTarget {
+                control_sigma: taken.then_some(Vec3::repeat(0.002)),
+                check: chosen.check.contains(&k),
+                ..x.clone()
+            }
+        })
+        .collect();
+    assert_eq!(look(&hall, &stations, &spread_out), []);
     // none held back, too little, in a line
     let t: Vec<_> = spread.iter().map(|x| PlannedTarget { check: false, ..x.clone() }).collect();
     assert!(look(&hall, &stations, &t).contains(&Trap::NoCheck(5)));

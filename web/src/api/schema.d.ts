@@ -391,6 +391,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/plan/control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which targets to survey as control, and which to hold back as checks. */
+        get: operations["plan_control"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/plan/cover": {
         parameters: {
             query?: never;
@@ -1216,6 +1233,13 @@ export interface components {
             target?: string | null;
             /** Format: int32 */
             version: number;
+        };
+        /** @description Which targets to survey. */
+        ControlChoiceDto: {
+            check: string[];
+            fit: string[];
+            /** @description σ horizontal and vertical that they would be known to, metres. */
+            sigma: number[];
         };
         /** @description What was understood of a control file. Nothing is stored yet. */
         ControlPreview: {
@@ -2367,6 +2391,8 @@ export interface components {
             at?: number[] | null;
             /** @description `failed` or `doubtful`. */
             grade: string;
+            /** @description What the page can offer to mend it: `control`. */
+            mend?: string | null;
             /** @description The evidence, and what to do. */
             text: string;
             title: string;
@@ -3284,6 +3310,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AdviceDto"][];
+                };
+            };
+        };
+    };
+    plan_control: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlChoiceDto"];
                 };
             };
         };

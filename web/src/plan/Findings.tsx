@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
-import { Button } from 'antd'
+import { App, Button } from 'antd'
 import { api, type Schema, unwrap } from '../api/client'
-import { canEdit, useJob } from '../lib/hooks'
+import { canEdit, useChange, useJob } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Head, Ledger, VerdictCard } from '../parts'
 import type { Change, Item } from './usePlan'
@@ -19,6 +19,15 @@ export function Findings({ cover, items, onSelect, onApply, free }: { cover: Sch
     enabled: p.targets.length > 0,
     queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/plan/advice', { params: { path: { job: job.id } } })),
   })
+  const spread = useChange(async () => unwrap(await api.GET('/api/jobs/{job}/plan/control', { params: { path: { job: job.id } } })), (c) => {
+    const changes = items.filter((i) => i.kind === 'target' && (c.fit.includes(i.id) || c.check.includes(i.id) || i.data.control_sigma)).map((i): Change => {
+      const [fit, check] = [c.fit.includes(i.id), c.check.includes(i.id)]
+      return { id: i.id, kind: i.kind, data: { ...i.data, control_sigma: fit || check ? (i.data.control_sigma ?? (c.sigma as [number, number])) : undefined, check } }
+    })
+    if (c.fit.length >= 3) onApply(changes)
+    else void message.warning('Fewer than 3 targets are measured by two stations: place or propose targets first.')
+  })
+  const { message } = App.useApp()
   const take = (a: Schema['AdviceDto']) => {
     if (a.add) onApply([{ id: crypto.randomUUID(), kind: 'target', data: { name: free('target'), base: 0, top: 0, position: a.add as [number, number, number], target: 'sphere' } }])
     const item = items.find((i) => i.id === a.control)
@@ -54,6 +63,7 @@ export function Findings({ cover, items, onSelect, onApply, free }: { cover: Sch
         <li key={k} className={t.grade}>
           <b>{t.grade === 'failed' ? '×' : '?'} {t.title}</b>
           <span>{t.text} {t.about.slice(0, 6).map((n) => <a key={n} href={`#${n}`} onClick={(e) => { e.preventDefault(); onSelect(n) }}>{n}</a>)}</span>
+          {t.mend === 'control' && canEdit(job) && <Button size="small" loading={spread.isPending} onClick={() => spread.mutate(undefined)}>Spread control over the site, hold some back</Button>}
         </li>
       ))}</ul>
       <Head aside={p.on_grid ? 'on the grid, 95 %' : 'within the block, 95 %'}>Predicted error</Head>

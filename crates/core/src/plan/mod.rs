@@ -10,6 +10,7 @@ mod leapfrog;
 mod lower_bound;
 mod predict;
 mod propose;
+mod propose_control;
 mod propose_targets;
 mod site;
 mod traps;
@@ -25,6 +26,7 @@ pub use graph::{
 pub use leapfrog::{LeapfrogError, Move, leapfrog};
 pub use predict::{Design, Kit, Means, PlannedKind, PlannedTarget, Prediction, Sighting, predict};
 pub use propose::{Proposal, ProposeError, Wish, candidates, propose};
+pub use propose_control::{Control, propose_control};
 pub use propose_targets::propose_targets;
 pub use site::{Column, Demand, Edge, NoGo, Obstacle, Opening, Site, Slab, Station, Wall, inside};
 pub use traps::{Trap, surface_error, traps};

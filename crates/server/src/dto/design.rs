@@ -54,6 +54,17 @@ pub struct TrapDto {
     pub about: Vec<String>,
     /// A place of the plan, where there is one.
     pub at: Option<[f64; 2]>,
+    /// What the page can offer to mend it: `control`.
+    pub mend: Option<String>,
+}
+
+/// Which targets to survey.
+#[derive(Serialize, ToSchema)]
+pub struct ControlChoiceDto {
+    pub fit: Vec<Uuid>,
+    pub check: Vec<Uuid>,
+    /// σ horizontal and vertical that they would be known to, metres.
+    pub sigma: [f64; 2],
 }
 
 /// What the plan takes, by the instrument's profile: seconds, metres, bytes.

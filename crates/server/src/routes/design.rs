@@ -2,8 +2,8 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{
-    AdviceDto, DensityDto, DensityQuery, InstrumentDto, LeapfrogRequest, LookDto, LookRequest, MoveDto, ProposalDto,
-    ProposeRequest, SurfaceDto,
+    AdviceDto, ControlChoiceDto, DensityDto, DensityQuery, InstrumentDto, LeapfrogRequest, LookDto, LookRequest,
+    MoveDto, ProposalDto, ProposeRequest, SurfaceDto,
 };
 use crate::work::{designing, field_copy, planning, sheet};
 use crate::{ApiError, App, work};
@@ -78,6 +78,14 @@ pub async fn targets(State(app): State<App>, access: Access<Read>) -> Result<Jso
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
     Ok(Json(work::blocking(move || designing::targets(&plan, &brief)).await?))
+}
+
+/// Which targets to survey as control, and which to hold back as checks.
+#[utoipa::path(get, path = "/api/jobs/{job}/plan/control", tag = "plan", params(("job" = Uuid, Path)), responses((status = 200, body = ControlChoiceDto)))]
+pub async fn control(State(app): State<App>, access: Access<Read>) -> Result<Json<ControlChoiceDto>, ApiError> {
+    let (_, brief) = work::brief(&app, access.job).await?;
+    let plan = planning::load(&app, access.job).await?;
+    Ok(Json(work::blocking(move || designing::control(&plan, &brief)).await?))
 }
 
 /// The changes that would help the weakest target most.

@@ -69,6 +69,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(design::leapfrog))
         .routes(routes!(design::advice))
         .routes(routes!(design::targets))
+        .routes(routes!(design::control))
         .routes(routes!(design::density))
         .routes(routes!(design::file))
         .routes(routes!(field::scans))

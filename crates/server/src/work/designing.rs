@@ -3,8 +3,8 @@
 use super::planning::{self, Plan, kit};
 use super::trap_words;
 use crate::dto::{
-    AdviceDto, AlternativeDto, Brief, CarryDto, DensityDto, DensityQuery, InstrumentDto, LeapfrogRequest, MoveDto,
-    ProposalDto, ProposeRequest, SettingDto,
+    AdviceDto, AlternativeDto, Brief, CarryDto, ControlChoiceDto, DensityDto, DensityQuery, InstrumentDto,
+    LeapfrogRequest, MoveDto, ProposalDto, ProposeRequest, SettingDto,
 };
 use crate::{ApiError, App};
 use rayon::prelude::*;
@@ -13,7 +13,7 @@ use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::{Instrument, library};
 use vistazo_core::plan::{
     Change, Design, Proposal, ProposeError, Station, Wish, advise, cover, day, leapfrog as leap, predict, propose,
-    propose_targets,
+    propose_control, propose_targets,
 };
 use vistazo_core::target::{DEPENDABLE_HITS, usable_distance};
 use vistazo_store::views;
@@ -143,7 +143,7 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
 
 /// Keeps a proposal with the state of the plan it came from.
 pub(crate) async fn keep(app: &App, job: Uuid, plan: &Plan, found: &ProposalDto) -> Result<(), ApiError> {
-    let kept = serde_json::json!({ "inputs": plan.inputs, "proposal": found });
+    let kept = serde_json::json!({ "inputs": plan.ground, "proposal": found });
     Ok(views::keep(&app.db, job, "proposal", "last", &kept).await?)
 }
 
@@ -151,7 +151,7 @@ pub(crate) async fn proposal(app: &App, job: Uuid) -> Result<Option<ProposalDto>
     let Some(kept) = views::computed(&app.db, job, "proposal", "last").await? else { return Ok(None) };
     let plan = planning::load(app, job).await?;
     let Ok(mut p) = serde_json::from_value::<ProposalDto>(kept["proposal"].clone()) else { return Ok(None) };
-    p.stale = kept["inputs"].as_str() != Some(&plan.inputs);
+    p.stale = kept["inputs"].as_str() != Some(&plan.ground);
     Ok(Some(p))
 }
 
@@ -250,6 +250,21 @@ pub(crate) fn advice(plan: &Plan, brief: &Brief) -> Vec<AdviceDto> {
             AdviceDto { what, now: error, then: a.then, add, control }
         })
         .collect()
+}
+
+pub(crate) fn control(plan: &Plan, brief: &Brief) -> ControlChoiceDto {
+    let (stations, targets, instrument) = (plan.stations(), plan.targets(), Instrument::from(&brief.instrument));
+    let design = Design {
+        site: &plan.site,
+        stations: &stations,
+        targets: &targets,
+        kit: kit(brief),
+        instrument: &instrument,
+        ties: &[],
+    };
+    let chosen = propose_control(&design, &predict(&design));
+    let ids = |list: Vec<usize>| list.into_iter().map(|t| plan.targets[t].0).collect();
+    ControlChoiceDto { fit: ids(chosen.fit), check: ids(chosen.check), sigma: [NEW_CONTROL; 2] }
 }
 
 /// Most spheres proposed at once.

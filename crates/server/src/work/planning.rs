@@ -42,12 +42,17 @@ pub(crate) struct Plan {
     pub heights: Vec<(String, Vec3)>,
     /// Changes whenever an item does.
     pub inputs: String,
+    /// Changes when something does that proposals of stations depend on: the site, and what is locked.
+    pub ground: String,
 }
 
 pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
     let mut plan = Plan::default();
     let items = jobs::plan(&app.db, job).await?;
     plan.inputs = super::fingerprint(&items.iter().map(|i| (i.id, i.version)).collect::<Vec<_>>());
+    let stays = |d: &serde_json::Value| d["locked"] == true || d["over"].is_string();
+    let ground = items.iter().filter(|i| i.kind != "target" && (i.kind != "station" || stays(&i.data)));
+    plan.ground = super::fingerprint(&ground.map(|i| (i.id, i.version)).collect::<Vec<_>>());
     let mut stations: Vec<(u32, Uuid, Station, PlanData)> = Vec::new();
     for item in items {
         let Ok(d) = PlanData::parse(&item.kind, &item.data) else { continue };

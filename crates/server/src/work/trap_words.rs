@@ -25,6 +25,7 @@ pub(crate) fn all(plan: &Plan, brief: &Brief, found: &[Trap], p: &Prediction) ->
                 text: "Follow the site's rules there, or move it out; the field copy repeats the caution.".into(),
                 about: vec![s.name.clone()],
                 at: Some([s.position.x, s.position.y]),
+                mend: None,
             });
         }
     }
@@ -47,6 +48,7 @@ pub(crate) fn all(plan: &Plan, brief: &Brief, found: &[Trap], p: &Prediction) ->
                     .into(),
                 about: vec![target.name.clone()],
                 at: Some([target.position.x, target.position.y]),
+                mend: None,
             },
         );
     }
@@ -259,7 +261,9 @@ fn one(plan: &Plan, brief: &Brief, trap: &Trap) -> TrapDto {
             )
         }
     };
-    TrapDto { grade: grade.into(), title, text, about, at }
+    let control =
+        matches!(trap, Trap::FewControl(_) | Trap::ControlInCorner(_) | Trap::ControlInLine(_) | Trap::NoCheck(_));
+    TrapDto { grade: grade.into(), title, text, about, at, mend: control.then(|| "control".into()) }
 }
 
 fn weak(brief: &Brief, names: &[String], c: &Configuration) -> String {
