@@ -24,7 +24,7 @@ export function Findings({ cover, items, onSelect, onApply, free }: { cover: Sch
       const [fit, check] = [c.fit.includes(i.id), c.check.includes(i.id)]
       return { id: i.id, kind: i.kind, data: { ...i.data, control_sigma: fit || check ? (i.data.control_sigma ?? (c.sigma as [number, number])) : undefined, check } }
     })
-    if (c.fit.length >= 3) onApply(changes)
+    if (c.fit.length >= 3) { onApply(changes); if (c.check.length === 0) void message.info('All three are needed for the fit; place a fourth target to hold one back.') }
     else void message.warning('Fewer than 3 targets are measured by two stations: place or propose targets first.')
   })
   const { message } = App.useApp()
