@@ -30,7 +30,6 @@ fn scenes() -> Vec<(&'static str, Scene, [Vec3; 2])> {
     let bent = ring(&[(0.0, 0.0), (14.0, 0.0), (14.0, 6.0), (6.0, 6.0), (6.0, 12.0), (0.0, 12.0)], 3.5, 0);
     let slanted = ring(&[(0.0, 0.0), (16.0, 2.0), (13.0, 11.0), (1.0, 8.0)], 5.0, 0);
     vec![
-        ("a room", scene(vec![room.clone()], vec![]), [Vec3::new(3.5, 3.0, 1.6), Vec3::new(8.0, 5.5, 1.7)]),
         (
             "a room with columns",
             scene(vec![room], vec![column(6.0, 3.0), column(6.0, 6.0), column(9.0, 3.0)]),
@@ -50,7 +49,7 @@ fn cloud(scene: &Scene, instrument: &Instrument, pose: &Pose, seed: u64) -> Work
 /// the errors scatter as each tie states of itself, and as the plan predicted.
 #[test]
 fn cloud_ties_scatter_as_stated_and_as_predicted() {
-    const RUNS: u64 = 10;
+    const RUNS: u64 = 8;
     let instrument = Instrument { step: 0.008, ..Instrument::mid_range() };
     let (mut inside, mut of) = (0, 0);
     for (name, scene, places) in scenes() {

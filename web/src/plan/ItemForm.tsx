@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Schema } from '../api/client'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { useUnits } from '../lib/units'
 import type { Item } from './usePlan'
 
 type Data = Schema['PlanData']
@@ -50,9 +51,35 @@ export function ItemForm({ item, items, edit, step, onChange, onRemove }: { item
         {k === 'target' && d.control_sigma && field('Known to, 1σ', <LengthInput small label="Control sigma" value={d.control_sigma[0]} disabled={!edit} onChange={(v) => put({ control_sigma: [v ?? 0.002, v ?? 0.002] })} />)}
         {k === 'target' && d.control_sigma && <div className="field" style={{ alignSelf: 'end' }}><Checkbox checked={!!d.check} disabled={!edit} onChange={(e) => put({ check: e.target.checked })}>held back as a check</Checkbox></div>}
       </div>
+      {(d.line?.length ?? 0) > 0 && <Vertices d={d} closed={k !== 'wall' && k !== 'edge'} edit={edit} put={put} />}
       {k === 'wall' && <Openings d={d} edit={edit} put={put} />}
       {edit && changed && <div className="bar"><Button type="primary" htmlType="submit">Apply</Button><Button onClick={() => set(item.data)}>Leave as it was</Button></div>}
     </form>
+  )
+}
+
+/** The corners by number, and how far each is from the one before. */
+function Vertices({ d, closed, edit, put }: { d: Data; closed: boolean; edit: boolean; put: (p: Partial<Data>) => void }) {
+  const u = useUnits()
+  const [open, setOpen] = useState(false)
+  const line = d.line ?? []
+  const change = (k: number, axis: number, v: number | null) => put({ line: line.map((p, i) => (i === k ? p.map((o, a) => (a === axis ? (v ?? 0) : o)) : p)) as Data['line'] })
+  const last = line.at(-1) ?? [0, 0]
+  const before = line.at(-2) ?? last
+  const further = [2 * last[0]! - before[0]!, 2 * last[1]! - before[1]!] as [number, number]
+  if (!open) return <Button size="small" type="text" onClick={() => setOpen(true)}>{line.length} corners by number…</Button>
+  return (
+    <table className="ledger" aria-label="Corners">
+      <thead><tr><th>Corner</th><th>x</th><th>y</th><th className="num">from the last [{u.code}]</th><th>{edit && <Button type="text" size="small" onClick={() => put({ line: [...line, further] as Data['line'] })}>add</Button>}</th></tr></thead>
+      <tbody>{line.map((p, k) => (
+        <tr key={k}>
+          <td>{k + 1}</td>
+          {[0, 1].map((a) => <td key={a}><LengthInput label={`${'xy'[a]} of corner ${k + 1}`} value={p[a]} disabled={!edit} onChange={(v) => change(k, a, v)} /></td>)}
+          <td className="num">{k > 0 ? u.len(Math.hypot(p[0]! - line[k - 1]![0]!, p[1]! - line[k - 1]![1]!), 3) : closed ? u.len(Math.hypot(p[0]! - last[0]!, p[1]! - last[1]!), 3) : ''}</td>
+          <td>{edit && line.length > (closed ? 3 : 2) && <Button type="text" size="small" onClick={() => put({ line: line.filter((_, i) => i !== k) })}>remove</Button>}</td>
+        </tr>
+      ))}</tbody>
+    </table>
   )
 }
 

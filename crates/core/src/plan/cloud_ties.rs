@@ -14,7 +14,7 @@ pub const SURFACE_SIGMA: f64 = 0.001;
 
 /// Part of the information in the points that a tie by clouds makes use of, found by simulated ties:
 /// edges, bad normals and unequal weights cost the rest. See `crates/sim/tests/cloud_ties.rs`.
-const USED: f64 = 0.6;
+const USED: f64 = 0.5;
 
 /// The ties that the clouds of a plan will give, where two stations see enough of the same surfaces from
 /// the same side ([`LEAST_OVERLAP`]).
