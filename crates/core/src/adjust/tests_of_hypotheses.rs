@@ -117,20 +117,23 @@ impl<'a> Tester<'a> {
             .filter(|&i| self.net.observations[i].active && self.net.observations[i].target == target)
             .collect();
         seen.sort_by_key(|&i| self.net.observations[i].scan);
-        (1..seen.len())
-            .map(|cut| {
-                let later = &seen[cut..];
-                let (mut s, mut scale) = (Mat3::zeros(), Mat3::zeros());
-                for &i in later {
-                    let weighted = self.rows[i].target.transpose() * self.information[i];
-                    scale += weighted * self.rows[i].target;
-                    for &j in later {
-                        s += weighted * self.residual_covariance(i, j) * self.information[j] * self.rows[j].target;
-                    }
-                }
-                (later.to_vec(), s, scale)
-            })
-            .collect()
+        // from the last sighting on, each adds what it has in common with itself and with all later
+        let weighted: Vec<Mat3> = seen.iter().map(|&i| self.rows[i].target.transpose() * self.information[i]).collect();
+        let common =
+            |a: usize, b: usize| weighted[a] * self.residual_covariance(seen[a], seen[b]) * weighted[b].transpose();
+        let (mut s, mut scale) = (Mat3::zeros(), Mat3::zeros());
+        let mut out = Vec::with_capacity(seen.len());
+        for cut in (1..seen.len()).rev() {
+            s += common(cut, cut);
+            for later in cut + 1..seen.len() {
+                let c = common(cut, later);
+                s += c + c.transpose();
+            }
+            scale += weighted[cut] * self.rows[seen[cut]].target;
+            out.push((seen[cut..].to_vec(), s, scale));
+        }
+        out.reverse();
+        out
     }
 
     fn moved_target(&self, target: usize) -> Option<Moved> {

@@ -1,7 +1,7 @@
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
 use std::collections::HashMap;
-use std::sync::Mutex;
+use std::sync::{LazyLock, Mutex};
 
 /// Hits from which the search finds a sphere dependably; the fit itself takes 14.
 pub const DEPENDABLE_HITS: f64 = 20.0;
@@ -59,18 +59,31 @@ const LEAST_FACING: f64 = 0.707;
 /// In-plane covariance of a crossing, m², and the points on the board.
 type Edges = (nalgebra::Matrix2<f64>, usize);
 
+/// What has been computed, by setting and place of the series: the same boards are asked for again
+/// with every edit of a plan.
+static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
+type Known = HashMap<(Setting, i32, i32), Option<Edges>>;
+/// The most that is kept; then all is let go.
+const MOST_KNOWN: usize = 50_000;
+
+/// All that the picture of a board depends on but range and incidence, bit by bit.
+type Setting = [u64; 7];
+
 /// Predicted covariances of checkers. What the picture gives depends on range and incidence only and
 /// takes a millisecond to compute, so each is computed once, at the next of a fine series of both.
 pub struct CheckerTable<'a> {
     half: f64,
     instrument: &'a Instrument,
-    known: Mutex<HashMap<(i32, i32), Option<Edges>>>,
+    setting: Setting,
 }
 
 impl<'a> CheckerTable<'a> {
     /// For boards of half-side `half` metres.
     pub fn new(half: f64, instrument: &'a Instrument) -> Self {
-        Self { half, instrument, known: Mutex::default() }
+        let i = instrument;
+        let setting =
+            [half, i.step, i.range_sigma, i.range_sigma_per_m, i.angular_sigma, i.beam_exit, i.beam_divergence];
+        Self { half, instrument, setting: setting.map(f64::to_bits) }
     }
 
     /// Covariance of the crossing, m², of a board at `p` (scanner frame, metres) whose face looks
@@ -83,12 +96,15 @@ impl<'a> CheckerTable<'a> {
         if range < self.instrument.min_range || range > self.instrument.max_range || cos_incidence < LEAST_FACING {
             return None;
         }
-        let key = ((range.ln() * 25.0).round() as i32, (cos_incidence * 20.0).round() as i32);
-        let kept = self.known.lock().ok().and_then(|k| k.get(&key).copied());
+        let key = (self.setting, (range.ln() * 25.0).round() as i32, (cos_incidence * 20.0).round() as i32);
+        let kept = KNOWN.lock().ok().and_then(|k| k.get(&key).copied());
         let (edges, hits) = kept.unwrap_or_else(|| {
-            let (r, c) = ((f64::from(key.0) / 25.0).exp(), f64::from(key.1) / 20.0);
+            let (r, c) = ((f64::from(key.1) / 25.0).exp(), f64::from(key.2) / 20.0);
             let found = super::checker_fit::expected_edges(self.half, r, c, self.instrument);
-            if let Ok(mut k) = self.known.lock() {
+            if let Ok(mut k) = KNOWN.lock() {
+                if k.len() >= MOST_KNOWN {
+                    k.clear();
+                }
                 k.insert(key, found);
             }
             found
