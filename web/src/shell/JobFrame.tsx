@@ -18,7 +18,7 @@ const SHEETS = {
 }
 type Sheet = keyof typeof SHEETS
 const KEYS: [string, string][] = [
-  ['1 … 7', 'go to a sheet'], ['?', 'show this'], ['w o s t', 'plan: draw a wall, an obstacle, a station, a target'], ['v', 'plan: pick and move'],
+  ['1 … 7', 'go to a sheet'], ['?', 'show this'], ['s t w', 'plan: place a station, a target, draw a wall'], ['o c f a e h', 'plan: an obstacle, a column, a floor, an area, an edge, a height'], ['v', 'plan: pick and move'], ['l', 'plan: lock the picked stations'],
   ['Delete', 'plan: remove what is picked'], ['Ctrl Z, Ctrl Y', 'plan: undo, redo'], ['Esc', 'leave what is begun'], ['m', 'cloud: measure between points'], ['Backspace', 'cloud: take back the last measured point'], ['a station’s name', 'cloud: a click stands there and looks around'], ['r', 'register: run'], ['g', 'georeference: fit'],
 ]
 
