@@ -102,5 +102,6 @@ fn cloud_ties_scatter_as_stated_and_as_predicted() {
     }
     let percent = 100.0 * inside as f64 / of as f64;
     println!("{percent:.0} % of {of} inside the stated 95 % regions");
-    assert!(percent > 88.0);
+    // of 24 that are right 95 times in 100, six or more miss once in a thousand tries
+    assert!(percent > 78.0);
 }

@@ -2,7 +2,7 @@ use super::cover::{Cover, Surface};
 use super::graph::LEAST_OVERLAP;
 use super::site::Station;
 use crate::adjust::CloudTie;
-use crate::geometry::{Mat3, Pose, Vec3, skew};
+use crate::geometry::{Pose, Vec3};
 use crate::instrument::Instrument;
 use nalgebra::{Matrix6, Vector6};
 use std::collections::HashMap;
@@ -79,12 +79,4 @@ fn tie(
         covariance: (covariance + covariance.transpose()) / 2.0,
         active: true,
     })
-}
-
-/// Covariance, m², of a point of the second scan at `p` (its scanner frame, turned into the first's)
-/// against the first scan, by the tie alone.
-pub fn carried(covariance: &Matrix6<f64>, p: &Vec3) -> Mat3 {
-    let mut j = nalgebra::Matrix3x6::identity();
-    j.fixed_view_mut::<3, 3>(0, 3).copy_from(&-skew(p));
-    j * covariance * j.transpose()
 }

@@ -1,4 +1,3 @@
-use super::cover::Cover;
 use super::site::{Site, Station};
 use crate::geometry::Vec3;
 
@@ -167,11 +166,6 @@ pub fn doorways(site: &Site, stations: &[Station], graph: &StationGraph) -> Vec<
         }
     }
     out
-}
-
-/// Pairs of stations that follow one another and share less than they should.
-pub fn thin_overlaps(cover: &Cover, graph: &StationGraph) -> Vec<[usize; 2]> {
-    (1..cover.stations.len()).map(|b| [b - 1, b]).filter(|p| !graph.links.iter().any(|l| l.stations == *p)).collect()
 }
 
 #[cfg(test)]
