@@ -247,6 +247,7 @@ async fn the_plan_is_drawn_undone_and_scanned() {
     assert!(said.contains("somebody changed this"), "{said}");
     // it is all there after a reload, with its cover
     b.page.refresh().await.unwrap();
+    b.click("//aside//div[normalize-space(.)='Cover' and contains(@class, 'label')]").await;
     b.see("//table[@aria-label='Stations']//td[.='S2']").await;
     // and the simulated scanner takes the stations
     b.sheet("Field").await;

@@ -51,7 +51,9 @@ export function CloudView({ frame, targets, ties, selected }: { frame?: 'grid' |
     if (framed.current !== cloud.frame && cloud.scans.length > 0) {
       framed.current = cloud.frame
       const reach = Math.max(14, ...cloud.scans.map((s) => Math.hypot(s.pose.translation[0]!, s.pose.translation[1]!) + 16))
-      world.view = { position: [-0.55 * reach, -1.05 * reach, 0.85 * reach], target: [0, 0, 0], zoom: 1 }
+      // where the page is higher than wide, from farther: all scans are to be seen
+      const back = reach * Math.max(1, 1.45 / world.aspect)
+      world.view = { position: [-0.55 * back, -1.05 * back, 0.85 * back], target: [0, 0, 0], zoom: 1 }
     }
     world.draw()
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the revision says when the cloud changed

@@ -19,6 +19,8 @@ export function boxMatrix(c: Clip): THREE.Matrix4 {
   const turn = new THREE.Quaternion().setFromAxisAngle(new THREE.Vector3(0, 0, 1), c.turn)
   return new THREE.Matrix4().compose(new THREE.Vector3(...c.middle), turn, new THREE.Vector3(...c.half)).invert()
 }
+/** How long nothing may come or go until a picture counts as complete, milliseconds. */
+const SETTLED = 400
 
 /** The point clouds of a job as one tree of tiles: loads what is seen, at the detail that is seen,
  *  within a budget of points. */
@@ -27,6 +29,8 @@ export class Scans {
   readonly uniforms = shared()
   points = 0
   busy = true
+  private state = ''
+  private quiet = 0
   private tiles: TilesRenderer | null = null
   private regions = new LoadRegionPlugin()
   private looks = new Map<string, OfScan>()
@@ -157,7 +161,12 @@ export class Scans {
       else if (share < 0.45 && t.errorTarget > FINE && !this.busy) { t.errorTarget = Math.max(t.errorTarget * 0.8, FINE); this.changed() }
     }
     const load = t as unknown as { loadProgress: number }
-    this.busy = t.root == null || load.loadProgress < 1
+    // between one level of detail and the next the queue is empty for a moment: the picture is complete
+    // when nothing has come or gone for a while
+    const state = `${points} ${t.visibleTiles.size}`
+    if (t.root == null || load.loadProgress < 1 || state !== this.state) this.quiet = now
+    this.state = state
+    this.busy = now - this.quiet < SETTLED
     return this.busy || points > this.most * 1.05
   }
 

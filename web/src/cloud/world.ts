@@ -166,6 +166,11 @@ export class World {
     this.draw()
   }
 
+  /** Width over height of what is seen. */
+  get aspect(): number {
+    return Math.max(this.el.clientWidth, 1) / Math.max(this.el.clientHeight, 1)
+  }
+
   get view(): Camera {
     return { position: this.camera.position.toArray(), target: this.controls.target.toArray(), zoom: this.camera.zoom }
   }
