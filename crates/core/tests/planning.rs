@@ -5,7 +5,7 @@ use nalgebra::Vector2;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
-    Change, Demand, Design, Edge, Kit, NoGo, PlannedKind, PlannedTarget, Site, Station, Trap, Wall, Wish, advise,
+    Change, Demand, Design, Edge, Kit, NoGo, PlannedKind, PlannedTarget, Site, Slab, Station, Trap, Wall, Wish, advise,
     budget, cover, predict, propose, propose_control, station_graph, traps,
 };
 use vistazo_core::target::Fault;
@@ -22,8 +22,9 @@ fn proposals_cover_hang_together_and_are_few() {
         let begin = std::time::Instant::now();
         let p = propose(&site, &instrument, &Wish::default(), &|_| true).unwrap();
         println!(
-            "{kind} ({seed}): {} stations, {} for cover alone, at least {}; {:.1} % of what can be reached ({:.1} %), {} places, {:.1} s",
+            "{kind} ({seed}): {} stations, at least {}; {} for cover alone, at least {}; {:.1} % of what can be reached ({:.1} %), {} places, {:.1} s",
             p.stations.len(),
+            p.at_least_together,
             p.for_cover,
             p.at_least,
             100.0 * p.covered,
@@ -41,6 +42,28 @@ fn proposals_cover_hang_together_and_are_few() {
         let alone: Vec<Vec<usize>> = vec![Vec::new(); stations.len()];
         assert_eq!(station_graph(&c.overlap, &alone, &alone).components.len(), 1);
     }
+}
+
+/// Stations of several storeys stand on floors, hang together up the stairs, and are walked storey by storey.
+#[test]
+fn storeys_are_planned_one_after_the_other() {
+    let corner = |x: f64, y: f64| Vector2::new(x, y);
+    let ring = [(0.0, 0.0), (14.0, 0.0), (14.0, 8.0), (0.0, 8.0), (0.0, 0.0)].map(|p| corner(p.0, p.1));
+    let mut site = Site::default();
+    for k in 0..3 {
+        let base = 3.2 * f64::from(k);
+        let wall = Wall::plain(site.walls.len(), ring.to_vec(), base, base + 3.0);
+        site.walls.push(Wall { demand: Some(Demand::spaced(0.02)), ..wall });
+        // open over the stairs
+        let outline = [(0.0, 0.0), (11.0, 0.0), (11.0, 8.0), (0.0, 8.0)].map(|p| corner(p.0, p.1)).to_vec();
+        site.slabs.push(Slab { outline, height: base, demand: None });
+    }
+    let wish = Wish { floors: vec![0.0, 3.2, 6.4], share: 0.97, ..Wish::default() };
+    let p = propose(&site, &Instrument::mid_range(), &wish, &|_| true).unwrap();
+    assert!(p.connected && p.covered >= 0.97 && p.at_least_together <= p.stations.len());
+    assert!(p.stations.iter().all(|s| s.z < 2.0 || s.x < 11.0), "{:?}", p.stations);
+    let climbs = p.stations.windows(2).filter(|w| (w[0].z - w[1].z).abs() > 1.0).count();
+    assert_eq!(climbs, 2, "{:?}", p.stations);
 }
 
 /// What is to be seen twice is seen from two places, around stations that stay.
@@ -174,6 +197,13 @@ fn planted_mistakes_are_named() {
     let near = |f: &Trap| matches!(f, Trap::NearEdge(0, away, drop) if (away - 0.6).abs() < 1e-9 && *drop == 2.5);
     let found = look(&quay, &stations, &spread);
     assert!(found.len() == 1 && near(&found[0]), "{found:?}");
+    // upstairs, over the opening for the stairs
+    let corners = [(0.0, 0.0), (12.0, 0.0), (12.0, 14.0), (0.0, 14.0)];
+    let floor = Slab { outline: corners.iter().map(|p| Vector2::new(p.0, p.1)).collect(), height: 3.2, demand: None };
+    let house = Site { slabs: vec![floor], ..hall.clone() };
+    let up = |x: f64| [Station::at("U", Vec3::new(x, 7.0, 4.8)), stations[0].clone()];
+    assert!(look(&house, &up(15.0), &spread).contains(&Trap::NoFloor(0)));
+    assert!(!look(&house, &up(10.0), &spread).iter().any(|f| matches!(f, Trap::NoFloor(_))));
     assert!(look(&hall, &[station(0.2, 4.0), stations[1].clone()], &spread).contains(&Trap::Blocked(0)));
     let mut t = spread.to_vec();
     t.push(target(30.0, 30.0, 1.0));

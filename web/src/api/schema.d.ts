@@ -1115,7 +1115,10 @@ export interface components {
         /** @description One way to do it. */
         AlternativeDto: {
             at_least: number;
+            /** @description No fewer of the places tried cover as much and hang together. */
+            at_least_together: number;
             connected: boolean;
+            /** @description Stations that cover as much without hanging together, and the fewest that can. */
             for_cover: number;
             /** @description How many of them stood already and are locked. */
             locked: number;

@@ -68,8 +68,8 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
             <tbody>
               {([
                 ['stations', (a) => a.stations.length],
-                ['… no fewer can cover it', (a) => a.at_least],
-                ['… added so that all hang together', (a) => Math.max(0, a.stations.length - a.for_cover)],
+                ['… needed so that all hang together, at least', (a) => a.at_least_together],
+                ['… needed for the cover alone, at least', (a) => a.at_least],
                 ['covered once', (a) => `${(100 * a.once).toFixed(1)} %`],
                 ['covered twice', (a) => `${(100 * a.twice).toFixed(1)} %`],
                 ['hang together by overlap', (a) => (a.connected ? 'yes' : <b className="failed">no ×</b>)],

@@ -10,6 +10,8 @@ pub(super) struct Cells {
     pub wanted: f64,
     /// The first so many places are taken in any case.
     pub fixed: usize,
+    /// The last so many pieces have no area and are covered in any case.
+    pub certain: usize,
 }
 
 const ROUNDS: usize = 400;
@@ -24,11 +26,14 @@ pub(super) type Round<'a> = dyn FnMut(usize, usize, &[f64]) -> Option<usize> + '
 /// conditions is priced with `y_e ≥ 0`. What is left falls apart:
 /// `L(y) = Σ_S min(0, 1 − Σ_{e∈S} y_e) + min { Σ y_e n_e z_e : Σ a_e z_e ≥ W }`, the second part a
 /// fractional knapsack; `L(y)` is a bound for any `y`. Subgradient steps (Held & Karp 1971) raise it.
+/// A piece that is covered in any case has `z_e = 1`.
 ///
 /// `known` is the number of sets of a choice; `None` when `round` says so.
 pub(super) fn lower_bound(cells: &Cells, known: usize, round: &mut Round<'_>) -> Option<usize> {
     let n = cells.area.len();
-    let active: Vec<usize> = (0..n).filter(|&e| cells.area[e] > 0.0 && cells.need[e] > 0).collect();
+    let certain = n - cells.certain;
+    let mut order: Vec<usize> = (0..certain).filter(|&e| cells.area[e] > 0.0 && cells.need[e] > 0).collect();
+    let active: Vec<usize> = order.iter().copied().chain(certain..n).collect();
     // to begin with, each piece is priced by the largest set it is in
     let mut largest = vec![0.0_f64; n];
     for s in &cells.sets {
@@ -38,8 +43,9 @@ pub(super) fn lower_bound(cells: &Cells, known: usize, round: &mut Round<'_>) ->
         }
     }
     let mut y: Vec<f64> = (0..n).map(|e| if largest[e] > 0.0 { cells.area[e] / largest[e] } else { 0.0 }).collect();
+    // prices move in proportion to what they may become: a piece of many is worth little, a certain one much
+    let weight: Vec<f64> = (0..n).map(|e| if e < certain { y[e] } else { 0.1 }).collect();
     let (mut best, mut known, mut scale, mut since) = (0.0_f64, known, 1.0, 0);
-    let mut order = active.clone();
     for k in 0..ROUNDS {
         let reduced: Vec<f64> = cells
             .sets
@@ -59,6 +65,10 @@ pub(super) fn lower_bound(cells: &Cells, known: usize, round: &mut Round<'_>) ->
         let price = |e: usize| y[e] * f64::from(cells.need[e]);
         order.sort_unstable_by(|a, b| (price(*a) / cells.area[*a]).total_cmp(&(price(*b) / cells.area[*b])));
         let (mut z, mut left) = (vec![0.0; n], cells.wanted);
+        for e in certain..n {
+            z[e] = 1.0;
+            value += price(e);
+        }
         for &e in &order {
             if left <= 0.0 {
                 break;
@@ -85,13 +95,13 @@ pub(super) fn lower_bound(cells: &Cells, known: usize, round: &mut Round<'_>) ->
                 slope[e as usize] -= 1.0;
             }
         }
-        let length: f64 = active.iter().map(|&e| slope[e] * slope[e]).sum();
+        let length: f64 = active.iter().map(|&e| slope[e] * slope[e] * weight[e]).sum();
         if length < 1e-12 {
             break;
         }
         let step = scale * (1.02 * known as f64 - value).max(0.05) / length;
         for &e in &active {
-            y[e] = (y[e] + step * slope[e]).max(0.0);
+            y[e] = (y[e] + step * weight[e] * slope[e]).max(0.0);
         }
     }
     Some(((best - 1e-6).ceil() as usize).min(known))
@@ -123,7 +133,7 @@ mod tests {
             let wanted = 0.95 * of((1 << sets) - 1);
             let optimum =
                 (1..1_usize << sets).filter(|m| of(*m) >= wanted).map(|m| m.count_ones() as usize).min().unwrap();
-            let cells = Cells { sets: cover, area, need, wanted, fixed: 0 };
+            let cells = Cells { sets: cover, area, need, wanted, fixed: 0, certain: 0 };
             let bound = lower_bound(&cells, 12, &mut |_, _, _| Some(12)).unwrap();
             assert!(bound <= optimum, "seed {seed}: bound {bound} above the optimum {optimum}");
             close += usize::from(bound + 1 >= optimum);

@@ -2,6 +2,7 @@
 
 mod advise;
 mod bvh;
+mod choose;
 mod cloud_ties;
 mod cover;
 mod day;
@@ -13,7 +14,9 @@ mod propose;
 mod propose_control;
 mod propose_targets;
 mod site;
+mod together;
 mod traps;
+mod views;
 
 pub use advise::{Advice, Budget, Change, advise, budget};
 pub use bvh::Bvh;

@@ -1,8 +1,10 @@
 use super::bvh::Bvh;
-use super::cover::{Sample, faces, look_round, sample};
-use super::graph::LEAST_OVERLAP;
+use super::choose::Problem;
+use super::cover::{Sample, sample};
 use super::lower_bound::{Cells, lower_bound};
-use super::site::{Site, Station};
+use super::site::Site;
+use super::together::separators;
+use super::views::{View, links, ones};
 use crate::geometry::Vec3;
 use crate::instrument::Instrument;
 use nalgebra::Vector2;
@@ -56,6 +58,8 @@ pub struct Proposal {
     pub for_cover: usize,
     /// No set of the tried places with fewer stations covers as much, hanging together or not.
     pub at_least: usize,
+    /// No set of the tried places with fewer stations covers as much and hangs together.
+    pub at_least_together: usize,
     /// All stations hang together by overlap.
     pub connected: bool,
     /// Places tried.
@@ -82,7 +86,8 @@ pub enum ProposeError {
 /// 1971; Beasley 1990 for set covering) both bound the number of stations from below and guide a
 /// greedy choice, which is repeated as the prices settle; what is redundant is dropped, two
 /// stations are exchanged for one where one does, and groups that share too little are joined over
-/// the shortest path of places, then tidied once more. `go_on` gets the share done and may end it.
+/// the cheapest path of places. This is done for the cover alone, then with rows of places of which
+/// one has to stand so that all hang together. `go_on` gets the share done and may end it.
 ///
 /// # Errors
 /// [`ProposeError`].
@@ -104,7 +109,7 @@ pub fn propose(
         .par_iter()
         .map(|p| {
             let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-            go_on(0.6 * n as f64 / all.len() as f64).then(|| View::new(&bvh, &samples, p, instrument))
+            go_on(0.5 * n as f64 / all.len() as f64).then(|| View::new(&bvh, &samples, p, instrument))
         })
         .collect();
     let views: Vec<View> = views.into_iter().collect::<Option<_>>().ok_or(ProposeError::Stopped)?;
@@ -129,31 +134,70 @@ pub fn propose(
         area: &area,
         need: &often,
         wanted: wish.share * reachable,
-        locked: &locked,
+        locked: locked.len(),
     };
-    let cells = Cells {
+    let mut cells = Cells {
         sets: views.iter().map(|v| ones(&v.covers).filter(|&i| area[i] > 0.0).map(|i| i as u32).collect()).collect(),
         area: area.clone(),
         need: often.clone(),
         wanted: problem.wanted,
         fixed: locked.len(),
+        certain: 0,
     };
-    let mut best = problem.tidy(problem.greedy(&vec![1.0; views.len()]), false);
-    let bound = lower_bound(&cells, best.len(), &mut |round, rounds, reduced| {
-        // every so often the prices are asked for a choice of their own
+    let flat = vec![1.0; views.len()];
+    let mut best = problem.tidy(problem.greedy(&flat), false);
+    // every so often the prices are asked for a choice of their own
+    let priced = |reduced: &[f64]| -> Vec<f64> { reduced.iter().map(|c| c.max(0.02)).collect() };
+    let at_least = lower_bound(&cells, best.len(), &mut |round, rounds, reduced| {
         if round.is_multiple_of(20) {
-            let cost: Vec<f64> = reduced.iter().map(|c| c.max(0.02)).collect();
-            let found = problem.tidy(problem.greedy(&cost), false);
+            let found = problem.tidy(problem.greedy(&priced(reduced)), false);
             if found.len() < best.len() {
                 best = found;
             }
         }
-        go_on(0.6 + 0.35 * round as f64 / rounds as f64).then_some(best.len())
+        go_on(0.5 + 0.2 * round as f64 / rounds as f64).then_some(best.len())
     })
     .ok_or(ProposeError::Stopped)?;
     let for_cover = best.len();
-    let chosen = problem.tidy(problem.join(best), true);
-    let connected = problem.is_connected(&chosen);
+    // what cannot hang together with the rest is left out, if enough is covered without it
+    let open = problem.largest_group();
+    let inside: Vec<usize> = (0..open.len()).filter(|&k| open[k]).collect();
+    let spare = problem.covered(&inside) >= problem.wanted;
+    let barred = |k: usize, cost: f64| if spare && !open[k] { f64::INFINITY } else { cost };
+    let flat: Vec<f64> = (0..open.len()).map(|k| barred(k, 1.0)).collect();
+    if best.iter().any(|&k| flat[k].is_infinite()) {
+        best = problem.greedy(&flat);
+    }
+    let mut chosen = problem.tidy(problem.join(best, &flat), true);
+    let mut connected = problem.is_connected(&chosen);
+    // the same again with what has to stand so that all hang together
+    let mut by = vec![vec![0_u64; views.len().div_ceil(64)]; samples.len()];
+    for (k, v) in views.iter().enumerate() {
+        ones(&v.covers).for_each(|i| by[i][k / 64] |= 1 << (k % 64));
+    }
+    let can: Vec<f64> = (0..samples.len()).map(|i| if often[i] > 0 { area[i] } else { 0.0 }).collect();
+    let rows = separators(&by, &can, problem.wanted, &problem.links, locked.len());
+    cells.certain = rows.len();
+    for (r, row) in rows.iter().enumerate() {
+        for &k in row {
+            cells.sets[k].push((samples.len() + r) as u32);
+        }
+    }
+    cells.area.resize(samples.len() + rows.len(), 0.0);
+    cells.need.resize(samples.len() + rows.len(), 1);
+    let bound = lower_bound(&cells, chosen.len(), &mut |round, rounds, reduced| {
+        if round.is_multiple_of(20) {
+            let cost: Vec<f64> = priced(reduced).into_iter().enumerate().map(|(k, c)| barred(k, c)).collect();
+            let found = problem.tidy(problem.join(problem.greedy(&cost), &cost), true);
+            let hangs = problem.is_connected(&found);
+            if (hangs, chosen.len()) > (connected, found.len()) {
+                (chosen, connected) = (found, hangs);
+            }
+        }
+        go_on(0.7 + 0.3 * round as f64 / rounds as f64).then_some(chosen.len())
+    })
+    .ok_or(ProposeError::Stopped)?;
+    let at_least_together = bound.max(at_least);
     let covered = problem.covered(&chosen) / reachable;
     let mut stations: Vec<Vec3> = locked.iter().map(|&c| places[c]).collect();
     stations.extend(walking_order(chosen.iter().filter(|c| **c >= locked.len()).map(|&c| places[c]).collect()));
@@ -163,225 +207,11 @@ pub fn propose(
         covered,
         reachable: reachable / total,
         for_cover,
-        at_least: bound,
+        at_least,
+        at_least_together,
         connected,
         candidates: places.len(),
     })
-}
-
-/// What one place covers and sees, as bit sets over the samples.
-#[derive(Clone)]
-struct View {
-    covers: Vec<u64>,
-    sees: Vec<u64>,
-}
-
-impl View {
-    fn new(bvh: &Bvh, samples: &[Sample], at: &Vec3, instrument: &Instrument) -> Self {
-        let c = look_round(bvh, samples, &Station::at("", *at), instrument);
-        let words = samples.len().div_ceil(64);
-        let mut covers = vec![0; words];
-        for (i, s) in samples.iter().enumerate() {
-            if s.demand.is_some() && c.samples[i].is_ok() {
-                covers[i / 64] |= 1 << (i % 64);
-            }
-        }
-        Self { covers, sees: faces(samples, at, &c) }
-    }
-
-    fn has(&self, i: usize) -> bool {
-        self.covers[i / 64] & (1 << (i % 64)) != 0
-    }
-}
-
-fn ones(set: &[u64]) -> impl Iterator<Item = usize> + '_ {
-    set.iter().enumerate().flat_map(|(w, bits)| {
-        let mut left = *bits;
-        std::iter::from_fn(move || {
-            (left != 0).then(|| {
-                let k = left.trailing_zeros() as usize;
-                left &= left - 1;
-                w * 64 + k
-            })
-        })
-    })
-}
-
-/// For each place, those that share enough with it of what they see, both ways.
-fn links(views: &[View]) -> Vec<Vec<usize>> {
-    // pieces are nearly equal in size: their number stands for their area
-    let seen: Vec<f64> = views.iter().map(|v| f64::from(v.sees.iter().map(|w| w.count_ones()).sum::<u32>())).collect();
-    let linked = |a: usize, b: usize| {
-        let both: u32 = views[a].sees.iter().zip(&views[b].sees).map(|(p, q)| (p & q).count_ones()).sum();
-        both > 0 && f64::from(both) >= LEAST_OVERLAP * seen[a].max(seen[b])
-    };
-    (0..views.len()).into_par_iter().map(|a| (0..views.len()).filter(|&b| b != a && linked(a, b)).collect()).collect()
-}
-
-struct Problem<'a> {
-    /// Sorted.
-    links: Vec<Vec<usize>>,
-    views: &'a [View],
-    area: &'a [f64],
-    need: &'a [u16],
-    wanted: f64,
-    locked: &'a [usize],
-}
-
-impl Problem<'_> {
-    fn counts(&self, chosen: &[usize]) -> Vec<u16> {
-        let mut count = vec![0; self.area.len()];
-        for &c in chosen {
-            ones(&self.views[c].covers).for_each(|i| count[i] += 1);
-        }
-        count
-    }
-
-    fn covered(&self, chosen: &[usize]) -> f64 {
-        let count = self.counts(chosen);
-        (0..count.len()).filter(|&i| self.need[i] > 0 && count[i] >= self.need[i]).map(|i| self.area[i]).sum()
-    }
-
-    /// What a place would add, each piece counted as far as it is still needed.
-    fn gain(&self, c: usize, count: &[u16]) -> f64 {
-        ones(&self.views[c].covers)
-            .filter(|&i| count[i] < self.need[i])
-            .map(|i| self.area[i] / f64::from(self.need[i]))
-            .sum()
-    }
-
-    /// Adds the place with the most area for its cost until enough is covered.
-    fn greedy(&self, cost: &[f64]) -> Vec<usize> {
-        let mut chosen = self.locked.to_vec();
-        self.complete(&mut chosen, cost);
-        chosen
-    }
-
-    fn complete(&self, chosen: &mut Vec<usize>, cost: &[f64]) {
-        let mut count = self.counts(chosen);
-        while self.covered(chosen) < self.wanted {
-            let best = (0..self.views.len())
-                .into_par_iter()
-                .filter(|c| !chosen.contains(c))
-                .map(|c| (c, self.gain(c, &count) / cost[c]))
-                .max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0)));
-            let Some((c, _)) = best.filter(|b| b.1 > 1e-12) else { return };
-            ones(&self.views[c].covers).for_each(|i| count[i] += 1);
-            chosen.push(c);
-        }
-    }
-
-    /// Drops what is not needed, then exchanges two for one while that is possible.
-    fn tidy(&self, chosen: Vec<usize>, connected: bool) -> Vec<usize> {
-        let mut chosen = self.drop_unneeded(chosen, connected);
-        let connected = connected && self.is_connected(&chosen);
-        'again: loop {
-            for a in self.locked.len()..chosen.len() {
-                for b in a + 1..chosen.len() {
-                    let rest: Vec<usize> =
-                        chosen.iter().enumerate().filter(|(k, _)| *k != a && *k != b).map(|(_, c)| *c).collect();
-                    let count = self.counts(&rest);
-                    let missing = self.wanted - self.covered(&rest);
-                    let one = (0..self.views.len()).into_par_iter().find_any(|&c| {
-                        let adds: f64 = ones(&self.views[c].covers)
-                            .filter(|&i| count[i] + 1 == self.need[i])
-                            .map(|i| self.area[i])
-                            .sum();
-                        adds >= missing && !rest.contains(&c) && {
-                            let with: Vec<usize> = rest.iter().copied().chain([c]).collect();
-                            !connected || self.is_connected(&with)
-                        }
-                    });
-                    if let Some(c) = one {
-                        chosen = rest;
-                        chosen.push(c);
-                        continue 'again;
-                    }
-                }
-            }
-            return chosen;
-        }
-    }
-
-    /// Leaves out stations, those that add least first, while enough stays covered (and connected).
-    fn drop_unneeded(&self, mut chosen: Vec<usize>, connected: bool) -> Vec<usize> {
-        loop {
-            let count = self.counts(&chosen);
-            let mut order: Vec<(f64, usize)> = (self.locked.len()..chosen.len())
-                .map(|k| {
-                    let own: f64 = ones(&self.views[chosen[k]].covers)
-                        .filter(|&i| count[i] == self.need[i])
-                        .map(|i| self.area[i])
-                        .sum();
-                    (own, k)
-                })
-                .collect();
-            order.sort_by(|a, b| a.0.total_cmp(&b.0));
-            let gone = order.into_iter().find(|&(_, k)| {
-                let mut rest = chosen.clone();
-                rest.remove(k);
-                self.covered(&rest) >= self.wanted
-                    && (!connected || self.is_connected(&rest) || !self.is_connected(&chosen))
-            });
-            match gone {
-                Some((_, k)) => chosen.remove(k),
-                None => return chosen,
-            };
-        }
-    }
-
-    fn group_of_first(&self, chosen: &[usize]) -> Vec<usize> {
-        let mut group = vec![0];
-        let mut next = 0;
-        while next < group.len() {
-            let a = group[next];
-            next += 1;
-            for b in 0..chosen.len() {
-                if !group.contains(&b) && self.links[chosen[a]].binary_search(&chosen[b]).is_ok() {
-                    group.push(b);
-                }
-            }
-        }
-        group
-    }
-
-    fn is_connected(&self, chosen: &[usize]) -> bool {
-        chosen.is_empty() || self.group_of_first(chosen).len() == chosen.len()
-    }
-
-    /// Joins what does not hang together: the shortest path of places, breadth first from the first
-    /// group to any station outside it.
-    fn join(&self, mut chosen: Vec<usize>) -> Vec<usize> {
-        while !self.is_connected(&chosen) {
-            let group: Vec<usize> = self.group_of_first(&chosen).into_iter().map(|k| chosen[k]).collect();
-            let goal = |c: usize| chosen.contains(&c) && !group.contains(&c);
-            let mut from: Vec<Option<usize>> = vec![None; self.views.len()];
-            let mut queue: std::collections::VecDeque<usize> = group.iter().copied().collect();
-            let mut seen: Vec<bool> = (0..self.views.len()).map(|c| group.contains(&c)).collect();
-            let mut end = None;
-            while let Some(c) = queue.pop_front() {
-                if goal(c) {
-                    end = Some(c);
-                    break;
-                }
-                for &b in &self.links[c] {
-                    if !seen[b] {
-                        seen[b] = true;
-                        from[b] = Some(c);
-                        queue.push_back(b);
-                    }
-                }
-            }
-            let Some(mut c) = end else { return chosen };
-            while let Some(before) = from[c] {
-                if !chosen.contains(&before) {
-                    chosen.push(before);
-                }
-                c = before;
-            }
-        }
-        chosen
-    }
 }
 
 /// The places that are tried: free ones on a grid, on every floor; metres.
@@ -394,8 +224,9 @@ pub fn candidates(site: &Site, wish: &Wish) -> Vec<Vec3> {
         for i in 0..=nx {
             for j in 0..=ny {
                 let at = low + Vector2::new(i as f64 * step, j as f64 * step);
-                if site.is_free(&at, floor + 0.05, floor + 1.9, 0.5) {
-                    out.push(at.push(floor + wish.instrument_height));
+                let centre = at.push(floor + wish.instrument_height);
+                if site.is_free(&at, floor + 0.05, floor + 1.9, 0.5) && site.has_floor(&centre) {
+                    out.push(centre);
                 }
             }
         }
@@ -403,15 +234,18 @@ pub fn candidates(site: &Site, wish: &Wish) -> Vec<Vec3> {
     out
 }
 
+/// A metre up or down counts as so many along the floor: one storey after the other.
+const CLIMB: f64 = 20.0;
+
 /// A short way round: the nearest next, then two-opt.
 pub(super) fn walking_order(mut points: Vec<Vec3>) -> Vec<Vec3> {
+    let leg = |a: &Vec3, b: &Vec3| (a - b).xy().norm() + CLIMB * (a.z - b.z).abs();
     for k in 1..points.len() {
         let last = points[k - 1];
-        let next = (k..points.len()).min_by(|a, b| (points[*a] - last).norm().total_cmp(&(points[*b] - last).norm()));
+        let next = (k..points.len()).min_by(|a, b| leg(&points[*a], &last).total_cmp(&leg(&points[*b], &last)));
         points.swap(k, next.unwrap_or(k));
     }
     let n = points.len();
-    let leg = |a: &Vec3, b: &Vec3| (a - b).norm();
     let mut better = n > 3;
     while better {
         better = false;

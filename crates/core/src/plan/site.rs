@@ -288,6 +288,17 @@ impl Site {
             && !self.panels().iter().any(near)
     }
 
+    /// Whether there is a floor under an instrument at `at` (its centre): on the ground anywhere, on an
+    /// upper storey only where its floor is drawn; where none is drawn at all, it is taken to be there.
+    pub fn has_floor(&self, at: &Vec3) -> bool {
+        /// Heights of the instrument above its floor, metres.
+        const ABOVE: std::ops::Range<f64> = 0.3..2.5;
+        let ground = self.walls.iter().map(|w| w.base).chain(self.slabs.iter().map(|s| s.height));
+        let upper = ground.fold(f64::INFINITY, f64::min) + 1.0;
+        let mut under = self.slabs.iter().filter(|s| s.height > upper && ABOVE.contains(&(at.z - s.height))).peekable();
+        under.peek().is_none() || under.any(|s| inside(&s.outline, &at.xy()))
+    }
+
     /// Corners of the box round everything that stands, on the plan; `None` on an empty site.
     pub fn extent(&self) -> Option<(Vector2<f64>, Vector2<f64>)> {
         let walls = self.walls.iter().flat_map(|w| w.line.iter().copied());

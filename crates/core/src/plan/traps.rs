@@ -49,6 +49,8 @@ pub enum Trap {
     NoGo(usize),
     /// A station stands near an edge where the ground falls: distance from it and drop, metres.
     NearEdge(usize, f64, f64),
+    /// A station stands where the floor of its storey does not reach.
+    NoFloor(usize),
     /// A station stands in or against something.
     Blocked(usize),
     /// Required area that no station covers: share covered.
@@ -67,6 +69,9 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
         let at = s.position.xy();
         if design.site.no_go.iter().any(|a| inside(&a.outline, &at)) {
             out.push(Trap::NoGo(k));
+        }
+        if !design.site.has_floor(&s.position) {
+            out.push(Trap::NoFloor(k));
         }
         let near = design.site.edges.iter().map(|e| (e.distance(&at), e.crest - e.foot));
         if let Some((away, drop)) = near.filter(|e| e.0 < Edge::MARGIN).min_by(|a, b| a.0.total_cmp(&b.0)) {

@@ -218,8 +218,11 @@ pub struct AlternativeDto {
     pub stations: Vec<[f64; 3]>,
     /// How many of them stood already and are locked.
     pub locked: usize,
+    /// Stations that cover as much without hanging together, and the fewest that can.
     pub for_cover: usize,
     pub at_least: usize,
+    /// No fewer of the places tried cover as much and hang together.
+    pub at_least_together: usize,
     pub connected: bool,
     /// Share of the required area covered once and twice.
     pub once: f64,

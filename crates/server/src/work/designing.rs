@@ -12,8 +12,8 @@ use uuid::Uuid;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::{Instrument, library};
 use vistazo_core::plan::{
-    Change, Design, Proposal, ProposeError, Station, Wish, advise, cover, day, leapfrog as leap, predict, propose,
-    propose_control, propose_targets,
+    Change, Cover, Design, Proposal, ProposeError, Station, Wish, advise, cover, day, leapfrog as leap, predict,
+    propose, propose_control, propose_targets, station_graph,
 };
 use vistazo_core::target::{DEPENDABLE_HITS, usable_distance};
 use vistazo_store::views;
@@ -91,22 +91,40 @@ fn improved(plan: &Plan, brief: &Brief, own: &Instrument, mut found: Proposal) -
         p.weakest().map_or(f64::MAX, |w| w.1 * (1.0 + unmeasured as f64))
     };
     let Some((low, high)) = plan.site.extent() else { return found };
-    let height = found.stations.first().map_or(1.6, |s| s.z);
+    let mut heights: Vec<f64> = found.stations.iter().map(|s| s.z).collect();
+    heights.sort_by(f64::total_cmp);
+    heights.dedup_by(|a, b| (*a - *b).abs() < 0.5);
     let step = ((high - low).max() / 10.0).max(3.0);
     let free: Vec<Vec3> = (0..=10)
         .flat_map(|i| (0..=10).map(move |j| low + nalgebra::Vector2::new(f64::from(i), f64::from(j)) * step))
-        .filter(|p| p.x <= high.x && p.y <= high.y && plan.site.is_free(p, height - 1.55, height + 0.3, 0.5))
-        .map(|p| p.push(height))
+        .filter(|p| p.x <= high.x && p.y <= high.y)
+        .flat_map(|p| heights.iter().map(move |z| p.push(*z)))
+        .filter(|p| plan.site.is_free(&p.xy(), p.z - 1.55, p.z + 0.3, 0.5) && plan.site.has_floor(p))
         .collect();
     let mut now = weakest(&found.stations);
     for _ in 0..4 {
         let with = |p: &Vec3| found.stations.iter().copied().chain([*p]).collect::<Vec<_>>();
-        let best = free.par_iter().map(|p| (*p, weakest(&with(p)))).min_by(|a, b| a.1.total_cmp(&b.1));
-        let Some((place, then)) = best.filter(|b| b.1 < 0.95 * now) else { break };
+        let mut better: Vec<(Vec3, f64)> =
+            free.par_iter().map(|p| (*p, weakest(&with(p)))).filter(|b| b.1 < 0.95 * now).collect();
+        better.sort_by(|a, b| a.1.total_cmp(&b.1));
+        // a station that would stand alone is no help
+        let hangs = |p: &Vec3| {
+            !found.connected || {
+                let stations: Vec<Station> = with(p).iter().map(|p| Station::at("", *p)).collect();
+                hang_together(&cover(&plan.site, &stations, own, planning::GRID))
+            }
+        };
+        let Some((place, then)) = better.into_iter().find(|b| hangs(&b.0)) else { break };
         now = then;
         found.stations.push(place);
     }
     found
+}
+
+/// All stations hang together by overlap.
+fn hang_together(c: &Cover) -> bool {
+    let alone = vec![Vec::new(); c.overlap.len()];
+    station_graph(&c.overlap, &alone, &alone).components.len() < 2
 }
 
 fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal) -> AlternativeDto {
@@ -130,7 +148,8 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
         locked: p.locked,
         for_cover: p.for_cover,
         at_least: p.at_least,
-        connected: p.connected,
+        connected: hang_together(&c),
+        at_least_together: p.at_least_together,
         once: c.once.unwrap_or(0.0),
         twice: c.twice.unwrap_or(0.0),
         step: set.step,

@@ -233,6 +233,13 @@ fn one(plan: &Plan, brief: &Brief, trap: &Trap) -> TrapDto {
             vec![st(*s)],
             place(*s),
         ),
+        Trap::NoFloor(s) => (
+            "failed",
+            format!("{} stands where its storey has no floor", st(*s)),
+            "The floor drawn below it does not reach there. Move it, or draw the floor; keep away from openings in floors.".into(),
+            vec![st(*s)],
+            place(*s),
+        ),
         Trap::Blocked(s) => (
             "failed",
             format!("{} stands in or against something", st(*s)),
