@@ -1117,9 +1117,10 @@ export interface components {
             at_least: number;
             /** @description No fewer of the places tried cover as much and hang together. */
             at_least_together: number;
-            connected: boolean;
             /** @description Stations that cover as much without hanging together, and the fewest that can. */
             for_cover: number;
+            /** @description Groups of stations that hang together by overlap: 1 when all do. */
+            groups: number;
             /** @description How many of them stood already and are locked. */
             locked: number;
             /** @description `fewest`, `quickest` or `most accurate`. */
@@ -1995,6 +1996,12 @@ export interface components {
              * @description Height of the instrument above the floor, metres.
              */
             instrument_height: number;
+            /**
+             * Format: double
+             * @description Overlap from which two stations hang together, 0.3..0.7; without, 0.35: somewhat more than what
+             *     the plan takes for thin, so that a tripod set up a little beside its place does not fall below.
+             */
+            overlap?: number | null;
             /**
              * Format: double
              * @description Share of what can be covered that has to be, 0.5..1.

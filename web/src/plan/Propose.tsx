@@ -17,11 +17,12 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
   const floors = [...new Set([0, ...items.filter((i) => i.kind === 'floor').map((i) => i.data.base ?? 0)])].sort((a, b) => a - b)
   const [height, setHeight] = useState<number | null>(1.65)
   const [share, setShare] = useState(99)
+  const [overlap, setOverlap] = useState(35)
   const last = useRead<Schema['ProposalDto'] | null>('/api/jobs/{job}/plan/proposal')
   const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks')
   const busy = tasks.data?.find((t) => t.kind === 'propose' && (t.state === 'running' || t.state === 'queued'))
   const failed = tasks.data?.find((t) => t.kind === 'propose')
-  const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/propose', { params: { path: { job: job.id } }, body: { instrument_height: height ?? 1.65, floors, share: share / 100 } })))
+  const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/propose', { params: { path: { job: job.id } }, body: { instrument_height: height ?? 1.65, floors, share: share / 100, overlap: overlap / 100 } })))
   const p = last.data
   const spheres = useChange(async () => unwrap(await api.GET('/api/jobs/{job}/plan/targets', { params: { path: { job: job.id } } })), (places) => {
     const taken = new Set<string>()
@@ -49,9 +50,10 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
     <>
       <Head aside="locked stations stay">Propose stations</Head>
       {canEdit(job) && (
-        <form className="fields" style={{ gridTemplateColumns: 'repeat(3, 1fr)' }} onSubmit={(e) => { e.preventDefault(); run.mutate(undefined) }}>
+        <form className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }} onSubmit={(e) => { e.preventDefault(); run.mutate(undefined) }}>
           <div className="field"><label>Instrument above the floor</label><LengthInput label="Instrument above the floor" value={height} onChange={setHeight} /></div>
           <div className="field"><label>Cover at least</label><InputNumber aria-label="Cover at least" value={share} min={50} max={100} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setShare(v ?? 99)} /></div>
+          <div className="field"><label>Overlap at least</label><InputNumber aria-label="Overlap at least" value={overlap} min={30} max={70} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setOverlap(v ?? 35)} /></div>
           <div className="field" style={{ alignSelf: 'end' }}><Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>Propose</Button></div>
         </form>
       )}
@@ -68,11 +70,11 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
             <tbody>
               {([
                 ['stations', (a) => a.stations.length],
-                ['… needed so that all hang together, at least', (a) => a.at_least_together],
+                ['… needed so that all hang together, at least', (a) => (a.groups < 2 ? a.at_least_together : '–')],
                 ['… needed for the cover alone, at least', (a) => a.at_least],
                 ['covered once', (a) => `${(100 * a.once).toFixed(1)} %`],
                 ['covered twice', (a) => `${(100 * a.twice).toFixed(1)} %`],
-                ['hang together by overlap', (a) => (a.connected ? 'yes' : <b className="failed">no ×</b>)],
+                ['hang together by overlap', (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>)],
                 ['step', (a) => `${(a.step * 1e3).toFixed(2)} mrad`],
                 ['time on site', (a) => minutes(a.time)],
                 ['points', (a) => `${(a.points / 1e6).toFixed(0)} million`],
@@ -86,6 +88,7 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
               ))}</tr>
             </tbody>
           </table>
+          {p.alternatives.some((a) => a.groups > 1) && <p className="faint">Groups that share too little are tied by three targets that stations of both see, or by a station between them: in the doorway, on the landing of the stairs.</p>}
         </>
       )}
     </>

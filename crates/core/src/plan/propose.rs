@@ -1,6 +1,7 @@
 use super::bvh::Bvh;
 use super::choose::Problem;
 use super::cover::{Sample, sample};
+use super::graph::LEAST_OVERLAP;
 use super::lower_bound::{Cells, lower_bound};
 use super::site::Site;
 use super::together::separators;
@@ -27,6 +28,8 @@ pub struct Wish {
     pub share: f64,
     /// How often it has to be covered.
     pub times: usize,
+    /// Overlap, both ways, from which two stations hang together, 0..1.
+    pub overlap: f64,
 }
 
 impl Default for Wish {
@@ -39,6 +42,7 @@ impl Default for Wish {
             sample_grid: 0.5,
             share: 0.99,
             times: 1,
+            overlap: LEAST_OVERLAP,
         }
     }
 }
@@ -129,7 +133,7 @@ pub fn propose(
         return Err(ProposeError::NothingReachable);
     }
     let problem = Problem {
-        links: links(&views),
+        links: links(&views, wish.overlap),
         views: &views,
         area: &area,
         need: &often,

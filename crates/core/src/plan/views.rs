@@ -1,6 +1,5 @@
 use super::bvh::Bvh;
 use super::cover::{Sample, faces, look_round};
-use super::graph::LEAST_OVERLAP;
 use super::site::Station;
 use crate::geometry::Vec3;
 use crate::instrument::Instrument;
@@ -46,12 +45,12 @@ pub(super) fn ones(set: &[u64]) -> impl Iterator<Item = usize> + '_ {
 }
 
 /// For each place, those that share enough with it of what they see, both ways.
-pub(super) fn links(views: &[View]) -> Vec<Vec<usize>> {
+pub(super) fn links(views: &[View], overlap: f64) -> Vec<Vec<usize>> {
     // pieces are nearly equal in size: their number stands for their area
     let seen: Vec<f64> = views.iter().map(|v| f64::from(v.sees.iter().map(|w| w.count_ones()).sum::<u32>())).collect();
     let linked = |a: usize, b: usize| {
         let both: u32 = views[a].sees.iter().zip(&views[b].sees).map(|(p, q)| (p & q).count_ones()).sum();
-        both > 0 && f64::from(both) >= LEAST_OVERLAP * seen[a].max(seen[b])
+        both > 0 && f64::from(both) >= overlap * seen[a].max(seen[b])
     };
     (0..views.len()).into_par_iter().map(|a| (0..views.len()).filter(|&b| b != a && linked(a, b)).collect()).collect()
 }

@@ -207,6 +207,9 @@ pub struct ProposeRequest {
     pub floors: Vec<f64>,
     /// Share of what can be covered that has to be, 0.5..1.
     pub share: f64,
+    /// Overlap from which two stations hang together, 0.3..0.7; without, 0.35: somewhat more than what
+    /// the plan takes for thin, so that a tripod set up a little beside its place does not fall below.
+    pub overlap: Option<f64>,
 }
 
 /// One way to do it.
@@ -223,7 +226,8 @@ pub struct AlternativeDto {
     pub at_least: usize,
     /// No fewer of the places tried cover as much and hang together.
     pub at_least_together: usize,
-    pub connected: bool,
+    /// Groups of stations that hang together by overlap: 1 when all do.
+    pub groups: usize,
     /// Share of the required area covered once and twice.
     pub once: f64,
     pub twice: f64,
@@ -314,6 +318,9 @@ impl ProposeRequest {
             || self.floors.iter().any(|f| !f.is_finite() || f.abs() > 1e4)
         {
             return Err(ApiError::field("floors", "expected 1 to 20 floors at finite heights"));
+        }
+        if let Some(o) = self.overlap.filter(|o| !(0.3..=0.7).contains(o)) {
+            return Err(ApiError::field("overlap", format!("found {o}, expected 0.3 to 0.7")));
         }
         if !(0.5..=1.0).contains(&self.share) {
             return Err(ApiError::field("share", format!("found {}, expected 0.5 to 1", self.share)));

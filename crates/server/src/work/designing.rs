@@ -35,6 +35,7 @@ pub(crate) fn alternatives(
         floors: request.floors.clone(),
         instrument_height: request.instrument_height,
         share: request.share,
+        overlap: request.overlap.unwrap_or(0.35),
         ..Wish::default()
     };
     let fewest = propose(&plan.site, &own, &wish, &|s| go_on(0.3 * s, "the fewest stations"))?;
@@ -111,7 +112,7 @@ fn improved(plan: &Plan, brief: &Brief, own: &Instrument, mut found: Proposal) -
         let hangs = |p: &Vec3| {
             !found.connected || {
                 let stations: Vec<Station> = with(p).iter().map(|p| Station::at("", *p)).collect();
-                hang_together(&cover(&plan.site, &stations, own, planning::GRID))
+                groups(&cover(&plan.site, &stations, own, planning::GRID)) < 2
             }
         };
         let Some((place, then)) = better.into_iter().find(|b| hangs(&b.0)) else { break };
@@ -121,10 +122,10 @@ fn improved(plan: &Plan, brief: &Brief, own: &Instrument, mut found: Proposal) -
     found
 }
 
-/// All stations hang together by overlap.
-fn hang_together(c: &Cover) -> bool {
+/// Groups of stations that hang together by overlap.
+fn groups(c: &Cover) -> usize {
     let alone = vec![Vec::new(); c.overlap.len()];
-    station_graph(&c.overlap, &alone, &alone).components.len() < 2
+    station_graph(&c.overlap, &alone, &alone).components.len()
 }
 
 fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal) -> AlternativeDto {
@@ -148,7 +149,7 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
         locked: p.locked,
         for_cover: p.for_cover,
         at_least: p.at_least,
-        connected: hang_together(&c),
+        groups: groups(&c),
         at_least_together: p.at_least_together,
         once: c.once.unwrap_or(0.0),
         twice: c.twice.unwrap_or(0.0),
