@@ -36,8 +36,8 @@ interface Props {
   seen: number[][]
   /** Stretches of wall in the colours of a map. */
   map: { line: [number, number][]; colour: string }[]
-  /** Stations proposed, in the order to walk. */
-  ghosts: [number, number][]
+  /** Stations proposed, and their place in the order to walk. */
+  ghosts: { at: [number, number]; order: number }[]
   /** How the stations hang together: lines, those that alone hold two parts together, what they share. */
   links: { line: [number, number][]; bridge: boolean; says: string }[]
   /** Lines of sight from stations to the marks they sight. */
@@ -225,8 +225,8 @@ export function PlanCanvas(p: Props) {
     const add = (geometry: LineString | Point, ...style: Style[]) => { const f = new Feature(geometry); f.set('style', style); a.cover.addFeature(f) }
     for (const m of p.map) add(new LineString(m.line), new Style({ stroke: new Stroke({ color: m.colour, width: 11, lineCap: 'butt' }) }))
     p.ghosts.forEach((g, k) => {
-      if (k > 0) add(new LineString([p.ghosts[k - 1]!, g]), new Style({ stroke: new Stroke({ color: OCHRE, width: 1, lineDash: [4, 4] }) }))
-      add(new Point(g), new Style({ image: new RegularShape({ points: 3, radius: 11, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: OCHRE, width: 2 }) }), text: label(String(k + 1), 18, OCHRE) }))
+      if (k > 0) add(new LineString([p.ghosts[k - 1]!.at, g.at]), new Style({ stroke: new Stroke({ color: OCHRE, width: 1, lineDash: [4, 4] }) }))
+      add(new Point(g.at), new Style({ image: new RegularShape({ points: 3, radius: 11, fill: new Fill({ color: PAPER }), stroke: new Stroke({ color: OCHRE, width: 2 }) }), text: label(String(g.order), 18, OCHRE) }))
     })
     for (const l of p.links) add(new LineString(l.line), new Style({ stroke: new Stroke({ color: l.bridge ? RED : '#1d6b7466', width: l.bridge ? 2.4 : 1.4 }), text: new Text({ text: l.says, placement: 'line', font: "500 11px 'Barlow Condensed'", fill: new Fill({ color: l.bridge ? RED : ACCENT }), stroke: new Stroke({ color: PAPER, width: 3 }) }) }))
     for (const s of p.sights) add(new LineString(s), new Style({ stroke: new Stroke({ color: '#5c6b76', width: 1, lineDash: [1, 4] }) }))

@@ -51,7 +51,7 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
       <Head aside="locked stations stay">Propose stations</Head>
       {canEdit(job) && (
         <form className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }} onSubmit={(e) => { e.preventDefault(); run.mutate(undefined) }}>
-          <div className="field"><label>Instrument above the floor</label><LengthInput label="Instrument above the floor" value={height} onChange={setHeight} /></div>
+          <div className="field"><label>Instrument height</label><LengthInput label="Instrument above the floor" value={height} onChange={setHeight} /></div>
           <div className="field"><label>Cover at least</label><InputNumber aria-label="Cover at least" value={share} min={50} max={100} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setShare(v ?? 99)} /></div>
           <div className="field"><label>Overlap at least</label><InputNumber aria-label="Overlap at least" value={overlap} min={30} max={70} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setOverlap(v ?? 35)} /></div>
           <div className="field" style={{ alignSelf: 'end' }}><Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>Propose</Button></div>
@@ -70,8 +70,8 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
             <tbody>
               {([
                 ['stations', (a) => a.stations.length],
-                ['… needed so that all hang together, at least', (a) => (a.groups < 2 ? a.at_least_together : '–')],
-                ['… needed for the cover alone, at least', (a) => a.at_least],
+                ['… at least, all hanging together', (a) => (a.groups < 2 ? a.at_least_together : '–')],
+                ['… at least, for the cover alone', (a) => a.at_least],
                 ['covered once', (a) => `${(100 * a.once).toFixed(1)} %`],
                 ['covered twice', (a) => `${(100 * a.twice).toFixed(1)} %`],
                 ['hang together by overlap', (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>)],

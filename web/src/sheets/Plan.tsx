@@ -1,5 +1,5 @@
 import { Button, Popover, Segmented, Select, Upload } from 'antd'
-import { lazy, Suspense, useCallback, useMemo, useRef, useState } from 'react'
+import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob, useKey, useRead } from '../lib/hooks'
@@ -16,6 +16,7 @@ import { fromAbove, type MapMode, MAPS, type Surface } from '../plan/maps'
 import { PlanCanvas, type Tool } from '../plan/PlanCanvas'
 import { Propose } from '../plan/Propose'
 import { SliceCloud } from '../plan/SliceCloud'
+import { onStorey, storeyAt, storeysOf } from '../plan/storeys'
 import { type Change, type Item, usePlan } from '../plan/usePlan'
 
 const HINTS: Record<Tool, string> = {
@@ -59,6 +60,20 @@ export default function Plan() {
   const [ghost, setGhost] = useState<Schema['AlternativeDto'] | null>(null)
   const [moves, setMoves] = useState<Schema['MoveDto'][]>([])
   const [live, setLive] = useState<{ id: string; look: Schema['LookDto'] } | null>(null)
+  // one storey is drawn at a time, or all
+  const storeys = useMemo(() => storeysOf(items), [items])
+  const [wanted, setStorey] = useState<number | 'all'>(0)
+  const storey = storeys.length > 0 && wanted !== 'all' ? Math.min(wanted, storeys.length - 1) : null
+  const shown = useMemo(() => (storey === null ? items : items.filter((i) => onStorey(i, storeys, storey))), [items, storeys, storey])
+  const level = storey === null ? null : storeys[storey]!
+  const here = useCallback((z: number) => storey === null || storeyAt(storeys, z) === storey, [storeys, storey])
+  // what is picked in the ledger is drawn, on whatever storey it stands
+  useEffect(() => {
+    const hidden = picked.length === 1 && items.find((i) => i.id === picked[0] && !shown.includes(i))
+    if (hidden) setStorey(storeyAt(storeys, hidden.kind === 'station' || hidden.kind === 'target' ? (hidden.data.position?.[2] ?? 0) : (hidden.data.base ?? 0)))
+  // only when the choice changes: whoever then looks at another storey may
+  // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [picked])
   const cover = useRead<Schema['CoverDto']>('/api/jobs/{job}/plan/cover', items.some((i) => i.kind === 'station'))
   const revision = items.map((i) => i.version).join()
   const maps = useQuery({
@@ -85,11 +100,12 @@ export default function Plan() {
     if (kind === 'fit') { setFitLine(line); setTool('pick'); return }
     const [x, y] = line[0] ?? [0, 0]
     const id = crypto.randomUUID()
-    const base = { name: free(kind), base: kind === 'edge' ? -2 : 0, top: kind === 'wall' || kind === 'column' ? 3 : kind === 'edge' ? 0 : kind === 'obstacle' ? 1.5 : 0, position: [0, 0, 0] as [number, number, number] }
+    const foot = level ?? 0
+    const base = { name: free(kind), base: kind === 'edge' ? -2 : foot, top: foot + (kind === 'wall' || kind === 'column' ? 3 : kind === 'obstacle' ? 1.5 : 0), position: [0, 0, 0] as [number, number, number] }
     // above the nearest height of the ground that is known
     const known = items.filter((i) => i.kind === 'height').map((i) => i.data.position ?? [0, 0, 0])
     const nearest = known.sort((p, q) => Math.hypot(p[0]! - x, p[1]! - y) - Math.hypot(q[0]! - x, q[1]! - y))[0]
-    const ground = nearest?.[2] ?? 0
+    const ground = level !== null && level > (storeys[0] ?? 0) ? level : (nearest?.[2] ?? foot)
     const at = (z: number) => ({ ...base, position: [x, y, Number((ground + z).toFixed(4))] as [number, number, number] })
     const data: Schema['PlanData'] =
       kind === 'station' ? at(1.65) : kind === 'target' ? { ...at(1.4), target: 'sphere' } : kind === 'height' ? at(0) : kind === 'column' ? { ...at(0), base: ground, top: ground + 3, radius: 0.2 } : kind === 'area' ? { ...base, line, area: 'no_go' } : { ...base, line }
@@ -138,27 +154,27 @@ export default function Plan() {
   const byName = (name: string) => { const i = items.find((x) => x.data.name === name && (x.kind === 'station' || x.kind === 'target')) ?? items.find((x) => x.data.name === name); if (i) setPicked([i.id]) }
   const widest = Math.max(1e-6, ...(cover.data?.prediction.targets ?? []).map((t) => t.error.horizontal))
   const enlarge = [10, 20, 50, 100, 200, 500, 1000].findLast((f) => f * widest < 2.2) ?? 10
-  const ellipses = useMemo(() => (cover.data?.prediction.targets ?? []).map((t) => ({ at: [t.position[0], t.position[1]] as [number, number], a: t.error.horizontal, b: t.error.horizontal_minor, bearing: t.error.bearing, over: flat != null && t.error.horizontal > flat })), [cover.data, flat])
+  const ellipses = useMemo(() => (cover.data?.prediction.targets ?? []).filter((t) => here(t.position[2] ?? 0)).map((t) => ({ at: [t.position[0], t.position[1]] as [number, number], a: t.error.horizontal, b: t.error.horizontal_minor, bearing: t.error.bearing, over: flat != null && t.error.horizontal > flat })), [cover.data, flat, here])
   const surfaces: Surface[] | undefined = maps.data
-  const map = useMemo(() => (mode === 'station' || !surfaces ? [] : fromAbove(mode, surfaces, limit)), [mode, surfaces, limit])
-  const ghosts = useMemo(() => (ghost?.stations ?? []).map((s) => [s[0], s[1]] as [number, number]), [ghost])
+  const map = useMemo(() => (mode === 'station' || !surfaces ? [] : fromAbove(mode, surfaces.filter((s) => shown.some((i) => i.id === s.item)), limit)), [mode, surfaces, limit, shown])
+  const ghosts = useMemo(() => (ghost?.stations ?? []).flatMap((s, k) => (here(s[2] ?? 0) ? [{ at: [s[0], s[1]] as [number, number], order: k + 1 }] : [])), [ghost, here])
   const carried = useMemo(() => moves.flatMap((m) => {
     const s = items.find((i) => i.kind === 'station' && i.data.name === m.station)?.data.position
     return m.carry.map((c) => ({ from: [s?.[0] ?? 0, s?.[1] ?? 0] as [number, number], to: [c.to[0], c.to[1]] as [number, number], name: c.sphere }))
   }), [moves, items])
   const links = useMemo(() => (cover.data?.links ?? []).flatMap((l) => {
-    const [a, b] = [l.from, l.to].map((n) => items.find((i) => i.kind === 'station' && i.data.name === n)?.data.position)
+    const [a, b] = [l.from, l.to].map((n) => shown.find((i) => i.kind === 'station' && i.data.name === n)?.data.position)
     const shared = l.targets.length + l.marks.length
     // many labels hide one another: those of the picked station, or few
     const told = l.bridge || (cover.data?.links.length ?? 0) <= 10 || items.some((i) => picked.includes(i.id) && (i.data.name === l.from || i.data.name === l.to))
     return a && b ? [{ line: [[a[0]!, a[1]!], [b[0]!, b[1]!]] as [number, number][], bridge: l.bridge, says: told ? `${(100 * l.overlap).toFixed(0)} %${shared ? `, ${shared}` : ''}` : '' }] : []
-  }), [cover.data, items, picked])
-  const sights = useMemo(() => items.flatMap((s) => (s.data.sights ?? []).flatMap((id) => {
+  }), [cover.data, items, shown, picked])
+  const sights = useMemo(() => shown.flatMap((s) => (s.data.sights ?? []).flatMap((id) => {
     const mark = items.find((i) => i.id === id)?.data.position
     const from = s.data.position
     return mark && from ? [[[from[0], from[1]], [mark[0], mark[1]]] as [number, number][]] : []
-  })), [items])
-  const marks = useMemo(() => (cover.data?.traps ?? []).filter((t) => t.at).map((t) => ({ at: t.at as [number, number], failed: t.grade === 'failed' })), [cover.data])
+  })), [items, shown])
+  const marks = useMemo(() => (cover.data?.traps ?? []).filter((t) => t.at && (storey === null || shown.some((i) => t.about.includes(i.data.name)))).map((t) => ({ at: t.at as [number, number], failed: t.grade === 'failed' })), [cover.data, shown, storey])
   const seen = live ? live.look.seen : mode === 'station' && at >= 0 ? (cover.data?.stations[at]?.seen ?? NONE) : NONE
   const surface = mode !== 'station' ? surfaces?.find((s) => s.item === item?.id) : undefined
   const order = (cover.data?.stations ?? []).map((s) => s.name)
@@ -166,7 +182,7 @@ export default function Plan() {
     <div className="split">
       <div className="canvas with-elevation">
         <div className="canvas-top">
-          {space && surfaces ? <Suspense fallback={<p className="empty">Drawing it…</p>}><Cover3d items={items} surfaces={surfaces} mode={mode} limit={limit} selected={picked} onSelect={pickOne} /></Suspense> : <PlanCanvas job={job.id} items={items} ready={!plan.pending} tool={tool} editable={edit} selected={picked} onSelect={setPicked} onDrawn={drawn} onMoved={moved} onDrag={drag}
+          {space && surfaces ? <Suspense fallback={<p className="empty">Drawing it…</p>}><Cover3d items={items} surfaces={surfaces} mode={mode} limit={limit} selected={picked} onSelect={pickOne} /></Suspense> : <PlanCanvas job={job.id} items={shown} ready={!plan.pending} tool={tool} editable={edit} selected={picked} onSelect={setPicked} onDrawn={drawn} onMoved={moved} onDrag={drag}
             seen={seen} map={map} ghosts={ghosts} links={page === 'cover' ? links : NO_LINKS} sights={sights} carried={page === 'leapfrog' ? carried : []} marks={page === 'findings' ? marks : []} ellipses={mode === 'station' ? ellipses : []} enlarge={enlarge} />}
           <div className="tools" role="toolbar" aria-label="Plan tools">
             {edit && (
@@ -194,6 +210,9 @@ export default function Plan() {
             <Segmented value={space ? '3-D' : 'Plan'} options={['Plan', '3-D']} onChange={(v) => { setSpace(v === '3-D'); setTool('pick'); if (v === '3-D' && mode === 'station') setMode('count') }} />
             <Select<MapMode> aria-label="Map" value={mode} onChange={setMode} style={{ width: 176 }} popupMatchSelectWidth={330} virtual={false} listHeight={380} options={MAPS.filter((m) => !space || m.value !== 'station').map((m) => ({ value: m.value, label: m.label, says: m.says }))} optionRender={(o) => <div>{o.data.label}<br /><small className="faint">{o.data.says}</small></div>} />
           </div>
+          {storeys.length > 0 && !space && (
+            <Segmented<number | 'all'> className="storeys" aria-label="Storey" vertical value={storey ?? 'all'} onChange={setStorey} options={[{ value: 'all', label: 'all' }, ...storeys.map((z, k) => ({ value: k, label: `${u.len(z, 2)} ${u.code}` })).reverse()]} />
+          )}
           {!(space && surfaces) && <div className="hint">{live ? `here it covers ${u.area(live.look.area)}${live.look.once == null ? '' : `, all together ${(100 * live.look.once).toFixed(1)} % of what is required`}; measures ${live.look.targets.join(' ') || 'no target'}` : `${edit ? HINTS[tool] : 'Click to pick'} · ${plan.saving ? 'storing…' : 'stored'}${mode !== 'station' ? ` · ${maps.isFetching ? 'working it out…' : MAPS.find((m) => m.value === mode)?.says}` : ellipses.length > 0 ? ` · ellipses 95 %, enlarged ${enlarge}×` : ''}`}</div>}
         </div>
         {surface && <Elevation surface={surface} mode={mode} limit={limit} />}

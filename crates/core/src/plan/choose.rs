@@ -58,17 +58,17 @@ impl Problem<'_> {
     /// Drops what is not needed, then exchanges two for one while that is possible.
     pub(super) fn tidy(&self, chosen: Vec<usize>, connected: bool) -> Vec<usize> {
         let mut chosen = self.drop_unneeded(chosen, connected);
-        let connected = connected && self.is_connected(&chosen);
         while let Some(better) = self.exchange(&chosen, connected) {
             chosen = better;
         }
         chosen
     }
 
-    /// Two chosen places exchanged for one other with which enough stays covered (and connected).
+    /// Two chosen places exchanged for one other with which enough stays covered (and no more groups fall apart).
     fn exchange(&self, chosen: &[usize], connected: bool) -> Option<Vec<usize>> {
         let count = self.counts(chosen);
         let covered = self.covered(chosen);
+        let groups = if connected { self.groups(chosen).len() } else { usize::MAX };
         // what one more place would complete
         let mut open = vec![0_u64; self.area.len().div_ceil(64)];
         let completes = |n: u16, i: usize| n + 1 == self.need[i] && self.area[i] > 0.0;
@@ -92,7 +92,7 @@ impl Problem<'_> {
                     let adds: Vec<u64> = self.views[c].covers.iter().zip(&open).map(|(p, q)| p & q).collect();
                     ones(&adds).map(|i| self.area[i]).sum::<f64>() >= missing
                         && !rest().any(|r| r == c)
-                        && (!connected || self.is_connected(&rest().chain([c]).collect::<Vec<_>>()))
+                        && (!connected || self.groups(&rest().chain([c]).collect::<Vec<_>>()).len() <= groups)
                 });
                 if let Some(c) = one {
                     return Some(rest().chain([c]).collect());
@@ -102,10 +102,11 @@ impl Problem<'_> {
         None
     }
 
-    /// Leaves out stations, those that add least first, while enough stays covered (and connected).
+    /// Leaves out stations, those that add least first, while enough stays covered (and no more groups fall apart).
     fn drop_unneeded(&self, mut chosen: Vec<usize>, connected: bool) -> Vec<usize> {
         loop {
             let count = self.counts(&chosen);
+            let groups = if connected { self.groups(&chosen).len() } else { usize::MAX };
             let mut order: Vec<(f64, usize)> = (self.locked..chosen.len())
                 .map(|k| {
                     let own: f64 = ones(&self.views[chosen[k]].covers)
@@ -119,8 +120,7 @@ impl Problem<'_> {
             let gone = order.into_iter().find(|&(_, k)| {
                 let mut rest = chosen.clone();
                 rest.remove(k);
-                self.covered(&rest) >= self.wanted
-                    && (!connected || self.is_connected(&rest) || !self.is_connected(&chosen))
+                self.covered(&rest) >= self.wanted && (!connected || self.groups(&rest).len() <= groups)
             });
             match gone {
                 Some((_, k)) => chosen.remove(k),
@@ -129,23 +129,27 @@ impl Problem<'_> {
         }
     }
 
-    fn group_of_first(&self, chosen: &[usize]) -> Vec<usize> {
-        let mut group = vec![0];
-        let mut next = 0;
-        while next < group.len() {
-            let a = group[next];
-            next += 1;
-            for b in 0..chosen.len() {
-                if !group.contains(&b) && self.links[chosen[a]].binary_search(&chosen[b]).is_ok() {
-                    group.push(b);
-                }
+    /// The chosen places in groups that hang together.
+    pub(super) fn groups(&self, chosen: &[usize]) -> Vec<Vec<usize>> {
+        let mut left: Vec<usize> = chosen.iter().rev().copied().collect();
+        let mut out = Vec::new();
+        while let Some(first) = left.pop() {
+            let mut group = vec![first];
+            let mut next = 0;
+            while next < group.len() {
+                let links = &self.links[group[next]];
+                next += 1;
+                left.retain(|b| {
+                    let linked = links.binary_search(b).is_ok();
+                    if linked {
+                        group.push(*b);
+                    }
+                    !linked
+                });
             }
+            out.push(group);
         }
-        group
-    }
-
-    pub(super) fn is_connected(&self, chosen: &[usize]) -> bool {
-        chosen.is_empty() || self.group_of_first(chosen).len() == chosen.len()
+        out
     }
 
     /// Of the places that hang together by links (with the locked ones, if there are any) those that
@@ -177,41 +181,43 @@ impl Problem<'_> {
         best.1
     }
 
-    /// Joins what does not hang together: the cheapest path of places (Dijkstra 1959) from the group of
-    /// the first to any station outside it, until nothing is outside or nothing more can be reached.
+    /// Joins what does not hang together: the cheapest path of places (Dijkstra 1959) from one group to
+    /// any station outside it, until all are one or nothing more can be reached.
     pub(super) fn join(&self, mut chosen: Vec<usize>, cost: &[f64]) -> Vec<usize> {
-        while !self.is_connected(&chosen) {
-            let group: Vec<usize> = self.group_of_first(&chosen).into_iter().map(|k| chosen[k]).collect();
-            let n = self.views.len();
-            let mut from = vec![None; n];
-            let mut far = vec![f64::INFINITY; n];
-            let mut done = vec![false; n];
-            for &c in &group {
-                far[c] = 0.0;
+        loop {
+            let groups = self.groups(&chosen);
+            if groups.len() < 2 {
+                return chosen;
             }
-            let end = loop {
-                let next =
-                    (0..n).filter(|&c| !done[c] && far[c] < f64::INFINITY).min_by(|a, b| far[*a].total_cmp(&far[*b]));
-                let Some(c) = next else { return chosen };
-                if chosen.contains(&c) && !group.contains(&c) {
-                    break c;
-                }
-                done[c] = true;
-                for &b in self.links[c].iter().filter(|&&b| !done[b]) {
-                    let through = far[c] + if chosen.contains(&b) { 0.0 } else { cost[b] };
-                    if through < far[b] {
-                        (far[b], from[b]) = (through, Some(c));
-                    }
-                }
-            };
-            let mut c = end;
-            while let Some(before) = from[c] {
-                if !chosen.contains(&before) {
-                    chosen.push(before);
-                }
-                c = before;
-            }
+            let Some(path) = groups.iter().find_map(|g| self.path_out(g, &chosen, cost)) else { return chosen };
+            chosen.extend(path);
         }
-        chosen
+    }
+
+    /// The places to add for the cheapest path from a group to a chosen place outside it.
+    fn path_out(&self, group: &[usize], chosen: &[usize], cost: &[f64]) -> Option<Vec<usize>> {
+        let n = self.views.len();
+        let mut from = vec![None; n];
+        let mut far = vec![f64::INFINITY; n];
+        let mut done = vec![false; n];
+        for &c in group {
+            far[c] = 0.0;
+        }
+        let end = loop {
+            let open = (0..n).filter(|&c| !done[c] && far[c] < f64::INFINITY);
+            let c = open.min_by(|a, b| far[*a].total_cmp(&far[*b]))?;
+            if chosen.contains(&c) && !group.contains(&c) {
+                break c;
+            }
+            done[c] = true;
+            for &b in self.links[c].iter().filter(|&&b| !done[b]) {
+                let through = far[c] + if chosen.contains(&b) { 0.0 } else { cost[b] };
+                if through < far[b] {
+                    (far[b], from[b]) = (through, Some(c));
+                }
+            }
+        };
+        let path = std::iter::successors(from[end], |c| from[*c]);
+        Some(path.filter(|c| !chosen.contains(c)).collect())
     }
 }

@@ -173,7 +173,7 @@ pub fn propose(
         best = problem.greedy(&flat);
     }
     let mut chosen = problem.tidy(problem.join(best, &flat), true);
-    let mut connected = problem.is_connected(&chosen);
+    let mut groups = problem.groups(&chosen).len();
     // the same again with what has to stand so that all hang together
     let mut by = vec![vec![0_u64; views.len().div_ceil(64)]; samples.len()];
     for (k, v) in views.iter().enumerate() {
@@ -193,9 +193,9 @@ pub fn propose(
         if round.is_multiple_of(20) {
             let cost: Vec<f64> = priced(reduced).into_iter().enumerate().map(|(k, c)| barred(k, c)).collect();
             let found = problem.tidy(problem.join(problem.greedy(&cost), &cost), true);
-            let hangs = problem.is_connected(&found);
-            if (hangs, chosen.len()) > (connected, found.len()) {
-                (chosen, connected) = (found, hangs);
+            let fall = problem.groups(&found).len();
+            if (fall, found.len()) < (groups, chosen.len()) {
+                (chosen, groups) = (found, fall);
             }
         }
         go_on(0.7 + 0.3 * round as f64 / rounds as f64).then_some(chosen.len())
@@ -213,7 +213,7 @@ pub fn propose(
         for_cover,
         at_least,
         at_least_together,
-        connected,
+        connected: groups < 2,
         candidates: places.len(),
     })
 }

@@ -94,7 +94,7 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
                 out.push(Trap::WeakTargets([a, b], l.targets.clone(), c));
             }
         } else if l.bridge || b == a + 1 {
-            let alike = repeats(design.site);
+            let alike = repeats(design.site, [design.stations[a].position.z, design.stations[b].position.z]);
             if alike >= 3 {
                 out.push(Trap::Repeating([a, b], alike));
             }
@@ -224,11 +224,12 @@ fn control(design: &Design<'_>, out: &mut Vec<Trap>) {
 }
 
 /// How many stretches of wall are alike: the largest group of equal length and height that is not
-/// one straight wall.
-fn repeats(site: &Site) -> usize {
+/// one straight wall, on the storeys of two stations at these heights.
+fn repeats(site: &Site, heights: [f64; 2]) -> usize {
     let legs: Vec<(f64, f64, Vector2<f64>)> = site
         .walls
         .iter()
+        .filter(|w| heights.iter().any(|z| w.base < *z && w.top > z - 1.6))
         .flat_map(|w| w.line.windows(2).map(move |p| ((p[1] - p[0]).norm(), w.top - w.base, (p[0] + p[1]) / 2.0)))
         .filter(|l| l.0 > 1.5)
         .collect();
