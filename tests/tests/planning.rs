@@ -131,6 +131,50 @@ async fn stations_are_proposed_taken_dragged_and_printed() {
     b.close().await;
 }
 
+/// Of two stations above one another the one on the storey that is drawn is picked; one that is picked
+/// elsewhere brings its storey with it.
+#[tokio::test]
+async fn storeys_are_drawn_one_at_a_time() {
+    let server = Server::start().await;
+    let c = server.person("ulla").await;
+    let id = c.ok("POST", "/api/jobs", json!({ "name": "House" })).await["id"].as_str().unwrap().to_owned();
+    let ring = [[0.0, 0.0], [12.0, 0.0], [12.0, 8.0], [0.0, 8.0], [0.0, 0.0]];
+    let storey = |k: f64| {
+        let (base, name) = (3.2 * k, format!("S{}", k + 1.0));
+        [
+            edit(
+                "wall",
+                json!({ "name": format!("Walls {k}"), "line": ring, "base": base, "top": base + 3.0, "required_spacing": 0.05 }),
+            ),
+            edit("station", json!({ "name": name, "position": [5.0, 4.0, base + 1.65] })),
+        ]
+    };
+    let edits: Vec<Value> = [0.0, 1.0].into_iter().flat_map(storey).collect();
+    c.ok("POST", &format!("/api/jobs/{id}/plan/edits"), json!(edits)).await;
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/plan", server.url)).await.unwrap();
+    let canvas = b.see("//div[@aria-label='Plan' and @data-view]").await;
+    let view: Vec<f64> =
+        canvas.attr("data-view").await.unwrap().unwrap().split(' ').map(|v| v.parse().unwrap()).collect();
+    let (left, top, w, h) = canvas.rectangle().await.unwrap();
+    let (x, y) = (left + w / 2.0 + (5.0 - view[0]) / view[2], top + h / 2.0 - (4.0 - view[1]) / view[2]);
+    b.click_at(x, y).await;
+    b.see("//aside//h2[.='Station S1']").await;
+    let choose = |z: &str| {
+        format!("//div[contains(@class, 'storeys')]//div[contains(@class, 'label') and starts-with(., '{z}')]")
+    };
+    b.click(&choose("3.20")).await;
+    b.click_at(x, y).await;
+    b.see("//aside//h2[.='Station S2']").await;
+    // from the ledger
+    page(&b, "Cover").await;
+    b.click("//aside//table//tr[td[contains(., 'S1')]]").await;
+    b.see("//aside//h2[.='Station S1']").await;
+    b.see("//div[contains(@class, 'storeys')]//label[contains(@class, 'selected') and starts-with(., '0.00')]").await;
+    b.close().await;
+}
+
 #[tokio::test]
 async fn a_yard_is_planned_with_six_spheres() {
     let server = Server::start().await;

@@ -172,13 +172,20 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
         .into_par_iter()
         .filter_map(|run| {
             let mut rng = ChaCha8Rng::seed_from_u64(seed * 10_000 + run);
+            // nobody hangs a board to a degree
+            let mut scene = case.scene.clone();
+            for b in &mut scene.boards {
+                b.turn += f64::to_radians(rng.random_range(-2.0..2.0));
+            }
             let poses: Vec<Pose> = case
                 .stations
                 .iter()
                 .map(|s| {
                     let tilt = case.instrument.compensator_sigma.unwrap_or(0.01);
                     let n = || rand_distr::StandardNormal;
-                    let mut p = Pose::levelled(rng.random_range(0.0..std::f64::consts::TAU), s.position);
+                    // nobody sets a tripod up to the centimetre, so the grid falls on the targets anew
+                    let beside = Vec3::from_fn(|_, _| rng.random_range(-0.05..0.05));
+                    let mut p = Pose::levelled(rng.random_range(0.0..std::f64::consts::TAU), s.position + beside);
                     let axis = Vec3::new(rng.sample::<f64, _>(n()) * tilt, rng.sample::<f64, _>(n()) * tilt, 0.0);
                     p.rotation = nalgebra::UnitQuaternion::from_scaled_axis(axis) * p.rotation;
                     p
@@ -189,8 +196,7 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
             for (s, pose) in poses.iter().enumerate() {
                 let aims: Vec<Aim> =
                     prediction.sees[s].iter().map(|&t| Aim { at: case.targets[t].position, reach: 0.32 }).collect();
-                let raw =
-                    scan_towards(&case.scene, &case.instrument, pose, s, seed * 77_777 + run * 16 + s as u64, &aims)?;
+                let raw = scan_towards(&scene, &case.instrument, pose, s, seed * 77_777 + run * 16 + s as u64, &aims)?;
                 for d in detect(&raw.into_scan().ok()?, &case.instrument, &search) {
                     let at = pose.apply(&d.centre);
                     let near = |t: &usize| (case.targets[*t].position - at).norm() < 0.04;

@@ -103,7 +103,7 @@ mod tests {
             let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(seed);
             // a crooked row of places, each linked to the next ones, each seeing what is near it
             let n = 13;
-            let near = |a: usize, b: usize| a != b && a.abs_diff(b) <= 1 + usize::from((a + b) % 5 == 0);
+            let near = |a: usize, b: usize| a != b && a.abs_diff(b) <= 1 + usize::from((a + b).is_multiple_of(5));
             let links: Vec<Vec<usize>> = (0..n).map(|a| (0..n).filter(|&b| near(a, b)).collect()).collect();
             let pieces: Vec<usize> = (0..30).map(|_| rng.random_range(0..n)).collect();
             let area: Vec<f64> = (0..30).map(|_| rng.random_range(0.5..2.0)).collect();

@@ -238,8 +238,13 @@ fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Op
     } else {
         (plain.iter().sum::<f64>() / plain.len() as f64).sqrt()
     };
-    let covariance = repeated(samples, &q, w, blur, noise, spacing)?;
+    let covariance = repeated(samples, &q, w, blur, noise, spacing, 20)?;
     Some(Edges { centre: (q[0], q[1]), covariance, contrast: q[4], explained: 1.0 - best / total })
+}
+
+/// Numbers that fill 0..1 evenly, so that the same board gives the same answer.
+fn even(k: usize, by: f64) -> f64 {
+    (0.5 + k as f64 * by).fract()
 }
 
 /// Covariance of the crossing by a parametric bootstrap (Efron 1979): the board as found, moved a
@@ -249,14 +254,19 @@ fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Op
 /// Sharp edges seen by points that lie wide apart make errors that no residual shows: how large they
 /// are depends on how the grid crosses the edges. Where an edge runs along the grid, nothing says
 /// where between two rows it lies; turned by some 20°, boards are measured many times better.
-fn repeated(samples: &[Sample], q: &Parameters, w: f64, blur: Blur, noise: f64, spacing: f64) -> Option<Matrix2<f64>> {
-    const TIMES: usize = 20;
-    // numbers that fill the square evenly, and normal ones from them: the same board gives the same answer
-    let even = |k: usize, by: f64| (0.5 + k as f64 * by).fract();
+fn repeated(
+    samples: &[Sample],
+    q: &Parameters,
+    w: f64,
+    blur: Blur,
+    noise: f64,
+    spacing: f64,
+    times: usize,
+) -> Option<Matrix2<f64>> {
     let normal = |k: usize, by: f64| crate::stats::normal_quantile(even(k, by).clamp(1e-4, 1.0 - 1e-4));
     let soft = |t: f64| erf(t / (std::f64::consts::SQRT_2 * blur.beam));
     let (mut sum, mut used) = (Matrix2::zeros(), 0.0);
-    for time in 0..TIMES {
+    for time in 0..times {
         let mut truth = *q;
         truth[0] += (even(time, 0.754_877_666) - 0.5) * spacing;
         truth[1] += (even(time, 0.569_840_291) - 0.5) * spacing;
@@ -281,13 +291,13 @@ fn repeated(samples: &[Sample], q: &Parameters, w: f64, blur: Blur, noise: f64, 
     }
     // never regular by chance
     let floor = Matrix2::identity() * (0.002 * spacing).powi(2);
-    (used * 2.0 > TIMES as f64).then(|| sum / used + floor)
+    (used * 2.0 > times as f64).then(|| sum / used + floor)
 }
 
 /// In-plane covariance (along the horizontal, upward; m²) that [`fit_checker`] is expected to state
 /// for a board of half-side `half` at `range` metres met with incidence cosine `cos_incidence`, and
 /// the points on it: the same fit on samples laid out as the instrument's grid would put them. The
-/// board hangs turned by 20°, and the intensity noise is 3 % of the contrast.
+/// board hangs turned by about 20°, and the intensity noise is 3 % of the contrast's half.
 pub(super) fn expected_edges(
     half: f64,
     range: f64,
@@ -302,10 +312,15 @@ pub(super) fn expected_edges(
         return None;
     }
     let (nu, nv) = ((reach / su).ceil() as i64, (reach / sv).ceil() as i64);
-    // the grid falls on the board in one way or another
-    let phases = [(0.31, 0.17), (0.77, 0.61), (0.05, 0.42), (0.55, 0.90)];
+    // the grid falls on the board in one way or another, and nobody hangs it to a degree: some turns
+    // and spacings happen to go well together, and must not be counted on
+    const GRIDS: usize = 16;
     let (mut sum, mut hits) = (Matrix2::zeros(), 0);
-    for (pu, pv) in phases {
+    for k in 0..GRIDS {
+        let (pu, pv) = (even(k, 0.754_877_666), even(k, 0.569_840_291));
+        let turn = 20.0 + 2.0 * (2.0 * even(k, 0.618_033_989) - 1.0);
+        let stretch = 1.0 + 0.02 * (2.0 * even(k, 0.414_213_562) - 1.0);
+        let (su, sv) = (su * stretch, sv / stretch);
         let samples: Vec<Sample> = (-nu..=nu)
             .flat_map(|i| (-nv..=nv).map(move |j| ((i as f64 + pu) * su, (j as f64 + pv) * sv, 0.0)))
             .filter(|p| p.0.hypot(p.1) < reach)
@@ -314,9 +329,9 @@ pub(super) fn expected_edges(
             return None;
         }
         let spacing = (2.6 * half * half / samples.len() as f64).sqrt();
-        let q = Parameters::new(0.0, 0.0, 20.0_f64.to_radians(), 0.0, 1.0);
-        sum += repeated(&samples, &q, blur.beam.max(0.5 * spacing), blur, 0.03, spacing)?;
+        let q = Parameters::new(0.0, 0.0, f64::to_radians(turn), 0.0, 1.0);
+        sum += repeated(&samples, &q, blur.beam.max(0.5 * spacing), blur, 0.03, spacing, 5)?;
         hits += samples.len();
     }
-    Some((sum / phases.len() as f64, hits / phases.len()))
+    Some((sum / GRIDS as f64, hits / GRIDS))
 }
