@@ -90,7 +90,7 @@ impl Problem<'_> {
                 let rest = || chosen.iter().enumerate().filter(move |(k, _)| *k != a && *k != b).map(|(_, c)| *c);
                 let one = (0..self.views.len()).find(|&c| {
                     let adds: Vec<u64> = self.views[c].covers.iter().zip(&open).map(|(p, q)| p & q).collect();
-                    ones(&adds).map(|i| self.area[i]).sum::<f64>() >= missing
+                    ones(&adds).map(|i| self.area[i]).sum::<f64>() >= missing + 1e-9
                         && !rest().any(|r| r == c)
                         && (!connected || self.groups(&rest().chain([c]).collect::<Vec<_>>()).len() <= groups)
                 });
