@@ -229,7 +229,12 @@ pub async fn append(
         ));
     }
     let u = uploads::get(&app.db, access.job, upload).await?;
-    let at = take(&app, &access, &u, &headers, number(&headers, "upload-offset")?, body).await?;
+    let offset = number(&headers, "upload-offset")?;
+    if u.received as u64 != offset {
+        drain(body).await;
+        return Err(refused(&u.file_name, uploads::AppendError::Offset { expected: u.received as u64, found: offset }));
+    }
+    let at = take(&app, &access, &u, &headers, offset, body).await?;
     Ok(answer(StatusCode::NO_CONTENT, &[("upload-offset", at.to_string())]))
 }
 
