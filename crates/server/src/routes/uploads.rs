@@ -6,7 +6,7 @@ use crate::dto::UploadOptions;
 use crate::work::room;
 use crate::{ApiError, App};
 use axum::Json;
-use axum::body::Body;
+use axum::body::{Body, BodyDataStream};
 use axum::extract::{Path, State};
 use axum::http::{HeaderMap, HeaderValue, StatusCode};
 use axum::response::{IntoResponse, Response};
@@ -16,6 +16,8 @@ use vistazo_formats::xyz_preview;
 use vistazo_store::uploads::{self, AppendError, Upload, Usage};
 
 const VERSION: &str = "1.0.0";
+/// Content type of the bytes of a file.
+const PIECE: &str = "application/offset+octet-stream";
 
 fn header<'a>(headers: &'a HeaderMap, name: &str) -> Option<&'a str> {
     headers.get(name).and_then(|v| v.to_str().ok())
@@ -100,21 +102,24 @@ async fn take(
     upload: &Upload,
     headers: &HeaderMap,
     offset: u64,
-    body: Body,
+    bytes: &mut BodyDataStream,
 ) -> Result<u64, ApiError> {
     let payload = serde_json::json!({ "upload": upload.id, "name": upload.file_name });
-    uploads::append(
-        &app.db,
-        &app.objects,
-        access.job,
-        upload,
-        offset,
-        checksum(headers)?,
-        body.into_data_stream().boxed(),
-        &("ingest", payload, Some(access.user.id)),
-    )
-    .await
-    .map_err(|e| refused(&upload.file_name, e))
+    let then = ("ingest", payload, Some(access.user.id));
+    uploads::append(&app.db, &app.objects, access.job, upload, offset, checksum(headers)?, bytes, &then)
+        .await
+        .map_err(|e| refused(&upload.file_name, e))
+}
+
+/// Before a refusal is answered, reads on for a while without keeping anything: a sender that is
+/// still sending would see a broken line instead of the reason.
+async fn heard(answer: Result<Response, ApiError>, mut bytes: BodyDataStream) -> Result<Response, ApiError> {
+    let mut rest = 0;
+    while answer.is_err() && rest < 1 << 28 {
+        let Some(Ok(c)) = bytes.next().await else { break };
+        rest += c.len();
+    }
+    answer
 }
 
 /// What this server can.
@@ -159,19 +164,6 @@ fn admitted(app: &App, headers: &HeaderMap) -> Result<(String, u64, UploadOption
     Ok((name, length, options))
 }
 
-/// Reads on for a while without keeping anything: a sender that is still sending would see a broken
-/// line instead of the reason.
-async fn drain(body: Body) {
-    let mut stream = body.into_data_stream();
-    let mut rest = 0;
-    while let Some(Ok(c)) = stream.next().await {
-        rest += c.len();
-        if rest > 1 << 28 {
-            break;
-        }
-    }
-}
-
 /// Announce a scan file (E57, LAS, LAZ, COPC, PLY or XYZ text); its first bytes may come along. `Upload-Metadata` holds
 /// `filename` and what the file does not say by itself: `station` (id), `levelled`, `unit`, `up`, `columns`, `x`, `y`, `z`
 /// (see UploadOptions). When the last byte has come, a task reads the file.
@@ -182,20 +174,25 @@ pub async fn create(
     headers: HeaderMap,
     body: Body,
 ) -> Result<Response, ApiError> {
-    let (name, length, options) = match admitted(&app, &headers) {
-        Ok(a) => a,
-        Err(e) => {
-            drain(body).await;
-            return Err(e);
-        }
-    };
+    let mut bytes = body.into_data_stream();
+    let begun = begin(&app, &access, &headers, &mut bytes).await;
+    heard(begun, bytes).await
+}
+
+async fn begin(
+    app: &App,
+    access: &Access<Edit>,
+    headers: &HeaderMap,
+    bytes: &mut BodyDataStream,
+) -> Result<Response, ApiError> {
+    let (name, length, options) = admitted(app, headers)?;
     let id = vistazo_store::new_id();
     let upload =
         uploads::create(&app.db, access.job, id, &name, length, &serde_json::json!(options), Some(access.user.id))
             .await?;
     let mut more = vec![("location", format!("/api/jobs/{}/uploads/{id}", access.job))];
-    if header(&headers, "content-type") == Some("application/offset+octet-stream") {
-        let at = take(&app, &access, &upload, &headers, 0, body).await?;
+    if header(headers, "content-type") == Some(PIECE) {
+        let at = take(app, access, &upload, headers, 0, bytes).await?;
         more.push(("upload-offset", at.to_string()));
     }
     Ok(answer(StatusCode::CREATED, &more))
@@ -221,20 +218,24 @@ pub async fn append(
     headers: HeaderMap,
     body: Body,
 ) -> Result<Response, ApiError> {
-    speaks_tus(&headers)?;
-    if header(&headers, "content-type") != Some("application/offset+octet-stream") {
-        return Err(ApiError::status(
-            StatusCode::UNSUPPORTED_MEDIA_TYPE,
-            "expected Content-Type: application/offset+octet-stream",
-        ));
+    let mut bytes = body.into_data_stream();
+    let gone_on = go_on(&app, &access, upload, &headers, &mut bytes).await;
+    heard(gone_on, bytes).await
+}
+
+async fn go_on(
+    app: &App,
+    access: &Access<Edit>,
+    upload: Uuid,
+    headers: &HeaderMap,
+    bytes: &mut BodyDataStream,
+) -> Result<Response, ApiError> {
+    speaks_tus(headers)?;
+    if header(headers, "content-type") != Some(PIECE) {
+        return Err(ApiError::status(StatusCode::UNSUPPORTED_MEDIA_TYPE, format!("expected Content-Type: {PIECE}")));
     }
     let u = uploads::get(&app.db, access.job, upload).await?;
-    let offset = number(&headers, "upload-offset")?;
-    if u.received as u64 != offset {
-        drain(body).await;
-        return Err(refused(&u.file_name, uploads::AppendError::Offset { expected: u.received as u64, found: offset }));
-    }
-    let at = take(&app, &access, &u, &headers, offset, body).await?;
+    let at = take(app, access, &u, headers, number(headers, "upload-offset")?, bytes).await?;
     Ok(answer(StatusCode::NO_CONTENT, &[("upload-offset", at.to_string())]))
 }
 
