@@ -54,7 +54,7 @@ fn checkers_come_out_as_predicted() {
         }
         let sd = (scatter / f64::from(n)).map(f64::sqrt) * 1e3;
         let st = (stated / f64::from(n)).map(f64::sqrt) * 1e3;
-        let p = table.covariance(&(centre - Vec3::new(0.0, 0.0, 1.6)), &normal);
+        let p = table.covariance(&(centre - Vec3::new(0.0, 0.0, 1.6)), &normal, 1);
         let pr = p.map(|c| Vec3::new(c[(0, 0)], c[(2, 2)], c[(1, 1)]).map(f64::sqrt) * 1e3);
         println!(
             "{range} m {degrees}°: {n} found; scatter {:.2} {:.2} {:.2}; stated {:.2} {:.2} {:.2}; predicted {:?}",

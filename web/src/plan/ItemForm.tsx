@@ -51,6 +51,7 @@ export function ItemForm({ item, items, edit, step, onChange, onRemove }: { item
         {k === 'target' && d.control_sigma && field('Known to, 1σ', <LengthInput small label="Control sigma" value={d.control_sigma[0]} disabled={!edit} onChange={(v) => put({ control_sigma: [v ?? 0.002, v ?? 0.002] })} />)}
         {k === 'target' && d.control_sigma && <div className="field" style={{ alignSelf: 'end' }}><Checkbox checked={!!d.check} disabled={!edit} onChange={(e) => put({ check: e.target.checked })}>held back as a check</Checkbox></div>}
       </div>
+      {d.target === 'checker' && <p className="faint">Hang it turned by some 20°, anticlockwise as seen from the front: the predicted error counts on it.</p>}
       {(d.line?.length ?? 0) > 0 && <Vertices d={d} closed={k !== 'wall' && k !== 'edge'} edit={edit} put={put} />}
       {k === 'wall' && <Openings d={d} edit={edit} put={put} />}
       {edit && changed && <div className="bar"><Button type="primary" htmlType="submit">Apply</Button><Button onClick={() => set(item.data)}>Leave as it was</Button></div>}

@@ -51,7 +51,7 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
       <Head aside="locked stations stay">Propose stations</Head>
       {canEdit(job) && (
         <form className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }} onSubmit={(e) => { e.preventDefault(); run.mutate(undefined) }}>
-          <div className="field"><label>Instrument height</label><LengthInput label="Instrument above the floor" value={height} onChange={setHeight} /></div>
+          <div className="field"><label>Instrument height</label><LengthInput label="Instrument height" value={height} onChange={setHeight} /></div>
           <div className="field"><label>Cover at least</label><InputNumber aria-label="Cover at least" value={share} min={50} max={100} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setShare(v ?? 99)} /></div>
           <div className="field"><label>Overlap at least</label><InputNumber aria-label="Overlap at least" value={overlap} min={30} max={70} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setOverlap(v ?? 35)} /></div>
           <div className="field" style={{ alignSelf: 'end' }}><Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>Propose</Button></div>

@@ -173,12 +173,18 @@ pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<Sighting>> {
             tables.push((i, CheckerTable::new(design.kit.checker_half, i)));
         }
     }
-    design
+    let table_of = |i: &Instrument| tables.iter().find(|t| same(t.0, i)).map(|t| &t.1);
+    let checker = |s: &Station, i: &Instrument, t: usize, by: usize| {
+        let PlannedKind::Checker(facing) = design.targets[t].kind else { return None };
+        let p = design.targets[t].position - s.position;
+        let turned = || (-p.xy()).push(0.0).try_normalize(1e-9).unwrap_or_else(Vec3::x);
+        table_of(i)?.covariance(&p, &facing.unwrap_or_else(turned), by)
+    };
+    let mut all: Vec<Vec<Sighting>> = design
         .stations
         .par_iter()
         .zip(&instruments)
         .map(|(s, instrument)| {
-            let table = tables.iter().find(|t| same(t.0, instrument)).map(|t| &t.1);
             let scanned = |t: usize| {
                 let target = &design.targets[t];
                 let p = target.position - s.position;
@@ -190,10 +196,7 @@ pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<Sighting>> {
                     PlannedKind::Sphere => {
                         (Means::Sphere, predicted_sphere_covariance(&p, design.kit.sphere_radius, instrument)?)
                     }
-                    PlannedKind::Checker(facing) => {
-                        let turned = || (-p.xy()).push(0.0).try_normalize(1e-9).unwrap_or_else(Vec3::x);
-                        (Means::Checker, table?.covariance(&p, &facing.unwrap_or_else(turned))?)
-                    }
+                    PlannedKind::Checker(_) => (Means::Checker, checker(s, instrument, t, 1)?),
                     PlannedKind::Mark => return None,
                 };
                 let free = !bvh.blocked(&s.position, &target.position)
@@ -202,7 +205,16 @@ pub(super) fn sightings(design: &Design<'_>) -> Vec<Vec<Sighting>> {
             };
             (0..design.targets.len()).filter_map(scanned).chain(set_up(design, &bvh, s, instrument)).collect()
         })
-        .collect()
+        .collect();
+    // what a board is worth depends on how many see it
+    let mut seen_by = vec![0; design.targets.len()];
+    all.iter().flatten().for_each(|x| seen_by[x.target] += 1);
+    for ((s, i), sightings) in design.stations.iter().zip(&instruments).zip(&mut all) {
+        for x in sightings.iter_mut().filter(|x| x.by == Means::Checker && seen_by[x.target] > 1) {
+            x.covariance = checker(s, i, x.target, seen_by[x.target]).unwrap_or(x.covariance);
+        }
+    }
+    all
 }
 
 /// Height of a reflector over its mark, metres: what the line of sight is tried at.

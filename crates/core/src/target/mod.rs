@@ -1,9 +1,12 @@
 //! Finding targets in a scan: spheres of known diameter and flat checkers.
 //!
 //! Each has two files: the search proposes places in the grid of directions, the fit measures
-//! one place and decides whether it is a target at all.
+//! one place and decides whether it is a target at all. Checkers have two more: the picture that is
+//! fitted, and the error of what comes out, found or expected.
 
+mod checker_error;
 mod checker_fit;
+mod checker_picture;
 mod checker_search;
 mod configuration;
 mod detect;

@@ -1,3 +1,4 @@
+use super::checker_error::{Expected, View};
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
 use std::collections::HashMap;
@@ -56,21 +57,22 @@ pub fn predicted_sphere_covariance(p: &Vec3, radius: f64, instrument: &Instrumen
 /// Incidence cosine up to which the search finds boards dependably: 45°.
 const LEAST_FACING: f64 = 0.707;
 
-/// In-plane covariance of a crossing, m², and the points on the board.
-type Edges = (nalgebra::Matrix2<f64>, usize);
-
 /// What has been computed, by setting and place of the series: the same boards are asked for again
 /// with every edit of a plan.
 static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
-type Known = HashMap<(Setting, i32, i32), Option<Edges>>;
+type Known = HashMap<(Setting, [i32; 3]), Option<Expected>>;
 /// The most that is kept; then all is let go.
 const MOST_KNOWN: usize = 50_000;
 
 /// All that the picture of a board depends on but range and incidence, bit by bit.
 type Setting = [u64; 7];
 
-/// Predicted covariances of checkers. What the picture gives depends on range and incidence only and
-/// takes a millisecond to compute, so each is computed once, at the next of a fine series of both.
+/// Steps of the series: of the logarithm of the range, and of both angles, radians.
+const STEPS: [f64; 3] = [0.04, 0.035, 0.03];
+
+/// Predicted covariances of checkers. What the picture gives depends on where the scanner stands as the
+/// board sees it and takes some milliseconds to compute, so each is computed once, at the next of a
+/// fine series.
 pub struct CheckerTable<'a> {
     half: f64,
     instrument: &'a Instrument,
@@ -87,20 +89,31 @@ impl<'a> CheckerTable<'a> {
     }
 
     /// Covariance of the crossing, m², of a board at `p` (scanner frame, metres) whose face looks
-    /// along the horizontal unit vector `normal`.
+    /// along the horizontal unit vector `normal`, when `stations` of them measure it.
+    ///
+    /// How well a coarse grid meets the edges differs from one station to the next. One alone is
+    /// worth the mean of what may come; of several the adjustment trusts those that state the smallest
+    /// errors, so that together they are worth more than their means.
     ///
     /// `None` when it is seen from behind, too obliquely, with too few points, or out of range.
-    pub fn covariance(&self, p: &Vec3, normal: &Vec3) -> Option<Mat3> {
+    pub fn covariance(&self, p: &Vec3, normal: &Vec3, stations: usize) -> Option<Mat3> {
         let range = p.norm();
         let cos_incidence = -normal.dot(p) / range;
         if range < self.instrument.min_range || range > self.instrument.max_range || cos_incidence < LEAST_FACING {
             return None;
         }
-        let key = (self.setting, (range.ln() * 25.0).round() as i32, (cos_incidence * 20.0).round() as i32);
+        let right = Vec3::z().cross(normal).try_normalize(1e-6)?;
+        let up = normal.cross(&right);
+        let (oblique, elevation) = (right.dot(p).atan2(-normal.dot(p)), (p.z / range).asin());
+        // the same picture upside down
+        let side = if oblique < 0.0 { -1.0 } else { 1.0 };
+        let place = [range.ln(), oblique * side, elevation * side];
+        let key = (self.setting, std::array::from_fn(|k| (place[k] / STEPS[k]).round() as i32));
         let kept = KNOWN.lock().ok().and_then(|k| k.get(&key).copied());
-        let (edges, hits) = kept.unwrap_or_else(|| {
-            let (r, c) = ((f64::from(key.1) / 25.0).exp(), f64::from(key.2) / 20.0);
-            let found = super::checker_fit::expected_edges(self.half, r, c, self.instrument);
+        let e = kept.unwrap_or_else(|| {
+            let at: [f64; 3] = std::array::from_fn(|k| f64::from(key.1[k]) * STEPS[k]);
+            let view = View { half: self.half, range: at[0].exp(), oblique: at[1], elevation: at[2] };
+            let found = super::checker_error::expected(&view, self.instrument);
             if let Ok(mut k) = KNOWN.lock() {
                 if k.len() >= MOST_KNOWN {
                     k.clear();
@@ -109,14 +122,13 @@ impl<'a> CheckerTable<'a> {
             }
             found
         })?;
-        let u = normal.cross(&Vec3::z()).try_normalize(1e-6)?;
-        let v = normal.cross(&u);
+        let edges = e.weighted + (e.mean - e.weighted) / stations.max(1) as f64;
         let sigma = self.instrument.range_noise(range, cos_incidence) * cos_incidence;
         Some(
-            u * u.transpose() * edges[(0, 0)]
-                + v * v.transpose() * edges[(1, 1)]
-                + (u * v.transpose() + v * u.transpose()) * edges[(0, 1)]
-                + normal * normal.transpose() * (sigma * sigma / hits as f64),
+            right * right.transpose() * edges[(0, 0)]
+                + up * up.transpose() * edges[(1, 1)]
+                + (right * up.transpose() + up * right.transpose()) * edges[(0, 1)]
+                + normal * normal.transpose() * (sigma * sigma / e.hits as f64),
         )
     }
 }

@@ -155,7 +155,7 @@ pub(crate) fn pdf(name: &str, plan: &Plan, brief: &Brief, cover: &CoverDto) -> R
     });
     sections.push(section(
         "Targets",
-        "Centre. Checkers hang turned by some 20° in their plane, which measures them several times better.",
+        "Centre. Checkers hang turned by some 20° anticlockwise as seen from the front, which measures them several times better.",
         &["target", "kind", "known, 1σ", &head("x"), &head("y"), &head("height"), "predicted, 3-D 95 %"],
         3,
         targets.collect(),
