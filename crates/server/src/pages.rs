@@ -1,6 +1,7 @@
 //! What the registration report says.
 
 use crate::dto::{Brief, StationDto};
+use crate::work::chance;
 use crate::work::verdict::State;
 use crate::{ApiError, App};
 use uuid::Uuid;
@@ -80,22 +81,22 @@ pub(crate) async fn report_data(
         (
             "Adjustment".into(),
             format!(
-                "revision {}{}, {} degrees of freedom, global test p = {:.3}, errors scaled by {:.2}",
+                "revision {}{}, {} degrees of freedom, global test {}, errors scaled by {:.2}",
                 adjustment.revision,
                 if adjustment.locked { ", locked" } else { "" },
                 a.dof,
-                a.global_p,
+                chance(a.global_p),
                 a.variance_factor.sqrt()
             ),
         ),
         (
             "Georeferencing".into(),
             format!(
-                "{} fit, {} control points, {} check points, p = {:.3}, scale {:.6}",
+                "{} fit, {} control points, {} check points, {}, scale {:.6}",
                 g.model,
                 g.residuals.len(),
                 g.checks.len(),
-                g.global_p,
+                chance(g.global_p),
                 g.scale
             ),
         ),

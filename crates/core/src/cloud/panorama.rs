@@ -71,3 +71,58 @@ fn close(depth: &mut [f32], pixels: &mut [[u8; 3]], w: usize, h: usize) {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const WIDTH: usize = 360;
+
+    /// A point of colour `c` in a direction (degrees) at a range.
+    fn add(scan: &mut Scan, azimuth: f32, elevation: f32, range: f32, c: [u8; 3]) {
+        let (a, e) = (azimuth.to_radians(), elevation.to_radians());
+        scan.points.push([range * e.cos() * a.cos(), range * e.cos() * a.sin(), range * e.sin()]);
+        scan.intensity.push(30_000);
+        scan.colour.push(c);
+    }
+
+    fn pixel(p: &Panorama, azimuth: f32, elevation: f32) -> [u8; 3] {
+        assert_eq!(p.pixels.len(), p.width * p.width / 2);
+        p.pixels[(90.0 - elevation) as usize * p.width + (azimuth + 180.0) as usize]
+    }
+
+    /// What is seen in a direction is drawn there, the nearest over what is behind it, on both sides of the seam.
+    #[test]
+    fn directions_are_drawn_where_they_are() {
+        let (red, green, blue) = ([200, 0, 0], [0, 200, 0], [0, 0, 200]);
+        let mut scan = Scan::default();
+        add(&mut scan, 30.5, 10.5, 5.0, red);
+        add(&mut scan, 30.5, 10.5, 9.0, green);
+        add(&mut scan, -179.5, -20.5, 3.0, green);
+        add(&mut scan, 179.5, -20.5, 3.0, blue);
+        add(&mut scan, -90.5, 89.5, 3.0, blue);
+        let p = panorama(&scan, WIDTH);
+        assert_eq!(pixel(&p, 30.5, 10.5), red);
+        assert_eq!((pixel(&p, -179.5, -20.5), pixel(&p, 179.5, -20.5)), (green, blue));
+        assert_eq!(pixel(&p, -90.5, 89.5), blue);
+        assert_eq!(p.pixels.iter().filter(|c| **c != NOTHING).count(), 4);
+    }
+
+    /// Small gaps are closed with the nearer side, also over the seam; the sky stays empty.
+    #[test]
+    fn small_gaps_are_closed_and_the_sky_is_not() {
+        let (near, far) = ([10, 20, 30], [90, 80, 70]);
+        let mut scan = Scan::default();
+        for (azimuth, range, c) in [(-179.5, 2.0, near), (178.5, 8.0, far), (40.5, 8.0, far), (60.5, 8.0, far)] {
+            add(&mut scan, azimuth, 0.5, range, c);
+        }
+        let p = panorama(&scan, WIDTH);
+        assert_eq!(pixel(&p, 179.5, 0.5), near);
+        assert_eq!((pixel(&p, 50.5, 0.5), pixel(&p, 0.5, 60.5)), (NOTHING, NOTHING));
+        // without colours, the brighter the lighter
+        scan.colour.clear();
+        scan.intensity[2] = 300;
+        let p = panorama(&scan, WIDTH);
+        assert!(pixel(&p, 40.5, 0.5)[0] < pixel(&p, 60.5, 0.5)[0]);
+    }
+}

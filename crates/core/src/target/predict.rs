@@ -132,3 +132,47 @@ impl<'a> CheckerTable<'a> {
         )
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn board(oblique: f64, elevation: f64, range: f64, stations: usize) -> Option<Mat3> {
+        let instrument = Instrument { step: 0.004, ..Instrument::mid_range() };
+        let horizontal = range * elevation.cos();
+        let p = Vec3::new(horizontal * oblique.sin(), horizontal * oblique.cos(), range * elevation.sin());
+        CheckerTable::new(0.15, &instrument).covariance(&p, &-Vec3::y(), stations)
+    }
+
+    /// A picture and the same upside down are worth the same; one that climbs the other way is not.
+    #[test]
+    fn a_board_is_worth_what_its_picture_is() {
+        let one = board(0.6, 0.05, 4.9, 1).unwrap();
+        assert_eq!(one, board(-0.6, -0.05, 4.9, 1).unwrap());
+        let other = board(0.6, -0.05, 4.9, 1).unwrap();
+        assert!((one - other).norm() > 0.2 * one.norm());
+        // along the normal the noise of the points alone counts
+        let along = |c: &Mat3| c[(1, 1)];
+        assert!((along(&one) / along(&other) - 1.0).abs() < 0.05);
+    }
+
+    /// Stations together are worth more than their means, but none is better than it is in the mean of the weights.
+    #[test]
+    fn several_stations_are_worth_more_than_their_means() {
+        for (oblique, elevation, range) in [(0.0, 0.0, 6.0), (0.5, 0.1, 4.0), (-0.3, 0.06, 5.0)] {
+            let trace: Vec<f64> =
+                [1, 2, 4, 400].iter().map(|&m| board(oblique, elevation, range, m).unwrap().trace()).collect();
+            assert!(trace.windows(2).all(|w| w[1] <= w[0]), "{trace:?}");
+            assert!(trace[3] > 0.3 * trace[0], "{trace:?}");
+        }
+    }
+
+    /// Boards are not counted on from behind, from the side, from afar.
+    #[test]
+    fn boards_that_are_not_found_are_not_counted_on() {
+        assert!(board(0.0, 0.0, 4.0, 1).is_some());
+        for (oblique, range) in [(0.85, 4.0), (std::f64::consts::PI, 4.0), (0.0, 9.0), (0.0, 500.0), (0.0, 0.01)] {
+            assert!(board(oblique, 0.0, range, 1).is_none(), "{oblique} {range}");
+        }
+    }
+}

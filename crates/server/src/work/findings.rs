@@ -1,6 +1,7 @@
 //! What asks for a decision, in words: what was found, the evidence, what it means.
 
 use super::block::Inputs;
+use super::chance;
 use super::network::StoredNetwork;
 use crate::dto::{Brief, DetectionData, FindingDto};
 use uuid::Uuid;
@@ -34,8 +35,9 @@ pub(super) fn moved(
             brief.length(m.shift.z)
         ),
         format!(
-            "test value {:.0}, where 16 is already rarer than 1 in 1000; global test of the block p = {:.4}",
-            m.statistic, solution.global_p
+            "test value {:.0}, where 16 is already rarer than 1 in 1000; global test of the block {}",
+            m.statistic,
+            chance(solution.global_p)
         ),
     ];
     if m.single_sided {
@@ -70,11 +72,11 @@ pub(super) fn outlier(brief: &Brief, net: &StoredNetwork, solution: &Solution, i
         title: format!("{target} as measured in {} does not agree with the other scans", net.scans[o.scan].name),
         evidence: vec![
             format!(
-                "residual {}, test value {:.0} with {} degrees of freedom, p = {:.6}",
+                "residual {}, test value {:.0} with {} degrees of freedom, {}",
                 brief.length(r.vector.norm()),
                 r.statistic,
                 r.dof,
-                r.p_value
+                chance(r.p_value)
             ),
             format!(
                 "smallest error that would be found here: {}",

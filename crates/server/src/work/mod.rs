@@ -29,6 +29,11 @@ pub(crate) async fn brief(app: &App, job: Uuid) -> Result<(jobs::Job, Brief), Ap
     Ok((row, brief))
 }
 
+/// How likely chance alone is, as it is read: never as zero.
+pub(crate) fn chance(p: f64) -> String {
+    if p < 0.001 { "p < 0.001".into() } else { format!("p = {p:.3}") }
+}
+
 /// A short sum of whatever a result depends on: when it differs, the result is out of date.
 pub(crate) fn fingerprint(parts: &impl serde::Serialize) -> String {
     let text = serde_json::to_vec(parts).unwrap_or_default();
