@@ -86,9 +86,18 @@ async fn coloured(b: &Browser, by: &str) -> Vec<[f64; 3]> {
         "//div[contains(@class, 'ant-select-item-option')][.//div[starts-with(normalize-space(.), 'by {by}')]]"
     ))
     .await;
-    tokio::time::sleep(std::time::Duration::from_millis(1200)).await;
-    b.see("//div[contains(@class, 'cloud') and @data-busy='false']").await;
-    let shot = b.see("//div[contains(@class, 'cloud')]//canvas").await.screenshot().await.unwrap();
+    // until the list has faded away and the picture stays as it is, however slow the machine
+    let mut shot = Vec::new();
+    for _ in 0..30 {
+        tokio::time::sleep(std::time::Duration::from_millis(1200)).await;
+        b.see("//div[contains(@class, 'cloud') and @data-busy='false']").await;
+        let now = b.see("//div[contains(@class, 'cloud')]//canvas").await.screenshot().await.unwrap();
+        let still = now == shot;
+        shot = now;
+        if still {
+            break;
+        }
+    }
     let mut reader = png::Decoder::new(std::io::Cursor::new(shot)).read_info().unwrap();
     let mut bytes = vec![0; reader.output_buffer_size().unwrap()];
     let info = reader.next_frame(&mut bytes).unwrap();
