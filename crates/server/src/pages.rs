@@ -1,8 +1,8 @@
 //! What the registration report says.
 
 use crate::dto::{Brief, StationDto};
-use crate::work::chance;
 use crate::work::verdict::State;
+use crate::work::{chance, probability};
 use crate::{ApiError, App};
 use uuid::Uuid;
 use vistazo_core::units::LengthUnit;
@@ -165,7 +165,7 @@ pub(crate) async fn report_data(
                 .map(|(r, word)| {
                     let mut v = vec![r.name.clone(), r.target.clone(), word.into()];
                     v.extend(r.residual.iter().chain(&r.expected).map(|x| small.text(*x)));
-                    v.push(format!("{:.3}", r.p_value));
+                    v.push(probability(r.p_value));
                     v
                 })
                 .collect(),
@@ -195,7 +195,7 @@ pub(crate) async fn report_data(
                     v.push(small.text(o.length));
                     v.push(o.detectable.map_or_else(|| "–".into(), |d| small.text(d)));
                     v.push(if o.active { format!("{:.2}", o.redundancy) } else { "–".into() });
-                    v.push(format!("{:.3}", o.p_value));
+                    v.push(probability(o.p_value));
                     v
                 })
                 .collect(),

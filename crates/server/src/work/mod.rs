@@ -31,7 +31,12 @@ pub(crate) async fn brief(app: &App, job: Uuid) -> Result<(jobs::Job, Brief), Ap
 
 /// How likely chance alone is, as it is read: never as zero.
 pub(crate) fn chance(p: f64) -> String {
-    if p < 0.001 { "p < 0.001".into() } else { format!("p = {p:.3}") }
+    format!("p {}{}", if p < 0.001 { "" } else { "= " }, probability(p))
+}
+
+/// The same where a heading says what it is.
+pub(crate) fn probability(p: f64) -> String {
+    if p < 0.001 { "< 0.001".into() } else { format!("{p:.3}") }
 }
 
 /// A short sum of whatever a result depends on: when it differs, the result is out of date.
