@@ -8,7 +8,7 @@ use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::target::predicted_sphere_covariance;
+use vistazo_core::targets::predicted_sphere_covariance;
 use vistazo_tests::{Client, Server};
 
 const STATIONS: usize = 300;

@@ -9,7 +9,7 @@ use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::register::{Observed, ScanTargets, assemble};
 use vistazo_core::scan::Scan;
-use vistazo_core::target::{Search, SizeVerdict, detect};
+use vistazo_core::targets::{Search, SizeVerdict, detect};
 use vistazo_formats::LazWriter;
 use vistazo_sim::{Scene, Sphere, roundhouse, scan};
 
@@ -137,7 +137,7 @@ fn sphere_accuracy() {
             let Ok(s) = raw.into_scan() else { continue };
             for d in detect(&s, &instrument, &Search { sphere_radius: Some(0.1), checker_half: None }) {
                 let Some(truth) = scene.spheres.iter().find(|t| (t.centre - d.centre).norm() < 0.05) else { continue };
-                let Some(b) = vistazo_core::target::predicted_sphere_covariance(&truth.centre, 0.1, &instrument) else {
+                let Some(b) = vistazo_core::targets::predicted_sphere_covariance(&truth.centre, 0.1, &instrument) else {
                     continue;
                 };
                 square += (d.centre - truth.centre).norm_squared();

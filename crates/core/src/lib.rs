@@ -1,9 +1,9 @@
 //! The rules and the mathematics of the job, without input, output or interface.
 //!
 //! The folders follow the surveyor's work: [`instrument`] says what one measured point is
-//! worth, [`plan`] what a station will see, [`target`] finds spheres and checkers in a scan,
-//! [`register`] matches them between scans, [`adjust`] solves the block by least squares,
-//! [`georef`] puts it on the grid and [`check`] compares the result with the requirement. [`cloud`]
+//! worth, [`plan`] what a station will see, [`targets`] finds spheres and checkers in a scan,
+//! [`tie`] brings two scans together, [`registration`] makes one block of all, [`adjust`] is the
+//! least squares under it, [`georef`] puts it on the grid and [`check`] compares the result with the requirement. [`cloud`]
 //! holds what every cloud needs at full size, whatever the step.
 //!
 //! Everything inside is SI (metre, radian, second) in `f64`; [`units`] converts at the edge.
@@ -34,8 +34,9 @@ pub mod geometry;
 pub mod georef;
 pub mod instrument;
 pub mod plan;
-pub mod register;
+pub mod registration;
 pub mod scan;
 pub mod stats;
-pub mod target;
+pub mod targets;
+pub mod tie;
 pub mod units;

@@ -5,12 +5,13 @@ use nalgebra::Vector2;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
-use vistazo_core::adjust::{Network, solve};
+use vistazo_core::adjust::kinds::Kind;
+use vistazo_core::adjust::{Group, Network, Plumb, Scaling, solve};
 use vistazo_core::geometry::{FitModel, Pose, Vec3};
-use vistazo_core::georef::{ControlPoint, georeference};
+use vistazo_core::georef::{ControlPoint, constrained, free_fit};
 use vistazo_core::instrument::{Instrument, library};
 use vistazo_core::plan::{
-    Design, Kit, PlannedKind, PlannedTarget, Site, Station, Trap, Wall, budget, cover, predict, station_graph, traps,
+    Design, Kit, PlannedKind, PlannedTarget, Site, Station, Trap, Wall, cover, predict, station_graph, traps,
 };
 
 fn mark(name: &str, x: f64, y: f64, sigma: Option<f64>) -> PlannedTarget {
@@ -63,8 +64,8 @@ fn a_traverse_comes_out_as_predicted() {
     };
     let planned = predict(&design);
     let plan = planned.on_grid.as_ref().unwrap_or_else(|| panic!("{:?}", planned.block));
-    let parts = budget(&design, &planned, 2).unwrap();
-    assert!(parts.set_up > 0.2 && parts.spheres == 0.0, "{parts:?}");
+    let parts = planned.budget(2).unwrap();
+    assert!(parts.share(Group::SetUp) > 0.2 && parts.share(Group::Spheres) == 0.0, "{parts:?}");
 
     const RUNS: u64 = 400;
     let (mut found, mut said) = ([0.0; 5], [0.0; 5]);
@@ -73,6 +74,7 @@ fn a_traverse_comes_out_as_predicted() {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
         let mut n = |sigma: f64| rng.sample::<f64, _>(StandardNormal) * sigma;
         let mut net: Network = planned.network.clone();
+        net.plumb = Plumb { origin: Vec3::zeros(), radius: f64::INFINITY };
         let tilt = instrument.compensator_sigma.unwrap();
         let mut turn = 0.3;
         for (k, s) in stations.iter().enumerate() {
@@ -87,28 +89,22 @@ fn a_traverse_comes_out_as_predicted() {
             pose.rotation =
                 nalgebra::UnitQuaternion::from_scaled_axis(Vec3::new(n(tilt), n(tilt), 0.0)) * pose.rotation;
             net.scans[k].pose = pose;
-            for o in net.observations.iter_mut().filter(|o| o.scan == k) {
-                let target = planned.used[o.target];
-                o.centre = if target == s.over.unwrap() {
-                    Vec3::new(0.0, 0.0, -1.65)
-                } else {
-                    let reflector = marks[target].position
-                        + Vec3::new(
-                            n(instrument.centring_sigma),
-                            n(instrument.centring_sigma),
-                            1.5 + n(instrument.height_sigma),
-                        );
-                    let p = pose.inverse().apply(&reflector);
-                    let sigma = instrument.sighting_sigma.unwrap();
-                    let range = p.norm() + n(instrument.range_noise(p.norm(), 1.0));
-                    let (bearing, up) = (p.y.atan2(p.x) + n(sigma), (p.z / p.norm()).asin() + n(sigma));
-                    Vec3::new(up.cos() * bearing.cos(), up.cos() * bearing.sin(), up.sin()) * range - Vec3::z() * 1.5
-                };
-                // planned with no turn; the covariance goes with the scanner
-                o.covariance = pose.matrix().transpose() * o.covariance * pose.matrix();
+            for o in net.observations.iter_mut().filter(|o| o.scan() == Some(k)) {
+                let Kind::Backsight(sight) = &mut o.kind else { continue };
+                let reflector = marks[planned.used[sight.target]].position
+                    + Vec3::new(
+                        n(instrument.centring_sigma),
+                        n(instrument.centring_sigma),
+                        1.5 + n(instrument.height_sigma),
+                    );
+                let p = pose.inverse().apply(&reflector);
+                let sigma = instrument.sighting_sigma.unwrap();
+                let range = p.norm() + n(instrument.range_noise(p.norm(), 1.0));
+                let (bearing, up) = (p.y.atan2(p.x) + n(sigma), (p.z / p.norm()).asin() + n(sigma));
+                sight.reflector = Vec3::new(up.cos() * bearing.cos(), up.cos() * bearing.sin(), up.sin()) * range;
             }
         }
-        let block = solve(net).unwrap();
+        let block = solve(net.clone(), Scaling::Stated).unwrap();
         let control: Vec<ControlPoint> = planned
             .used
             .iter()
@@ -122,13 +118,17 @@ fn a_traverse_comes_out_as_predicted() {
                 target: Some(k),
             })
             .collect();
-        let grid = georeference(&block, &control, FitModel::Levelled).unwrap();
+        let mut free = free_fit(&block, &control, FitModel::Levelled).unwrap();
+        free.variance.applied = 1.0;
+        net.scans.iter_mut().zip(&block.poses).for_each(|(s, p)| s.pose = *p);
+        net.targets.iter_mut().zip(&block.targets).for_each(|(t, p)| t.position = *p);
+        let grid = constrained(&net, &block, &free, &control).unwrap();
         for k in 0..5 {
             let e = grid.targets[k] - marks[planned.used[k]].position;
             found[k] += e.xy().norm_squared();
-            said[k] += plan.target_covariances[k].fixed_view::<2, 2>(0, 0).trace();
+            said[k] += plan.target_covariance(k).fixed_view::<2, 2>(0, 0).trace();
             high += e.z * e.z;
-            high_said += plan.target_covariances[k][(2, 2)];
+            high_said += plan.target_covariance(k)[(2, 2)];
         }
     }
     for k in 0..5 {

@@ -1,7 +1,7 @@
 //! Control point files: a name and three coordinates a line, in the usual column orders.
 
 use crate::error::FormatError;
-use vistazo_core::geometry::Vec3;
+use std::collections::HashMap;
 
 /// Order of the coordinate columns after the name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -32,8 +32,11 @@ pub struct ControlLine {
     pub line: usize,
     /// Name.
     pub name: String,
-    /// Easting, northing, height, in the unit of the file.
-    pub position: Vec3,
+    /// Easting, northing, height, in the unit of the file; none where the line has none: a point known
+    /// in height only, or in plan only.
+    pub position: [Option<f64>; 3],
+    /// Standard deviations of the three, in the unit of the file, where the line has them.
+    pub sigma: [Option<f64>; 3],
 }
 
 /// What was understood.
@@ -54,7 +57,9 @@ pub struct ControlFile {
 /// Reads a control file. `order` overrides what the heading says; without either, E N H is taken.
 ///
 /// Blank lines and lines starting with `#` are skipped. A decimal comma is understood where the
-/// comma does not separate columns.
+/// comma does not separate columns. An empty field or a dash says that a coordinate is not known.
+/// Standard deviations are read from columns that the heading calls σ, `s`, `sd`, `std` or `sigma` of an
+/// axis (`sE`, `sigma N`, `std_H`), or of plan and height (`sigma plan`, `sigma height`).
 ///
 /// # Errors
 /// [`FormatError::Line`] with line, column, what was found and what was expected: a missing or
@@ -62,7 +67,9 @@ pub struct ControlFile {
 ///
 /// ```
 /// let f = vistazo_formats::control::read("name;N;E;H\nA1;5000,5;100,25;12\n", None).unwrap();
-/// assert_eq!(f.points[0].position.x, 100.25);
+/// assert_eq!(f.points[0].position, [Some(100.25), Some(5000.5), Some(12.0)]);
+/// let f = vistazo_formats::control::read("name,E,N,H,sE,sN,sH\nB1,,,12.5,,,0.001\n", None).unwrap();
+/// assert_eq!((f.points[0].position[2], f.points[0].sigma[2]), (Some(12.5), Some(0.001)));
 /// ```
 pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, FormatError> {
     let text = text.strip_prefix('\u{feff}').unwrap_or(text);
@@ -91,7 +98,9 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
     let is_heading = head.len() >= 4 && head[1..4].iter().all(|f| number(f).is_none());
     let said = if is_heading { order_of(&head) } else { None };
     let order_used = order.or(said).unwrap_or(ColumnOrder::Enh);
+    let sigmas = if is_heading { sigma_columns(&head) } else { Vec::new() };
     let mut points: Vec<ControlLine> = Vec::new();
+    let mut names: HashMap<String, usize> = HashMap::new();
     for &(line, text) in lines.iter().skip(usize::from(is_heading)) {
         let fields = split(text);
         let name = fields.first().filter(|n| !n.is_empty()).ok_or_else(|| FormatError::Line {
@@ -100,32 +109,57 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
             found: "nothing".into(),
             expected: "the name of the point".into(),
         })?;
-        if let Some(old) = points.iter().find(|p| p.name.eq_ignore_ascii_case(name)) {
+        if let Some(old) = names.insert(name.to_lowercase(), line) {
             return Err(FormatError::Line {
                 line,
                 column: 1,
-                found: format!("the name “{name}” again (first on line {})", old.line),
+                found: format!("the name “{name}” again (first on line {old})"),
                 expected: "a name that is used once".into(),
             });
         }
-        let mut v = [0.0; 3];
+        let mut v = [None; 3];
         for (k, value) in v.iter_mut().enumerate() {
             let expected = match (order_used, k) {
                 (ColumnOrder::Enh, 0) | (ColumnOrder::Neh, 1) => "an easting",
                 (_, 2) => "a height",
                 _ => "a northing",
             };
-            let field = fields.get(k + 1).map_or("", String::as_str);
-            *value = number(field).ok_or_else(|| FormatError::Line {
-                line,
-                column: k + 2,
-                found: if field.is_empty() { "nothing".into() } else { format!("“{field}”") },
-                expected: format!("{expected} (a number)"),
-            })?;
+            let field = fields.get(k + 1).map(String::as_str);
+            *value = coordinate(field, line, k + 2, expected, &number)?;
         }
-        let position =
-            if order_used == ColumnOrder::Enh { Vec3::new(v[0], v[1], v[2]) } else { Vec3::new(v[1], v[0], v[2]) };
-        points.push(ControlLine { line, name: name.clone(), position });
+        if order_used == ColumnOrder::Neh {
+            v.swap(0, 1);
+        }
+        let nothing = FormatError::Line {
+            line,
+            column: 2,
+            found: "neither plan coordinates nor a height".into(),
+            expected: "easting and northing, a height, or all three".into(),
+        };
+        match v {
+            [None, None, None] => return Err(nothing),
+            [Some(_), None, _] | [None, Some(_), _] => {
+                return Err(FormatError::Line {
+                    line,
+                    column: 2,
+                    found: "one plan coordinate".into(),
+                    expected: "easting and northing, or neither".into(),
+                });
+            }
+            _ => {}
+        }
+        let mut sigma = [None; 3];
+        for (column, axes) in &sigmas {
+            let Some(field) = fields.get(*column).map(|f| f.trim()).filter(|f| !f.is_empty() && *f != "-") else { continue };
+            let value = number(field).filter(|s| *s > 0.0).ok_or_else(|| FormatError::Line {
+                line,
+                column: column + 1,
+                found: format!("“{field}”"),
+                expected: "a standard deviation (a number above 0)".into(),
+            })?;
+            axes.iter().for_each(|&a| sigma[a] = Some(value));
+        }
+        points.push(ControlLine { line, name: name.clone(), position: v, sigma });
     }
     if points.is_empty() {
         return Err(FormatError::Line {
@@ -142,6 +176,49 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
         heading: is_heading.then(|| first.to_owned()),
         points,
     })
+}
+
+/// A coordinate: a number, or nothing where the field is empty or a dash. A field that is not there at
+/// all is missing, not unknown.
+fn coordinate(
+    field: Option<&str>,
+    line: usize,
+    column: usize,
+    expected: &str,
+    number: &dyn Fn(&str) -> Option<f64>,
+) -> Result<Option<f64>, FormatError> {
+    match field {
+        Some("" | "-" | "–") => Ok(None),
+        field => number(field.unwrap_or("")).map(Some).ok_or_else(|| FormatError::Line {
+            line,
+            column,
+            found: field.map_or_else(|| "nothing".into(), |f| format!("“{f}”")),
+            expected: format!("{expected} (a number)"),
+        }),
+    }
+}
+
+/// Columns (from 0) of standard deviations, and the axes (E, N, H) each is for.
+fn sigma_columns(head: &[String]) -> Vec<(usize, Vec<usize>)> {
+    let axes = |rest: &str| -> Option<Vec<usize>> {
+        match rest.trim_matches(|c: char| !c.is_alphanumeric()) {
+            "e" | "x" | "easting" => Some(vec![0]),
+            "n" | "y" | "northing" => Some(vec![1]),
+            "h" | "z" | "v" | "height" | "elevation" | "vertical" => Some(vec![2]),
+            "plan" | "en" | "xy" | "horizontal" | "hz" => Some(vec![0, 1]),
+            _ => None,
+        }
+    };
+    head.iter()
+        .enumerate()
+        .skip(4)
+        .filter_map(|(k, h)| {
+            let h = h.to_lowercase();
+            // the unit in brackets says nothing about the axis
+            let h = h.split(['[', '(']).next().unwrap_or("").trim();
+            ["sigma", "σ", "std", "sd", "s"].iter().find_map(|p| axes(h.strip_prefix(p)?)).map(|a| (k, a))
+        })
+        .collect()
 }
 
 fn separator_of(first: &str, last: &str) -> Separator {
@@ -186,7 +263,7 @@ mod tests {
         ] {
             let f = read(text, None).unwrap_or_else(|e| panic!("{text}: {e}"));
             assert_eq!((f.order, f.separator), (order, separator), "{text}");
-            assert_eq!(f.points[0].position, Vec3::new(100.5, 200.25, 7.0), "{text}");
+            assert_eq!(f.points[0].position, [Some(100.5), Some(200.25), Some(7.0)], "{text}");
         }
     }
 
@@ -199,6 +276,8 @@ mod tests {
                 "line 3, column 1: found the name “A” again (first on line 1), expected a name that is used once",
             ),
             ("A,1,2,3\nB,1,2", "line 2, column 4: found nothing, expected a height (a number)"),
+            ("A,1,,3\nB,1,2,3", "line 1, column 2: found one plan coordinate, expected easting and northing, or neither"),
+            ("n,E,N,H,sE\nA,1,2,3,-1", "line 2, column 5: found “-1”, expected a standard deviation (a number above 0)"),
             ("A,1,2,inf\nB,1,2,3", "line 1, column 4: found “inf”, expected a height (a number)"),
         ] {
             assert_eq!(read(text, None).unwrap_err().to_string(), message);

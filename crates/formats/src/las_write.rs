@@ -10,15 +10,22 @@ pub struct LazWriter {
 
 impl LazWriter {
     /// Starts a file. Coordinates are stored to 0.1 mm (of the unit given) about `offset`, which
-    /// should lie near the points; `wkt` is the coordinate reference, when there is one.
+    /// should lie near the points; `wkt` is the coordinate reference, when there is one; `software` goes into
+    /// the header.
     ///
     /// # Errors
     /// When the file cannot be made.
-    pub fn create(path: &Path, offset: Vec3, wkt: Option<&str>, coloured: bool) -> Result<Self, FormatError> {
+    pub fn create(
+        path: &Path,
+        offset: Vec3,
+        wkt: Option<&str>,
+        coloured: bool,
+        software: &str,
+    ) -> Result<Self, FormatError> {
         let mut builder = las::Builder::from((1, 4));
         builder.point_format = las::point::Format::new(if coloured { 7 } else { 6 })?;
         builder.point_format.is_compressed = true;
-        builder.generating_software = "Vistazo".into();
+        builder.generating_software = software.chars().take(32).collect();
         let t = |offset| las::Transform { scale: 1e-4, offset };
         builder.transforms = las::Vector { x: t(offset.x), y: t(offset.y), z: t(offset.z) };
         let mut header = builder.into_header()?;

@@ -16,7 +16,7 @@ pub struct Report {
     pub subtitle: String,
     /// Verdict in one line.
     pub verdict: String,
-    /// `met`, `not met` or `not shown`: how the verdict is marked.
+    /// `met`, `not met` or `not demonstrated`: how the verdict is marked.
     pub verdict_kind: String,
     /// Named facts, in two columns.
     pub facts: Vec<(String, String)>,

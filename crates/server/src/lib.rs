@@ -2,25 +2,27 @@
 //!
 //! `routes` are thin: they check the role through an extractor and hand on to `work`, which puts
 //! stored rows together for the core and stores what comes back; `tasks` runs the long work;
-//! `dto` is what the API speaks.
+//! `record` is what is stored of results and `dto` what the API speaks; `words` makes sentences of both.
 
 #![allow(unreachable_pub)] // handlers are public for the macro that describes them
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod auth;
+mod deliver;
 pub mod demo;
 pub mod dto;
 mod error;
-mod pages;
+mod record;
 pub mod routes;
 pub mod tasks;
+mod words;
 mod work;
 
 pub use error::ApiError;
 
 /// What a search for targets depends on, in short: scans searched with another one are searched again.
 pub fn search_key(brief: &dto::Brief) -> String {
-    work::block::Inputs::search_key(brief)
+    work::registration::Inputs::search_key(brief)
 }
 
 use std::sync::Arc;

@@ -8,7 +8,7 @@ use vistazo_core::geometry::{FitModel, Pose, Vec3, fit};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::register::{Block, Observed, ScanTargets, assemble};
 use vistazo_core::stats::chi2_quantile;
-use vistazo_core::target::{Search, SizeVerdict, TargetKind, detect, predicted_sphere_covariance};
+use vistazo_core::targets::{Search, SizeVerdict, TargetKind, detect, predicted_sphere_covariance};
 use vistazo_sim::{Scene, SmallJob, Sphere, scan, small_job};
 
 const RUNS: u64 = 110;

@@ -11,7 +11,7 @@ use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3, fit};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Design, Kit, PlannedKind, PlannedTarget, Site, Station, Wall, predict};
 use vistazo_core::stats::chi2_quantile;
-use vistazo_core::target::{CheckerTable, Search, SizeVerdict, TargetKind, detect};
+use vistazo_core::targets::{CheckerTable, Search, SizeVerdict, TargetKind, detect};
 use vistazo_sim::{Aim, Board, Scene, Sphere, scan_towards};
 
 /// A board seen from one place many times, the grid falling anew each time: how far the found

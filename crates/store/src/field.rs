@@ -31,6 +31,8 @@ pub struct ScanRow {
     /// Settings, instrument height, operator, time, note.
     #[schema(value_type = Object)]
     pub log: Value,
+    /// Taken by the simulated scanner.
+    pub simulated: bool,
     pub version: i32,
 }
 
@@ -53,6 +55,7 @@ pub struct NewScan<'a> {
     pub derived: &'a Value,
     pub bytes: i64,
     pub log: &'a Value,
+    pub simulated: bool,
 }
 
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -91,8 +94,8 @@ pub async fn scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<ScanRow> {
 /// derived from the file.
 pub async fn put_scan(db: impl sqlx::PgExecutor<'_>, s: &NewScan<'_>) -> Result<()> {
     sqlx::query(
-        "insert into scans (id, job_id, upload_id, part, name, station_id, gridded, levelled, points, skipped, key, log, pose, images, coloured, derived, bytes) \
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17) \
+        "insert into scans (id, job_id, upload_id, part, name, station_id, gridded, levelled, points, skipped, key, log, pose, images, coloured, derived, bytes, simulated) \
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18) \
          on conflict (upload_id, part) do update set gridded = $7, points = $9, skipped = $10, key = $11, pose = $13, images = $14, coloured = $15, derived = $16, bytes = $17",
     )
     .bind(new_id())
@@ -112,6 +115,7 @@ pub async fn put_scan(db: impl sqlx::PgExecutor<'_>, s: &NewScan<'_>) -> Result<
     .bind(s.coloured)
     .bind(s.derived)
     .bind(s.bytes)
+    .bind(s.simulated)
     .execute(db)
     .await
     .map_err(crate::unique(s.name))?;

@@ -10,7 +10,7 @@ pub struct Adjustment {
     pub id: Uuid,
     pub revision: i32,
     pub inputs: String,
-    /// Without observations and ties, which are long: see [`adjustment_text`].
+    /// Without observations and ties, which are long: see [`network`].
     pub result: Value,
     pub created_at: DateTime<Utc>,
     pub locked_by: Option<Uuid>,
@@ -21,21 +21,36 @@ pub struct Adjustment {
 pub struct ControlRow {
     pub id: Uuid,
     pub name: String,
-    /// Easting, metres.
-    pub e: f64,
-    /// Northing, metres.
-    pub n: f64,
-    /// Height, metres.
-    pub h: f64,
-    /// Standard deviation of easting and northing, metres.
-    pub sigma_h: f64,
-    /// Standard deviation of the height, metres.
+    /// Easting, metres; none for a point that is known in height only.
+    pub e: Option<f64>,
+    /// Northing, metres; none with the easting.
+    pub n: Option<f64>,
+    /// Height, metres; none for a point that is known in plan only.
+    pub h: Option<f64>,
+    /// Standard deviations of the three, metres.
+    pub sigma_e: f64,
+    pub sigma_n: f64,
     pub sigma_v: f64,
     /// Held back as a check.
     pub is_check: bool,
     /// Target it was paired with by hand; empty lets geometry and names decide.
     pub target: Option<String>,
     pub version: i32,
+}
+
+/// A control point to store; lengths in metres.
+#[derive(Debug, Clone, serde::Deserialize, utoipa::ToSchema)]
+pub struct NewControl {
+    pub name: String,
+    pub e: Option<f64>,
+    pub n: Option<f64>,
+    pub h: Option<f64>,
+    pub sigma_e: f64,
+    pub sigma_n: f64,
+    pub sigma_v: f64,
+    #[serde(default)]
+    pub is_check: bool,
+    pub target: Option<String>,
 }
 
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -63,18 +78,13 @@ pub struct Package {
 }
 
 pub async fn adjustment(db: &PgPool, job: Uuid) -> Result<Option<Adjustment>> {
-    Ok(sqlx::query_as("select id, revision, inputs, result - 'observations' - 'ties' as result, created_at, locked_by, locked_at from adjustments where job_id = $1 order by revision desc limit 1")
+    Ok(sqlx::query_as("select id, revision, inputs, result, created_at, locked_by, locked_at from adjustments where job_id = $1 order by revision desc limit 1")
         .bind(job)
         .fetch_optional(db)
         .await?)
 }
 
-/// The whole result of an adjustment, as JSON text.
-pub async fn adjustment_text(db: &PgPool, id: Uuid) -> Result<String> {
-    Ok(sqlx::query_scalar("select result::text from adjustments where id = $1").bind(id).fetch_one(db).await?)
-}
-
-/// The network that was adjusted.
+/// What was adjusted, observation by observation, with the ties.
 pub async fn network(db: &PgPool, id: Uuid) -> Result<Value> {
     Ok(sqlx::query_scalar("select network from adjustments where id = $1").bind(id).fetch_one(db).await?)
 }
@@ -122,59 +132,130 @@ pub async fn control(db: &PgPool, job: Uuid) -> Result<Vec<ControlRow>> {
     Ok(sqlx::query_as("select * from control_points where job_id = $1 order by name").bind(job).fetch_all(db).await?)
 }
 
-/// One control point to store: name, easting, northing, height (metres), σ horizontal, σ vertical.
-pub type NewControl = (String, f64, f64, f64, f64, f64);
-
 /// Replaces or adds control points, all together. Roles already given by name are kept.
 pub async fn put_control(db: &PgPool, job: Uuid, points: &[NewControl], replace: bool) -> Result<()> {
     let mut tx = db.begin().await?;
     if replace {
-        let names: Vec<String> = points.iter().map(|p| p.0.to_lowercase()).collect();
+        let names: Vec<String> = points.iter().map(|p| p.name.to_lowercase()).collect();
         sqlx::query("delete from control_points where job_id = $1 and not lower(name) = any($2)")
             .bind(job)
             .bind(&names)
             .execute(&mut *tx)
             .await?;
     }
-    for (name, e, n, h, sh, sv) in points {
-        sqlx::query(
-            "insert into control_points (id, job_id, name, e, n, h, sigma_h, sigma_v) values ($1, $2, $3, $4, $5, $6, $7, $8) \
-             on conflict (job_id, lower(name)) do update set e = $4, n = $5, h = $6, sigma_h = $7, sigma_v = $8, version = control_points.version + 1",
+    for p in points {
+        insert(
+            &mut *tx,
+            job,
+            new_id(),
+            p,
+            "on conflict (job_id, lower(name)) do update set e = $4, n = $5, h = $6, sigma_e = $7, sigma_n = $8, sigma_v = $9, version = control_points.version + 1",
         )
-        .bind(new_id())
-        .bind(job)
-        .bind(name)
-        .bind(e)
-        .bind(n)
-        .bind(h)
-        .bind(sh)
-        .bind(sv)
-        .execute(&mut *tx)
         .await?;
     }
     tx.commit().await?;
     Ok(())
 }
 
-pub async fn update_control(
-    db: &PgPool,
+async fn insert(
+    db: impl sqlx::PgExecutor<'_>,
     job: Uuid,
     id: Uuid,
-    is_check: bool,
-    target: Option<&str>,
-    version: i32,
-) -> Result<()> {
+    p: &NewControl,
+    otherwise: &'static str,
+) -> Result<u64> {
+    let sql = format!(
+        "insert into control_points (id, job_id, name, e, n, h, sigma_e, sigma_n, sigma_v, is_check, target) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) {otherwise}"
+    );
+    Ok(sqlx::query(sqlx::AssertSqlSafe(sql))
+        .bind(id)
+        .bind(job)
+        .bind(&p.name)
+        .bind(p.e)
+        .bind(p.n)
+        .bind(p.h)
+        .bind(p.sigma_e)
+        .bind(p.sigma_n)
+        .bind(p.sigma_v)
+        .bind(p.is_check)
+        .bind(&p.target)
+        .execute(db)
+        .await?
+        .rows_affected())
+}
+
+/// Adds one control point under an identifier of the caller's; a name that is there already is a conflict.
+pub async fn add_control(db: &PgPool, job: Uuid, id: Uuid, p: &NewControl) -> Result<()> {
+    changed(insert(db, job, id, p, "on conflict do nothing").await?)
+}
+
+/// Changes all of a control point.
+pub async fn update_control(db: &PgPool, job: Uuid, id: Uuid, p: &NewControl, version: i32) -> Result<()> {
+    let taken: bool = sqlx::query_scalar(
+        "select exists (select 1 from control_points where job_id = $1 and lower(name) = lower($2) and id <> $3)",
+    )
+    .bind(job)
+    .bind(&p.name)
+    .bind(id)
+    .fetch_one(db)
+    .await?;
+    if taken {
+        return Err(StoreError::Conflict);
+    }
     changed(
-        sqlx::query("update control_points set is_check = $3, target = $4, version = version + 1 where job_id = $1 and id = $2 and version = $5")
+        sqlx::query("update control_points set name = $3, e = $4, n = $5, h = $6, sigma_e = $7, sigma_n = $8, sigma_v = $9, is_check = $10, target = $11, version = version + 1 where job_id = $1 and id = $2 and version = $12")
             .bind(job)
             .bind(id)
-            .bind(is_check)
-            .bind(target)
+            .bind(&p.name)
+            .bind(p.e)
+            .bind(p.n)
+            .bind(p.h)
+            .bind(p.sigma_e)
+            .bind(p.sigma_n)
+            .bind(p.sigma_v)
+            .bind(p.is_check)
+            .bind(&p.target)
             .bind(version)
             .execute(db)
             .await?
             .rows_affected(),
     )
+}
+
+/// Removes a control point that nobody changed meanwhile.
+pub async fn remove_control(db: &PgPool, job: Uuid, id: Uuid, version: i32) -> Result<()> {
+    changed(
+        sqlx::query("delete from control_points where job_id = $1 and id = $2 and version = $3")
+            .bind(job)
+            .bind(id)
+            .bind(version)
+            .execute(db)
+            .await?
+            .rows_affected(),
+    )
+}
+
+/// Keys of findings that were kept as they are.
+pub async fn kept_findings(db: &PgPool, job: Uuid) -> Result<Vec<String>> {
+    Ok(sqlx::query_scalar("select key from kept_findings where job_id = $1").bind(job).fetch_all(db).await?)
+}
+
+/// Keeps a finding as it is.
+pub async fn keep_finding(db: &PgPool, job: Uuid, key: &str, note: &str, user: Uuid) -> Result<()> {
+    sqlx::query("insert into kept_findings (job_id, key, note, user_id) values ($1, $2, $3, $4) on conflict (job_id, key) do update set note = $3, user_id = $4, at = now()")
+        .bind(job)
+        .bind(key)
+        .bind(note)
+        .bind(user)
+        .execute(db)
+        .await?;
+    Ok(())
+}
+
+/// Takes that back.
+pub async fn reopen_finding(db: &PgPool, job: Uuid, key: &str) -> Result<()> {
+    sqlx::query("delete from kept_findings where job_id = $1 and key = $2").bind(job).bind(key).execute(db).await?;
+    Ok(())
 }
 
 pub async fn georef(db: &PgPool, job: Uuid) -> Result<Option<Stored>> {

@@ -1,76 +1,83 @@
 use super::dense;
 use super::network::Network;
-use super::normal::{Normal, Over, gauge};
+use super::normal::Normal;
 use nalgebra::DMatrix;
 
-/// Something the observations do not determine, in words.
-#[derive(Clone, Debug, PartialEq)]
+/// A scan that the observations do not hold.
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Defect {
-    /// Scans that can move.
-    pub scans: Vec<usize>,
-    /// What is free and what would mend it.
-    pub reason: String,
+    /// The scan.
+    pub scan: usize,
+    /// By what it hangs.
+    pub hangs: Hold,
+}
+
+/// By what a scan hangs that is not held.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Hold {
+    /// Nothing: it shares no target with another scan.
+    Nothing,
+    /// One target: it can turn about that point.
+    One(usize),
+    /// Two targets: it can turn about the line through them.
+    Two(usize, usize),
+    /// Three or more in a line.
+    Line(Vec<usize>),
 }
 
 /// Looks for movements of single scans, beyond those of the block as a whole, that change no
-/// observation: null vectors of the scaled reduced normal matrix with the gauge taken out.
+/// observation: null vectors of the scaled reduced normal matrix with the free frame taken out.
 ///
 /// Whether there are any is told first by the inverse, which is cheap: its diagonal bounds the
 /// smallest eigenvalue. Only then are the eigenvectors asked which scans move.
-pub(super) fn find(net: &Network, normal: &Normal) -> Vec<Defect> {
+pub(super) fn find(net: &Network, normal: &Normal, free: &DMatrix<f64>) -> Vec<Defect> {
     let n = normal.reduced.nrows();
     let scale: Vec<f64> =
-        (0..n).map(|i| if normal.scans[(i, i)] > 0.0 { normal.scans[(i, i)].sqrt().recip() } else { 1.0 }).collect();
+        (0..n).map(|i| if normal.kept[(i, i)] > 0.0 { normal.kept[(i, i)].sqrt().recip() } else { 1.0 }).collect();
     let scaled = DMatrix::from_fn(n, n, |i, j| normal.reduced[(i, j)] * scale[i] * scale[j]);
-    // the gauge in the same scaling, made orthonormal
-    let mut g = gauge(net, Over::All).rows(0, n).into_owned();
+    // the frame in the same scaling, made orthonormal
+    let mut g = normal.of_kept(net, free);
     for i in 0..n {
         for c in 0..g.ncols() {
             g[(i, c)] /= scale[i];
         }
     }
-    let q = g.qr().q();
-    let held = &scaled + &q * q.transpose();
+    let held = if g.ncols() == 0 {
+        scaled
+    } else {
+        let q = g.qr().q();
+        scaled + &q * q.transpose()
+    };
     if dense::inverse(&held).is_some_and(|i| i.diagonal().max() * f64::from(n as u32) < 1e9) {
         return Vec::new();
     }
     let Some((values, vectors)) = dense::eigen(&held) else { return Vec::new() };
-    let mut free: Vec<usize> = Vec::new();
+    let mut loose: Vec<usize> = Vec::new();
     for k in (0..n).filter(|&k| values[k] < 1e-9) {
         let v = vectors.column(k);
         for s in 0..net.scans.len() {
-            if v.fixed_rows::<6>(net.scan_column(s)).norm() > 0.05 && !free.contains(&s) {
-                free.push(s);
+            if v.fixed_rows::<6>(net.scan_column(s)).norm() > 0.05 && !loose.contains(&s) {
+                loose.push(s);
             }
         }
     }
-    free.sort_unstable();
-    free.iter().map(|&s| describe(net, s)).collect()
+    loose.sort_unstable();
+    loose.iter().map(|&scan| Defect { scan, hangs: hold(net, scan) }).collect()
 }
 
-fn describe(net: &Network, scan: usize) -> Defect {
-    let name = &net.scans[scan].name;
-    let shared: Vec<&str> = net
-        .observations
-        .iter()
-        .filter(|o| o.active && o.scan == scan)
-        .filter(|o| net.observations.iter().any(|p| p.active && p.scan != scan && p.target == o.target))
-        .map(|o| net.targets[o.target].name.as_str())
+fn hold(net: &Network, scan: usize) -> Hold {
+    let active = || net.observations.iter().filter(|o| o.active);
+    let mut shared: Vec<usize> = active()
+        .filter(|o| o.scan() == Some(scan))
+        .filter_map(super::observation::Observation::target_index)
+        .filter(|t| active().any(|p| p.target_index() == Some(*t) && p.scan() != Some(scan)))
         .collect();
-    let reason = match shared.len() {
-        0 => format!("{name} shares no target with another scan: nothing holds it; 3 shared targets are needed"),
-        1 => format!(
-            "{name} hangs on {} only: it can turn about that point in any direction; 2 more shared targets are needed",
-            shared[0]
-        ),
-        2 => format!(
-            "{name} hangs on {} and {} only: it can turn about the line through them; one more shared target off that line is needed",
-            shared[0], shared[1]
-        ),
-        _ => format!(
-            "{name} shares {}, which do not hold it: they lie in a line; one more target off that line is needed",
-            shared.join(", ")
-        ),
-    };
-    Defect { scans: vec![scan], reason }
+    shared.sort_unstable();
+    shared.dedup();
+    match shared[..] {
+        [] => Hold::Nothing,
+        [a] => Hold::One(a),
+        [a, b] => Hold::Two(a, b),
+        _ => Hold::Line(shared),
+    }
 }

@@ -1,5 +1,5 @@
-use crate::geometry::{Mat3, Pose, Vec3};
-use nalgebra::Matrix6;
+use super::Observation;
+use crate::geometry::{Pose, Vec3};
 
 /// A scan whose pose is unknown.
 #[derive(Clone, Debug)]
@@ -8,8 +8,6 @@ pub struct ScanUnknown {
     pub name: String,
     /// Approximate pose in the block frame.
     pub pose: Pose,
-    /// Standard deviation of its compensator per axis, radians; `None` when it was off.
-    pub level_sigma: Option<f64>,
 }
 
 /// A target whose position is unknown.
@@ -21,34 +19,29 @@ pub struct TargetUnknown {
     pub position: Vec3,
 }
 
-/// The centre of a target measured in a scan.
-#[derive(Clone, Debug)]
-pub struct Observation {
-    /// Index of the scan.
-    pub scan: usize,
-    /// Index of the target.
-    pub target: usize,
-    /// Centre in the scanner frame, metres.
-    pub centre: Vec3,
-    /// Its covariance, m².
-    pub covariance: Mat3,
-    /// Takes part. Excluded observations keep their place and still get a residual.
-    pub active: bool,
+/// Where the plumb line is the z axis, and how it turns away from there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Plumb {
+    /// The place, block frame, metres.
+    pub origin: Vec3,
+    /// Radius of the earth, metres; infinite for plumb lines that are parallel.
+    pub radius: f64,
 }
 
-/// A measured relation between two scans, from what both show of the same surfaces.
-#[derive(Clone, Debug)]
-pub struct CloudTie {
-    /// Index of the scan in whose frame the other is measured.
-    pub from: usize,
-    /// Index of the other.
-    pub to: usize,
-    /// Pose of `to` in the scanner frame of `from`.
-    pub relative: Pose,
-    /// Its covariance by left increments, m² and rad².
-    pub covariance: Matrix6<f64>,
-    /// Takes part.
-    pub active: bool,
+/// Mean radius of the earth, metres (IUGG, R₁).
+pub const EARTH_RADIUS: f64 = 6_371_008.8;
+
+impl Default for Plumb {
+    fn default() -> Self {
+        Self { origin: Vec3::zeros(), radius: EARTH_RADIUS }
+    }
+}
+
+impl Plumb {
+    /// The direction up at a place: 1 m of distance turns it by 0.16 µrad (0.03″).
+    pub fn up(&self, at: &Vec3) -> Vec3 {
+        Vec3::new((at.x - self.origin.x) / self.radius, (at.y - self.origin.y) / self.radius, 1.0).normalize()
+    }
 }
 
 /// A block to be adjusted. Scans are in the order they were taken.
@@ -58,13 +51,30 @@ pub struct Network {
     pub scans: Vec<ScanUnknown>,
     /// Targets.
     pub targets: Vec<TargetUnknown>,
-    /// Observations.
+    /// Observations of any kind.
     pub observations: Vec<Observation>,
-    /// Ties by clouds.
-    pub ties: Vec<CloudTie>,
+    /// The plumb lines.
+    pub plumb: Plumb,
 }
 
 impl Network {
+    /// Adds a scan with its approximate pose; returns its index.
+    pub fn add_scan(&mut self, name: &str, pose: Pose) -> usize {
+        self.scans.push(ScanUnknown { name: name.to_owned(), pose });
+        self.scans.len() - 1
+    }
+
+    /// Adds a target with its approximate position, metres; returns its index.
+    pub fn add_target(&mut self, name: &str, position: Vec3) -> usize {
+        self.targets.push(TargetUnknown { name: name.to_owned(), position });
+        self.targets.len() - 1
+    }
+
+    /// Adds an observation.
+    pub fn observe(&mut self, o: Observation) {
+        self.observations.push(o);
+    }
+
     /// Number of unknowns: 6 a scan and 3 a target.
     pub fn unknowns(&self) -> usize {
         6 * self.scans.len() + 3 * self.targets.len()
@@ -81,9 +91,28 @@ impl Network {
         6 * self.scans.len() + 3 * target
     }
 
-    /// Degrees of freedom of the frame that the observations leave open: position and heading
-    /// always; with no levelled scan the two tilts as well.
-    pub fn datum_defect(&self) -> usize {
-        if self.scans.iter().any(|s| s.level_sigma.is_some()) { 4 } else { 6 }
+    /// First column of an unknown, and how many it has.
+    pub fn columns(&self, unknown: super::Unknown) -> (usize, usize) {
+        match unknown {
+            super::Unknown::Scan(s) => (self.scan_column(s), 6),
+            super::Unknown::Target(t) => (self.target_column(t), 3),
+        }
+    }
+
+    /// Sets the plumb line along z in the middle of the scans.
+    pub fn centre_plumb(&mut self) {
+        let n = self.scans.len().max(1) as f64;
+        self.plumb.origin = self.scans.iter().map(|s| s.pose.translation).sum::<Vec3>() / n;
+    }
+
+    /// Which targets at least two active observations hold: those that something checks or ties.
+    pub fn shared(&self) -> Vec<bool> {
+        let mut count = vec![0; self.targets.len()];
+        for o in self.observations.iter().filter(|o| o.active) {
+            if let Some(t) = o.target_index() {
+                count[t] += 1;
+            }
+        }
+        count.into_iter().map(|c| c > 1).collect()
     }
 }

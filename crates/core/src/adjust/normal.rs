@@ -1,59 +1,74 @@
 use super::dense;
-use super::network::{CloudTie, Network, Observation, ScanUnknown};
-use crate::geometry::{Mat3, Vec3, skew};
+use super::network::Network;
+use super::observation::{Linearised, Unknown};
+use crate::geometry::{Mat3, Vec3};
 use nalgebra::{DMatrix, DVector, Matrix3x6, Matrix6, Vector6};
+use rayon::prelude::*;
 
-/// The derivative of one target observation `l = Rᵀ (X − t)` by left increments of the pose and
-/// by the target: with `w = X − t`, `dl = Rᵀ (dX − ρ + [w]× ω)`.
+/// Every observation linearised at the present state, with the weight it has.
 pub(super) struct Row {
-    pub scan: Matrix3x6<f64>,
-    pub target: Mat3,
-    /// Observed minus computed, scanner frame, metres.
-    pub misclosure: Vec3,
+    pub at: Linearised,
+    /// Inverse of the covariance on the rows there are, zero beyond.
+    pub information: Matrix6<f64>,
+    pub active: bool,
 }
 
-pub(super) fn row(net: &Network, o: &Observation) -> Row {
-    let pose = &net.scans[o.scan].pose;
-    let rt = pose.matrix().transpose();
-    let w = net.targets[o.target].position - pose.translation;
-    let mut scan = Matrix3x6::zeros();
-    scan.fixed_view_mut::<3, 3>(0, 0).copy_from(&-rt);
-    scan.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
-    Row { scan, target: rt, misclosure: o.centre - rt * w }
+impl Row {
+    /// `vᵀ P v`.
+    pub(super) fn square(&self) -> f64 {
+        (self.at.misclosure.transpose() * self.information * self.at.misclosure)[0]
+    }
 }
 
-/// The derivative of a cloud tie by left increments of its two poses. With `w = t_b − t_a` the relative
-/// pose changes by `Rₐᵀ (ρ_b − ρ_a + [w]× ω_a)` and `Rₐᵀ (ω_b − ω_a)`.
-pub(super) struct TieRow {
-    pub from: Matrix6<f64>,
-    pub to: Matrix6<f64>,
-    /// Observed minus computed, scanner frame of `from`, metres and radians.
-    pub misclosure: Vector6<f64>,
+/// The inverse of the leading `rows` × `rows` block of a covariance; `None` when there is none.
+fn information(covariance: &Matrix6<f64>, rows: usize) -> Option<Matrix6<f64>> {
+    // scaled, because metres and radians differ by orders of magnitude
+    let scale: Vec<f64> = (0..rows).map(|i| covariance[(i, i)].sqrt().recip()).collect();
+    if scale.iter().any(|s| !s.is_finite()) {
+        return None;
+    }
+    let scaled = DMatrix::from_fn(rows, rows, |i, j| covariance[(i, j)] * scale[i] * scale[j]);
+    let inverse = scaled.cholesky()?.inverse();
+    let mut out = Matrix6::zeros();
+    for i in 0..rows {
+        for j in 0..rows {
+            out[(i, j)] = inverse[(i, j)] * scale[i] * scale[j];
+        }
+    }
+    Some(out)
 }
 
-pub(super) fn tie_row(net: &Network, tie: &CloudTie) -> TieRow {
-    let (a, b) = (&net.scans[tie.from].pose, &net.scans[tie.to].pose);
-    let rt = a.matrix().transpose();
-    let w = b.translation - a.translation;
-    let mut to = Matrix6::zeros();
-    to.fixed_view_mut::<3, 3>(0, 0).copy_from(&rt);
-    to.fixed_view_mut::<3, 3>(3, 3).copy_from(&rt);
-    let mut from = -to;
-    from.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
-    TieRow { from, to, misclosure: a.inverse().compose(b).difference(&tie.relative) }
+/// All rows of a network at its present state; `Err` names the first observation whose covariance is
+/// not positive definite.
+pub(super) fn rows(net: &Network) -> Result<Vec<Row>, usize> {
+    net.observations
+        .par_iter()
+        .enumerate()
+        .map(|(i, o)| {
+            let at = o.linearise(net);
+            let information = information(&o.weighted_covariance(), at.rows).ok_or(i)?;
+            Ok(Row { at, information, active: o.active })
+        })
+        .collect()
 }
 
-/// The normal equations with the targets eliminated (Schur 1917): targets are seen by few scans
-/// and never observe each other, so their part is a diagonal of 3 × 3 blocks. What is left is dense
-/// and has 6 unknowns a scan.
+/// The normal equations with the targets eliminated (Schur 1917), except those that are observed
+/// together with another target: what is left of the others is a diagonal of 3 × 3 blocks. The rest
+/// is dense and has 6 unknowns a scan and 3 a target that stays.
 pub(super) struct Normal {
-    /// Of the scans, before elimination.
-    pub scans: DMatrix<f64>,
-    /// Of the scans, after elimination.
+    /// Of what stays, before elimination.
+    pub kept: DMatrix<f64>,
+    /// Of what stays, after elimination.
     pub reduced: DMatrix<f64>,
-    /// Right side of the scans, after elimination.
+    /// Right side of what stays, after elimination.
     right: DVector<f64>,
-    targets: Vec<TargetPart>,
+    /// For each target its first column among what stays, or what was eliminated.
+    targets: Vec<Place>,
+}
+
+enum Place {
+    Kept(usize),
+    Eliminated(TargetPart),
 }
 
 struct TargetPart {
@@ -67,62 +82,74 @@ struct TargetPart {
 #[derive(Debug)]
 pub(super) struct Unseen;
 
-/// Builds the normal equations at the network's present state. `weights[i]` multiplies the weight
-/// of observation `i`; excluded observations do not enter.
-pub(super) fn build(net: &Network, information: &[Mat3], weights: &[f64]) -> Result<Normal, Unseen> {
-    let n = 6 * net.scans.len();
-    let mut scans = DMatrix::zeros(n, n);
-    let mut right = DVector::zeros(n);
-    // of each target: normal matrix, right side, and what it has in common with each scan
-    let mut seen = vec![(Mat3::zeros(), Vec3::zeros(), Vec::<(usize, Matrix3x6<f64>)>::new()); net.targets.len()];
-    for (i, o) in net.observations.iter().enumerate().filter(|(_, o)| o.active) {
-        let p = information[i] * weights[i];
-        let r = row(net, o);
-        let s = net.scan_column(o.scan);
-        let sp = r.scan.transpose() * p;
-        let tp = r.target.transpose() * p;
-        let mut add = scans.fixed_view_mut::<6, 6>(s, s);
-        add += sp * r.scan;
-        let mut add = right.fixed_rows_mut::<6>(s);
-        add += sp * r.misclosure;
-        let t = &mut seen[o.target];
-        t.0 += tp * r.target;
-        t.1 += tp * r.misclosure;
-        let cross = tp * r.scan;
-        match t.2.iter_mut().find(|c| c.0 == s) {
-            Some(c) => c.1 += cross,
-            None => t.2.push((s, cross)),
-        }
-    }
-    for (k, scan) in net.scans.iter().enumerate() {
-        let Some((rows, weight)) = level_rows(scan) else { continue };
-        let u = scan.pose.rotation * Vec3::z();
-        let at = net.scan_column(k) + 3;
-        for (r, value) in rows.iter().zip([-u.x, -u.y]) {
-            let mut add = scans.fixed_view_mut::<3, 3>(at, at);
-            add += r * r.transpose() * weight;
-            let mut add = right.fixed_rows_mut::<3>(at);
-            add += r * (weight * value);
-        }
-    }
-    for tie in net.ties.iter().filter(|t| t.active) {
-        let Some(p) = tie.covariance.try_inverse() else { continue };
-        let r = tie_row(net, tie);
-        let sides = [(net.scan_column(tie.from), r.from), (net.scan_column(tie.to), r.to)];
-        for (row, left) in &sides {
-            let weighted = left.transpose() * p;
-            let mut add = right.fixed_rows_mut::<6>(*row);
-            add += weighted * r.misclosure;
-            for (column, design) in &sides {
-                let mut add = scans.fixed_view_mut::<6, 6>(*row, *column);
-                add += weighted * design;
+/// Normal matrix, right side, and what a target has in common with each scan.
+type Seen = (Mat3, Vec3, Vec<(usize, Matrix3x6<f64>)>);
+
+/// Builds the normal equations. `weights[i]` multiplies the weight of observation `i`; excluded
+/// observations do not enter.
+pub(super) fn build(net: &Network, rows: &[Row], weights: &[f64]) -> Result<Normal, Unseen> {
+    let scans = 6 * net.scans.len();
+    let mut stays = vec![None; net.targets.len()];
+    let mut n = scans;
+    for row in rows.iter().filter(|r| r.active) {
+        if let [(Unknown::Target(a), _), (Unknown::Target(b), _)] = row.at.parts() {
+            for t in [*a, *b] {
+                if stays[t].is_none() {
+                    stays[t] = Some(n);
+                    n += 3;
+                }
             }
         }
     }
-    let mut reduced = scans.clone();
+    let mut kept = DMatrix::zeros(n, n);
+    let mut right = DVector::zeros(n);
+    let mut seen: Vec<Seen> = vec![(Mat3::zeros(), Vec3::zeros(), Vec::new()); net.targets.len()];
+    // column among what stays and width, or `None` for what is eliminated
+    let place = |u: Unknown| match u {
+        Unknown::Scan(s) => Some((net.scan_column(s), 6)),
+        Unknown::Target(t) => stays[t].map(|c| (c, 3)),
+    };
+    for (row, &weight) in rows.iter().zip(weights).filter(|(r, _)| r.active) {
+        let p = row.information * weight;
+        for (u, left) in row.at.parts() {
+            let weighted: Matrix6<f64> = left.transpose() * p;
+            let pull: Vector6<f64> = weighted * row.at.misclosure;
+            match (place(*u), u) {
+                (Some((a, wide)), _) => {
+                    let mut add = right.rows_mut(a, wide);
+                    add += pull.rows(0, wide);
+                    for (v, design) in row.at.parts() {
+                        if let Some((b, high)) = place(*v) {
+                            let mut add = kept.view_mut((a, b), (wide, high));
+                            add += (weighted * design).view((0, 0), (wide, high));
+                        }
+                    }
+                }
+                (None, Unknown::Target(t)) => {
+                    let own = &mut seen[*t];
+                    own.0 += (weighted * left).fixed_view::<3, 3>(0, 0);
+                    own.1 += pull.fixed_rows::<3>(0);
+                    for (v, design) in row.at.parts() {
+                        let Some((s, _)) = place(*v) else { continue };
+                        let cross: Matrix3x6<f64> = (weighted * design).fixed_view::<3, 6>(0, 0).into_owned();
+                        match own.2.iter_mut().find(|c| c.0 == s) {
+                            Some(c) => c.1 += cross,
+                            None => own.2.push((s, cross)),
+                        }
+                    }
+                }
+                (None, Unknown::Scan(_)) => {}
+            }
+        }
+    }
+    let mut reduced = kept.clone();
     let mut targets = Vec::with_capacity(seen.len());
-    for (normal, tr, cross) in seen {
-        let inverse = normal.try_inverse().ok_or(Unseen)?;
+    for (t, (normal, tr, cross)) in seen.into_iter().enumerate() {
+        if let Some(c) = stays[t] {
+            targets.push(Place::Kept(c));
+            continue;
+        }
+        let inverse = inverse3(&normal).ok_or(Unseen)?;
         let gain: Vec<(usize, Matrix3x6<f64>)> = cross.iter().map(|(s, c)| (*s, inverse * c)).collect();
         for (a, ca) in &cross {
             let mut sub = right.fixed_rows_mut::<6>(*a);
@@ -132,79 +159,122 @@ pub(super) fn build(net: &Network, information: &[Mat3], weights: &[f64]) -> Res
                 sub -= ca.transpose() * gb;
             }
         }
-        targets.push(TargetPart { inverse, right: tr, gain });
+        targets.push(Place::Eliminated(TargetPart { inverse, right: tr, gain }));
     }
-    Ok(Normal { scans, reduced, right, targets })
+    Ok(Normal { kept, reduced, right, targets })
 }
 
-/// The two rows that levelling adds to the turn of a scan, and their weight: the scanner's z axis
-/// `u` must be vertical, `du = ω × u`, so `du_x = ω_y u_z − ω_z u_y` and so on.
-fn level_rows(scan: &ScanUnknown) -> Option<([Vec3; 2], f64)> {
-    let sigma = scan.level_sigma?;
-    let u = scan.pose.rotation * Vec3::z();
-    Some(([Vec3::new(0.0, u.z, -u.y), Vec3::new(-u.z, 0.0, u.x)], 1.0 / (sigma * sigma)))
-}
-
-/// What levelling adds to the normal matrix of each levelled scan: first column of its turn, block.
-pub(super) fn level_blocks(net: &Network) -> Vec<(usize, Mat3)> {
-    let block = |(k, s): (usize, &ScanUnknown)| {
-        level_rows(s).map(|(rows, w)| (net.scan_column(k) + 3, rows.iter().map(|r| r * r.transpose() * w).sum()))
-    };
-    net.scans.iter().enumerate().filter_map(block).collect()
+/// The inverse of a target's normal matrix, whose axes may differ by orders of magnitude.
+fn inverse3(n: &Mat3) -> Option<Mat3> {
+    let scale = n.diagonal().map(|d| d.sqrt().recip());
+    if !scale.iter().all(|s| s.is_finite()) {
+        return None;
+    }
+    let d = Mat3::from_diagonal(&scale);
+    Some(d * (d * n * d).try_inverse()? * d)
 }
 
 impl Normal {
-    /// The reduced matrix made regular: the frame is held by inner constraints over the scans. Any
-    /// frame does; [`Normal::covariance`] changes to the one wanted.
-    fn regular(&self, net: &Network) -> DMatrix<f64> {
-        let g = gauge(net, Over::All);
-        let b = g.rows(0, self.reduced.nrows());
-        &self.reduced + b * b.transpose() * self.reduced.diagonal().mean().max(1e-12)
+    /// Column among what stays → column among all unknowns.
+    fn all_columns(&self, net: &Network) -> Vec<usize> {
+        let mut out: Vec<usize> = (0..6 * net.scans.len()).collect();
+        out.resize(self.reduced.nrows(), 0);
+        for (t, place) in self.targets.iter().enumerate() {
+            if let Place::Kept(c) = place {
+                (0..3).for_each(|k| out[c + k] = net.target_column(t) + k);
+            }
+        }
+        out
+    }
+
+    /// A matrix over all unknowns cut to what stays.
+    pub(super) fn of_kept(&self, net: &Network, all: &DMatrix<f64>) -> DMatrix<f64> {
+        all.select_rows(&self.all_columns(net))
+    }
+
+    /// The reduced matrix made regular: the frame is held by inner constraints. Any frame does;
+    /// [`Normal::covariance`] changes to the one wanted.
+    fn regular(&self, net: &Network, free: &DMatrix<f64>) -> DMatrix<f64> {
+        let b = self.of_kept(net, free);
+        &self.reduced + &b * b.transpose() * self.reduced.diagonal().mean().max(1e-12)
     }
 
     /// The step of all unknowns; `None` when the matrix is not positive definite.
-    pub(super) fn step(&self, net: &Network) -> Option<DVector<f64>> {
-        let scans = dense::solve(&self.regular(net), &self.right)?;
+    pub(super) fn step(&self, net: &Network, free: &DMatrix<f64>) -> Option<DVector<f64>> {
+        let solved = dense::solve(&self.regular(net, free), &self.right)?;
         let mut out = DVector::zeros(net.unknowns());
-        out.rows_mut(0, scans.len()).copy_from(&scans);
-        for (t, part) in self.targets.iter().enumerate() {
-            let mut x = part.inverse * part.right;
-            for (s, g) in &part.gain {
-                x -= g * scans.fixed_rows::<6>(*s);
-            }
+        out.rows_mut(0, 6 * net.scans.len()).copy_from(&solved.rows(0, 6 * net.scans.len()));
+        for (t, place) in self.targets.iter().enumerate() {
+            let x = match place {
+                Place::Kept(c) => solved.fixed_rows::<3>(*c).into_owned(),
+                Place::Eliminated(part) => part
+                    .gain
+                    .iter()
+                    .fold(part.inverse * part.right, |x, (s, g)| x - g * solved.fixed_rows::<6>(*s)),
+            };
             out.fixed_rows_mut::<3>(net.target_column(t)).copy_from(&x);
         }
         Some(out)
     }
 
-    /// The covariance of all unknowns, with inner constraints over the targets.
-    pub(super) fn covariance(&self, net: &Network) -> Option<DMatrix<f64>> {
-        let scans = dense::inverse(&self.regular(net))?;
-        let (m, n) = (scans.nrows(), net.unknowns());
+    /// The covariance of all unknowns; what the observations leave free of the frame is held by inner
+    /// constraints over the targets.
+    pub(super) fn covariance(&self, net: &Network, free: &DMatrix<f64>) -> Option<DMatrix<f64>> {
+        let inner = dense::inverse(&self.regular(net, free))?;
+        let (m, n) = (6 * net.scans.len(), net.unknowns());
+        // rows of every target over what stays: −G Q for what was eliminated, with the gains G
+        let over_kept: Vec<DMatrix<f64>> = self
+            .targets
+            .par_iter()
+            .map(|place| match place {
+                Place::Kept(c) => inner.rows(*c, 3).into_owned(),
+                Place::Eliminated(part) => {
+                    let mut rows = DMatrix::zeros(3, inner.ncols());
+                    for (s, g) in &part.gain {
+                        rows -= g * inner.rows(*s, 6);
+                    }
+                    rows
+                }
+            })
+            .collect();
         let mut q = DMatrix::zeros(n, n);
-        q.view_mut((0, 0), (m, m)).copy_from(&scans);
-        // Q_st = −Q_ss Gᵀ, Q_tu = N_tt⁻¹ δ_tu + G_t Q_ss G_uᵀ with the gains G = N_tt⁻¹ N_ts
-        let mut cross = DMatrix::zeros(m, n - m);
-        for (t, part) in self.targets.iter().enumerate() {
-            let mut column = cross.columns_mut(3 * t, 3);
-            for (s, g) in &part.gain {
-                column -= scans.columns(*s, 6) * g.transpose();
-            }
+        q.view_mut((0, 0), (m, m)).copy_from(&inner.view((0, 0), (m, m)));
+        for (t, rows) in over_kept.iter().enumerate() {
+            q.view_mut((m + 3 * t, 0), (3, m)).copy_from(&rows.columns(0, m));
+            q.view_mut((0, m + 3 * t), (m, 3)).copy_from(&rows.columns(0, m).transpose());
         }
-        for (t, part) in self.targets.iter().enumerate() {
-            let mut rows = DMatrix::zeros(3, n - m);
-            for (s, g) in &part.gain {
-                rows -= g * cross.rows(*s, 6);
-            }
-            let mut own = rows.fixed_view_mut::<3, 3>(0, 3 * t);
-            own += part.inverse;
-            q.view_mut((m + 3 * t, m), (3, n - m)).copy_from(&rows);
+        // between two targets: from the rows of the one by the gains of the other
+        let among: Vec<DMatrix<f64>> = (0..self.targets.len())
+            .into_par_iter()
+            .map(|t| {
+                let mut rows = DMatrix::zeros(3, n - m);
+                for (u, place) in self.targets.iter().enumerate() {
+                    let block: Mat3 = match place {
+                        Place::Kept(c) => over_kept[t].fixed_view::<3, 3>(0, *c).into_owned(),
+                        Place::Eliminated(part) => {
+                            let own = if t == u { part.inverse } else { Mat3::zeros() };
+                            part.gain.iter().fold(own, |x, (s, g)| {
+                                x - over_kept[t].fixed_view::<3, 6>(0, *s) * g.transpose()
+                            })
+                        }
+                    };
+                    rows.fixed_view_mut::<3, 3>(0, 3 * u).copy_from(&block);
+                }
+                rows
+            })
+            .collect();
+        for (t, rows) in among.iter().enumerate() {
+            q.view_mut((m + 3 * t, m), (3, n - m)).copy_from(rows);
         }
-        q.view_mut((0, m), (m, n - m)).copy_from(&cross);
-        q.view_mut((m, 0), (n - m, m)).copy_from(&cross.transpose());
+        if free.ncols() == 0 {
+            return Some(q);
+        }
         // S-transformation to the frame held by the targets: S = I − G (BᵀG)⁻¹ Bᵀ
-        let (g, b) = (gauge(net, Over::All), gauge(net, Over::Targets));
-        let gm = &g * (b.transpose() * &g).try_inverse()?;
+        let mut b = free.clone();
+        if !net.targets.is_empty() {
+            b.rows_mut(0, m).fill(0.0);
+        }
+        let gm = free * (b.transpose() * free).try_inverse()?;
         let u = &q * &b;
         let middle = b.transpose() * &u;
         let left = &gm * u.transpose();
@@ -215,38 +285,47 @@ impl Normal {
     }
 }
 
-/// The directions in which the whole block can move without changing an observation: columns for
-/// three shifts, the turn about the vertical and, when no scan is levelled, the two tilts.
-pub(super) fn gauge(net: &Network, over: Over) -> DMatrix<f64> {
-    let d = net.datum_defect();
-    let mut g = DMatrix::zeros(net.unknowns(), d);
+/// The directions in which the block as a whole can move without changing an observation: of three
+/// shifts and three turns, what no observation resists. Nothing of it is a rule of thumb: levelled
+/// scans resist the tilts, control resists what it fixes.
+pub(super) fn free_frame(net: &Network, rows: &[Row]) -> DMatrix<f64> {
     let n = net.targets.len().max(1) as f64;
-    let centre = net.targets.iter().map(|t| t.position).sum::<Vec3>() / n;
-    let centre = if net.targets.is_empty() { net.scans[0].pose.translation } else { centre };
-    let axes = [Vec3::z(), Vec3::x(), Vec3::y()];
+    let centre = if net.targets.is_empty() {
+        net.scans.iter().map(|s| s.pose.translation).sum::<Vec3>() / net.scans.len().max(1) as f64
+    } else {
+        net.targets.iter().map(|t| t.position).sum::<Vec3>() / n
+    };
+    let mut g = DMatrix::zeros(net.unknowns(), 6);
     let scans = net.scans.iter().enumerate().map(|(k, s)| (net.scan_column(k), s.pose.translation, true));
     let targets = net.targets.iter().enumerate().map(|(k, t)| (net.target_column(k), t.position, false));
+    let mut reach = 1.0_f64;
     for (at, p, is_scan) in scans.chain(targets) {
-        // a block that ties by clouds only is held by its scans
-        if is_scan && over == Over::Targets && !net.targets.is_empty() {
-            continue;
-        }
-        for c in 0..d {
-            let shift = if c < 3 { Vec3::ith(c, 1.0) } else { axes[c - 3].cross(&(p - centre)) };
+        reach = reach.max((p - centre).norm());
+        for c in 0..6 {
+            let shift = if c < 3 { Vec3::ith(c, 1.0) } else { Vec3::ith(c - 3, 1.0).cross(&(p - centre)) };
             g.fixed_view_mut::<3, 1>(at, c).copy_from(&shift);
             if c >= 3 && is_scan {
-                g.fixed_view_mut::<3, 1>(at + 3, c).copy_from(&axes[c - 3]);
+                g.fixed_view_mut::<3, 1>(at + 3, c).copy_from(&Vec3::ith(c - 3, 1.0));
             }
         }
     }
-    g
-}
-
-/// Which unknowns the inner constraints are laid on.
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Over {
-    /// All: the true null space of the normal matrix.
-    All,
-    /// The targets only: what the frame is held by.
-    Targets,
+    // turns by what they do at the rim, so that all six are of one size
+    for c in 3..6 {
+        g.column_mut(c).scale_mut(1.0 / reach);
+    }
+    let mut resists = Matrix6::zeros();
+    let mut strongest = 0.0_f64;
+    for row in rows.iter().filter(|r| r.active) {
+        let mut moved = Matrix6::zeros();
+        for (u, design) in row.at.parts() {
+            let (at, wide) = net.columns(*u);
+            moved += design.columns(0, wide) * g.rows(at, wide);
+        }
+        resists += moved.transpose() * row.information * moved;
+        strongest = strongest.max(row.information.diagonal().max());
+    }
+    let e = resists.symmetric_eigen();
+    let free: Vec<usize> = (0..6).filter(|&k| e.eigenvalues[k] < 1e-12 * strongest).collect();
+    let turned = &g * e.eigenvectors;
+    turned.select_columns(&free)
 }

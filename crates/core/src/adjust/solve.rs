@@ -1,27 +1,34 @@
+use super::budget::Group;
 use super::defect::{self, Defect};
 use super::network::Network;
-use super::normal;
-use super::tests_of_hypotheses::{self, Moved};
+use super::normal::{self, Row};
+use super::snooping::{Hypothesis, Moved, Residual, Suspicion, Tester};
+use super::variance::{Scaling, VarianceFactor, factor_of};
 use crate::geometry::{Error95, Mat3, Pose, Vec3};
-use crate::stats::{chi2_quantile, chi2_tail};
-use nalgebra::{DMatrix, Matrix6, Vector6};
+use crate::stats::chi2_tail;
+use nalgebra::{DMatrix, Matrix6};
+use rayon::prelude::*;
 
 /// Why a block cannot be adjusted.
 #[derive(Debug, Clone, thiserror::Error, PartialEq)]
 pub enum AdjustError {
-    /// Fewer than two scans or no targets.
-    #[error(
-        "there is nothing to adjust: {scans} scan(s) and {targets} target(s); at least 2 scans that share 3 targets are needed"
-    )]
+    /// Nothing to adjust.
+    #[error("there is nothing to adjust: {scans} scan(s) and {observations} observation(s)")]
     Nothing {
         /// Scans given.
         scans: usize,
-        /// Targets given.
-        targets: usize,
+        /// Observations given.
+        observations: usize,
     },
     /// The observations leave scans free to move.
-    #[error("the block is not determined: {}", .0.iter().map(|d| d.reason.clone()).collect::<Vec<_>>().join("; "))]
+    #[error("the block is not determined: {} scan(s) can move", .0.len())]
     Defect(Vec<Defect>),
+    /// An observation whose covariance is not one.
+    #[error("the covariance of observation {0} is not positive definite")]
+    Covariance(usize),
+    /// A target without an active observation.
+    #[error("a target has no observation")]
+    Unseen,
     /// The iteration ran away, or numbers were not finite.
     #[error(
         "the adjustment did not converge in {0} iterations: the approximate poses are too far off, or an observation is grossly wrong"
@@ -29,67 +36,59 @@ pub enum AdjustError {
     Diverged(usize),
 }
 
-/// What the adjustment says about one observation.
-#[derive(Clone, Debug)]
-pub struct Residual {
-    /// Observed minus adjusted, block axes, metres.
-    pub vector: Vec3,
-    /// Test statistic: χ² with `dof` degrees of freedom when the observation is right.
-    pub statistic: f64,
-    /// Degrees of freedom of the test: 3, less when the geometry cannot check a direction.
-    pub dof: usize,
-    /// Probability of a statistic as large as this when nothing is wrong.
-    pub p_value: f64,
-    /// Redundancy number: 0 is not checked by the others at all, 3 fully.
-    pub redundancy: f64,
-    /// Smallest error that the test finds with 80 % power at 0.1 % risk, in the worst direction,
-    /// metres (Baarda 1968, δ₀² = 17.07); infinite when a direction is not checked.
-    pub detectable: f64,
-}
-
-/// What the adjustment says about a cloud tie.
-#[derive(Clone, Debug)]
-pub struct TieResidual {
-    /// Observed minus adjusted, scanner frame of its first scan: shift (m) and turn (rad).
-    pub vector: Vector6<f64>,
-    /// χ² with `dof` degrees of freedom when the tie is right.
-    pub statistic: f64,
-    /// Degrees of freedom: 6, less what nothing else checks.
-    pub dof: usize,
-    /// Probability of a statistic as large as this.
-    pub p_value: f64,
-}
-
 /// An adjusted block.
-#[derive(Clone, Debug)]
 pub struct Solution {
     /// Pose of each scan.
     pub poses: Vec<Pose>,
     /// Position of each target, metres.
     pub targets: Vec<Vec3>,
-    /// Covariance of all unknowns: 6 a scan (`ρ`, `ω`), then 3 a target; inner constraints over
-    /// the targets. Scaled by [`Solution::variance_factor`].
+    /// Covariance of all unknowns: 6 a scan (`ρ`, `ω`), then 3 a target; what is free of the frame is
+    /// held by inner constraints over the targets. Scaled by [`VarianceFactor::applied`].
     pub covariance: DMatrix<f64>,
-    /// What levelling adds to the normal matrix: first column of each levelled scan's turn, block.
-    pub(crate) level: Vec<(usize, Mat3)>,
     /// One per observation of the network, excluded ones too.
     pub residuals: Vec<Residual>,
-    /// One per cloud tie of the network.
-    pub tie_residuals: Vec<TieResidual>,
     /// Weighted sum of squares.
     pub sum: f64,
     /// Degrees of freedom.
     pub dof: usize,
+    /// Directions of the frame that the observations leave open.
+    pub datum_defect: usize,
     /// Probability of a sum as large as this when the stated noise is right.
     pub global_p: f64,
-    /// 1 when the global test passes at 0.1 %; else `sum / dof`, so that the stated regions stay
-    /// honest while the cause is looked for.
-    pub variance_factor: f64,
+    /// What the residuals say about the stated noise.
+    pub variance: VarianceFactor,
     /// Iterations used.
     pub iterations: usize,
-    /// The best "this target moved" explanation for each target that could show one, the
-    /// strongest first.
-    pub moved: Vec<Moved>,
+    /// What may be wrong, the best explained first.
+    pub suspicions: Vec<Suspicion>,
+    pub(super) rows: Vec<Row>,
+    pub(super) groups: Vec<Group>,
+}
+
+impl std::fmt::Debug for Solution {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Solution")
+            .field("scans", &self.poses.len())
+            .field("targets", &self.targets.len())
+            .field("sum", &self.sum)
+            .field("dof", &self.dof)
+            .finish_non_exhaustive()
+    }
+}
+
+impl Clone for Solution {
+    fn clone(&self) -> Self {
+        Self {
+            poses: self.poses.clone(),
+            targets: self.targets.clone(),
+            covariance: self.covariance.clone(),
+            residuals: self.residuals.clone(),
+            suspicions: self.suspicions.clone(),
+            rows: self.rows.iter().map(|r| Row { at: r.at, information: r.information, active: r.active }).collect(),
+            groups: self.groups.clone(),
+            ..*self
+        }
+    }
 }
 
 impl Solution {
@@ -100,25 +99,13 @@ impl Solution {
 
     /// Covariance of a target's position, m².
     pub fn target_covariance(&self, target: usize) -> Mat3 {
-        let at = 6 * self.poses.len() + 3 * target;
-        self.covariance.fixed_view::<3, 3>(at, at).into_owned()
+        self.target_cross(target, target)
     }
 
-    /// The share of the covariance between some unknowns and others that comes from levelling;
-    /// the rest is from targets.
-    pub fn level_covariance(&self, rows: &[usize], columns: &[usize]) -> DMatrix<f64> {
-        let pick = |of: &[usize]| {
-            DMatrix::from_fn(of.len(), 3 * self.level.len(), |i, j| {
-                self.covariance[(of[i], self.level[j / 3].0 + j % 3)]
-            })
-        };
-        let (mut left, right) = (pick(rows), pick(columns));
-        for (k, (_, block)) in self.level.iter().enumerate() {
-            // the covariance was multiplied by the variance factor, so its square was
-            let weighted = left.columns(3 * k, 3) * block / self.variance_factor;
-            left.columns_mut(3 * k, 3).copy_from(&weighted);
-        }
-        left * right.transpose()
+    /// Covariance between two targets' positions, m².
+    pub fn target_cross(&self, a: usize, b: usize) -> Mat3 {
+        let at = |t: usize| 6 * self.poses.len() + 3 * t;
+        self.covariance.fixed_view::<3, 3>(at(a), at(b)).into_owned()
     }
 
     /// 95 % regions of a scan's position.
@@ -130,56 +117,49 @@ impl Solution {
     pub fn target_error(&self, target: usize) -> Error95 {
         Error95::from_covariance(&self.target_covariance(target))
     }
+
+    /// The best "this target moved" explanations, the strongest first.
+    pub fn moved(&self) -> impl Iterator<Item = (&Suspicion, &Moved)> {
+        self.suspicions.iter().filter_map(|s| match &s.hypothesis {
+            Hypothesis::Moved(m) => Some((s, m)),
+            Hypothesis::Observation(_) => None,
+        })
+    }
 }
+
+/// Passes in which large residuals weigh less, so that a wrong observation cannot drag the start.
+const ROBUST: usize = 6;
+const MOST: usize = 40;
 
 /// Adjusts a block by least squares on the poses and targets together.
 ///
-/// Gauss–Newton on the manifold; the first passes weigh large residuals down (Huber) so that a
-/// wrong observation cannot drag the start, the last ones are plain least squares over all active
-/// observations, because the statistics are only true for those. Every target needs an active
-/// observation. The frame is held by inner constraints over the targets: see
-/// [`Network::datum_defect`].
+/// Gauss–Newton on the manifold; the first passes weigh large residuals down (Huber), the last ones
+/// are plain least squares over all active observations, because the statistics are only true for
+/// those. Every target needs an active observation.
 ///
 /// # Errors
-/// [`AdjustError::Nothing`], [`AdjustError::Defect`] naming the scan that can move and how, or
-/// [`AdjustError::Diverged`].
-pub fn solve(mut net: Network) -> Result<Solution, AdjustError> {
-    if net.scans.len() < 2 || (net.targets.is_empty() && net.ties.is_empty()) {
-        return Err(AdjustError::Nothing { scans: net.scans.len(), targets: net.targets.len() });
+/// [`AdjustError`]; a [`Defect`] names the scan that can move and by what it hangs.
+pub fn solve(mut net: Network, scaling: Scaling) -> Result<Solution, AdjustError> {
+    if net.scans.is_empty() || net.observations.iter().all(|o| !o.active) {
+        return Err(AdjustError::Nothing { scans: net.scans.len(), observations: net.observations.len() });
     }
-    let information: Vec<Mat3> = net
-        .observations
-        .iter()
-        .map(|o| o.covariance.try_inverse().ok_or(AdjustError::Diverged(0)))
-        .collect::<Result<_, _>>()?;
     let mut weights = vec![1.0; net.observations.len()];
-    let unseen = |_: normal::Unseen| AdjustError::Diverged(0);
-    let first = normal::build(&net, &information, &weights).map_err(unseen)?;
-    let defects = defect::find(&net, &first);
+    let rows = normal::rows(&net).map_err(AdjustError::Covariance)?;
+    let free = normal::free_frame(&net, &rows);
+    let first = normal::build(&net, &rows, &weights).map_err(|_| AdjustError::Unseen)?;
+    let defects = defect::find(&net, &first, &free);
     if !defects.is_empty() {
         return Err(AdjustError::Defect(defects));
     }
-    const ROBUST: usize = 6;
-    const MOST: usize = 40;
     let mut iterations = 0;
     loop {
-        for (i, o) in net.observations.iter().enumerate() {
-            let v = normal::row(&net, o).misclosure;
-            let t = (v.transpose() * information[i] * v)[0].sqrt();
-            weights[i] = if iterations < ROBUST && iterations > 0 && t > 3.0 { 3.0 / t } else { 1.0 };
+        let rows = normal::rows(&net).map_err(AdjustError::Covariance)?;
+        for (w, row) in weights.iter_mut().zip(&rows) {
+            let t = row.square().sqrt();
+            *w = if iterations < ROBUST && iterations > 0 && t > 3.0 { 3.0 / t } else { 1.0 };
         }
-        let n = normal::build(&net, &information, &weights).map_err(unseen)?;
-        let step = n.step(&net).ok_or(AdjustError::Diverged(iterations))?;
-        for k in 0..net.scans.len() {
-            let at = net.scan_column(k);
-            net.scans[k].pose = net.scans[k].pose.moved(&step.fixed_rows::<6>(at).into_owned());
-        }
-        for k in 0..net.targets.len() {
-            let at = net.target_column(k);
-            net.targets[k].position += step.fixed_rows::<3>(at);
-        }
+        let size = advance(&mut net, &rows, &weights).ok_or(AdjustError::Diverged(iterations))?;
         iterations += 1;
-        let size = step.amax();
         if !size.is_finite() || iterations > MOST {
             return Err(AdjustError::Diverged(iterations));
         }
@@ -187,64 +167,102 @@ pub fn solve(mut net: Network) -> Result<Solution, AdjustError> {
             break;
         }
     }
-    finish(&net, &information, iterations)
+    finish(&net, iterations, scaling)
 }
 
-fn finish(net: &Network, information: &[Mat3], iterations: usize) -> Result<Solution, AdjustError> {
-    let diverged = AdjustError::Diverged(iterations);
-    let parts = normal::build(net, information, &vec![1.0; information.len()])
-        .map_err(|_| AdjustError::Diverged(iterations))?;
-    let mut covariance = parts.covariance(net).ok_or(diverged)?;
+/// One Gauss–Newton step; returns the largest change, metres or radians.
+fn advance(net: &mut Network, rows: &[Row], weights: &[f64]) -> Option<f64> {
+    let free = normal::free_frame(net, rows);
+    let step = normal::build(net, rows, weights).ok()?.step(net, &free)?;
+    for k in 0..net.scans.len() {
+        let at = net.scan_column(k);
+        net.scans[k].pose = net.scans[k].pose.moved(&step.fixed_rows::<6>(at).into_owned());
+    }
+    for k in 0..net.targets.len() {
+        let at = net.target_column(k);
+        net.targets[k].position += step.fixed_rows::<3>(at);
+    }
+    Some(step.amax())
+}
 
-    let active = net.observations.iter().filter(|o| o.active).count();
-    let mut sum: f64 = net
-        .observations
-        .iter()
-        .enumerate()
-        .filter(|(_, o)| o.active)
-        .map(|(i, o)| {
-            let v = normal::row(net, o).misclosure;
-            (v.transpose() * information[i] * v)[0]
-        })
-        .sum();
-    let tie_residuals: Vec<TieResidual> =
-        (0..net.ties.len()).map(|i| tests_of_hypotheses::tie(net, &covariance, i)).collect();
-    let tied = net.ties.iter().filter(|t| t.active).count();
-    for t in net.ties.iter().filter(|t| t.active) {
-        if let Some(p) = t.covariance.try_inverse() {
-            let v = normal::tie_row(net, t).misclosure;
-            sum += (v.transpose() * p * v)[0];
+/// The precision of a network at the state it is in, without moving anything: what a plan will come
+/// out at, or the statistics of a block whose solution was stored.
+///
+/// # Errors
+/// As [`solve`].
+pub fn precision(net: &Network, scaling: Scaling) -> Result<Solution, AdjustError> {
+    if net.scans.is_empty() || net.observations.iter().all(|o| !o.active) {
+        return Err(AdjustError::Nothing { scans: net.scans.len(), observations: net.observations.len() });
+    }
+    let rows = normal::rows(net).map_err(AdjustError::Covariance)?;
+    let free = normal::free_frame(net, &rows);
+    let weights = vec![1.0; rows.len()];
+    let first = normal::build(net, &rows, &weights).map_err(|_| AdjustError::Unseen)?;
+    let defects = defect::find(net, &first, &free);
+    if !defects.is_empty() {
+        return Err(AdjustError::Defect(defects));
+    }
+    finish(net, 0, scaling)
+}
+
+/// A converged solution whose groups' covariances are multiplied by `factors`; the network keeps the
+/// state it comes to.
+pub(super) fn precision_at(net: &mut Network, factors: &[(Group, f64)]) -> Result<Solution, AdjustError> {
+    let scaled = |net: &Network| -> Result<Vec<Row>, AdjustError> {
+        let mut rows = normal::rows(net).map_err(AdjustError::Covariance)?;
+        rows.iter_mut().zip(&net.observations).for_each(|(r, o)| r.information /= factor_of(factors, &**o));
+        Ok(rows)
+    };
+    let weights = vec![1.0; net.observations.len()];
+    for k in 0..MOST {
+        let rows = scaled(net)?;
+        if advance(net, &rows, &weights).ok_or(AdjustError::Diverged(k))? < 1e-10 {
+            break;
         }
     }
-    let mut levels = 0;
-    for s in &net.scans {
-        if let Some(sigma) = s.level_sigma {
-            let u = s.pose.rotation * Vec3::z();
-            sum += (u.x * u.x + u.y * u.y) / (sigma * sigma);
-            levels += 2;
-        }
-    }
-    let dof = (3 * active + 6 * tied + levels + net.datum_defect()).saturating_sub(net.unknowns());
-    let global_p = chi2_tail(sum, dof);
-    let variance_factor = if dof > 0 && sum > chi2_quantile(0.999, dof) { sum / dof as f64 } else { 1.0 };
+    let rows = scaled(net)?;
+    statistics(net, rows, factors, MOST, Scaling::Stated)
+}
 
-    let tested = tests_of_hypotheses::Tester::new(net, information, &covariance);
-    let residuals = (0..net.observations.len()).map(|i| tested.observation(i)).collect();
-    let moved = tested.moved();
+fn finish(net: &Network, iterations: usize, scaling: Scaling) -> Result<Solution, AdjustError> {
+    let rows = normal::rows(net).map_err(AdjustError::Covariance)?;
+    statistics(net, rows, &[], iterations, scaling)
+}
 
-    covariance *= variance_factor;
+fn statistics(
+    net: &Network,
+    rows: Vec<Row>,
+    factors: &[(Group, f64)],
+    iterations: usize,
+    scaling: Scaling,
+) -> Result<Solution, AdjustError> {
+    let free = normal::free_frame(net, &rows);
+    let parts = normal::build(net, &rows, &vec![1.0; rows.len()]).map_err(|_| AdjustError::Unseen)?;
+    let mut covariance = parts.covariance(net, &free).ok_or(AdjustError::Diverged(iterations))?;
+    let active = || rows.iter().filter(|r| r.active);
+    let sum: f64 = active().map(Row::square).sum();
+    let count: usize = active().map(|r| r.at.rows).sum();
+    let datum_defect = free.ncols();
+    let dof = (count + datum_defect).saturating_sub(net.unknowns());
+    let variance = VarianceFactor::new(sum, dof, scaling);
+    let tester = Tester::new(net, &rows, &covariance, sum, dof, scaling, factors);
+    let residuals: Vec<Residual> = (0..rows.len()).into_par_iter().map(|i| tester.observation(i)).collect();
+    // what was not iterated was not measured: there is nothing to suspect
+    let suspicions = if iterations == 0 { Vec::new() } else { tester.suspicions(&residuals) };
+    covariance *= variance.applied;
     Ok(Solution {
         poses: net.scans.iter().map(|s| s.pose).collect(),
         targets: net.targets.iter().map(|t| t.position).collect(),
         covariance,
-        level: normal::level_blocks(net),
         residuals,
-        tie_residuals,
         sum,
         dof,
-        global_p,
-        variance_factor,
+        datum_defect,
+        global_p: chi2_tail(sum, dof),
+        variance,
         iterations,
-        moved,
+        suspicions,
+        groups: net.observations.iter().map(|o| o.group()).collect(),
+        rows,
     })
 }

@@ -4,4 +4,4 @@ mod spacing;
 mod verdict;
 
 pub use spacing::{SpacingCounter, SpacingResult};
-pub use verdict::{Requirement, Verdict, VerdictRow, check_point_row, limit_row, spacing_row};
+pub use verdict::{Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Verdict, VerdictRow, verdict};

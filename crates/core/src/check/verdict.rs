@@ -1,34 +1,128 @@
-use crate::geometry::Vec3;
-use crate::stats::chi2_quantile;
+use crate::adjust::Group;
+use crate::geometry::{Error95, Vec3};
 
 /// What the client asked for. Lengths in metres; `None` where nothing was asked.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Requirement {
-    /// Limit of the 95 % horizontal error at every target.
+    /// Limit of the 95 % horizontal error.
     pub horizontal95: Option<f64>,
-    /// Limit of the 95 % vertical error at every target.
+    /// Limit of the 95 % vertical error.
     pub vertical95: Option<f64>,
-    /// Limit of the 95 % error in space at every target.
+    /// Limit of the 95 % error in space.
     pub spatial95: Option<f64>,
     /// Limit of the root mean square distance at check points.
     pub check_rmse: Option<f64>,
+    /// Point spacing on required surfaces.
+    pub spacing: Option<f64>,
 }
 
 /// The answer to one requirement.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Verdict {
-    /// Shown to be within the limit.
+    /// Shown to be within the limit, by evidence that took no part in the result.
     Met,
+    /// The evidence does not decide.
+    NotDemonstrated,
     /// Shown to be beyond the limit.
     NotMet,
-    /// The evidence does not decide.
-    NotShown,
+}
+
+/// Which requirement a row answers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Asked {
+    /// 95 % horizontally.
+    Horizontal,
+    /// 95 % vertically.
+    Vertical,
+    /// 95 % in space.
+    Spatial,
+    /// Root mean square at check points.
+    Checks,
+    /// Point spacing on required surfaces.
+    Spacing,
+}
+
+/// What a judged place is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PlaceKind {
+    /// A target.
+    Target,
+    /// A station.
+    Station,
+    /// A required surface.
+    Surface,
+}
+
+/// A place whose error counts.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Judged {
+    /// What it is.
+    pub kind: PlaceKind,
+    /// Its name.
+    pub name: String,
+    /// Its 95 % regions on the grid.
+    pub error: Error95,
+}
+
+/// What speaks for or against a *met*.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Ground {
+    /// The block is not on the grid, or out of date.
+    NotOnGrid,
+    /// So many of so many places are within the limit; the worst of them.
+    Within {
+        /// Within.
+        within: usize,
+        /// Of all.
+        of: usize,
+        /// What the worst is.
+        kind: PlaceKind,
+        /// Its name.
+        worst: String,
+    },
+    /// Findings of the registration that are not settled.
+    Unsettled(usize),
+    /// Scans that have no place: nothing is known about what they show.
+    Unplaced(usize),
+    /// Control that does not fit, by name.
+    ControlOff(Vec<String>),
+    /// Control and block do not pass the test of one another.
+    TestFailed,
+    /// Check points that are farther off than what is stated explains, by name.
+    ChecksOff(Vec<String>),
+    /// Check points that fit no target, by name.
+    ChecksMissing(Vec<String>),
+    /// No check points: nothing independent shows the accuracy.
+    NoChecks,
+    /// Check points found, of the number an accuracy is usually stated from; quadrants they are in.
+    Checks {
+        /// Found.
+        count: usize,
+        /// Usual.
+        usual: usize,
+        /// Quadrants of the site that hold one.
+        quadrants: usize,
+    },
+    /// More check points would decide.
+    MoreChecks,
+    /// Required surfaces that no placed scan shows, by name.
+    SurfacesMissing(Vec<String>),
+    /// The prediction counted observations that the adjustment does not have.
+    NotMeasured(Vec<Group>),
+    /// Area with the required spacing, of all that is asked for, m².
+    SpacingShare(f64, f64),
+    /// Share of the area that the plan said.
+    SpacingPlanned(f64),
+    /// The spacing was not measured.
+    SpacingNotMeasured,
 }
 
 /// One row of the verdict.
 #[derive(Clone, Debug, PartialEq)]
 pub struct VerdictRow {
-    /// What is required, metres.
+    /// What was asked.
+    pub asked: Asked,
+    /// The limit, metres.
     pub required: f64,
     /// What the plan predicted, metres.
     pub predicted: Option<f64>,
@@ -36,93 +130,258 @@ pub struct VerdictRow {
     pub achieved: Option<f64>,
     /// Upper end of a 95 % statement about the achieved figure, metres, where there is one.
     pub bound: Option<f64>,
-    /// What it rests on, in words.
-    pub evidence: String,
+    /// What it rests on, the deciding ground first.
+    pub grounds: Vec<Ground>,
     /// Answer.
     pub verdict: Verdict,
 }
 
-/// A row for a limit on 95 % errors at targets. `achieved` holds the names and figures in metres;
-/// the worst decides.
-pub fn limit_row(required: f64, predicted: Option<f64>, achieved: &[(String, f64)]) -> VerdictRow {
-    let worst = achieved.iter().max_by(|a, b| a.1.total_cmp(&b.1));
-    let within = achieved.iter().filter(|a| a.1 <= required).count();
-    let (verdict, evidence) = match worst {
-        None => (Verdict::NotShown, "no adjusted block on the grid yet".to_owned()),
-        Some((name, value)) => (
-            if *value <= required { Verdict::Met } else { Verdict::NotMet },
-            format!("adjustment and control: {within} of {} targets within the limit, worst at {name}", achieved.len()),
-        ),
-    };
-    VerdictRow { required, predicted, achieved: worst.map(|w| w.1), bound: None, evidence, verdict }
+/// A check point that was compared with a target.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Check {
+    /// Its name.
+    pub name: String,
+    /// Block minus check point (E, N, H), metres.
+    pub residual: Vec3,
+    /// Chance of that when everything stated is true, over all check points.
+    pub p_family: f64,
 }
 
-/// A row for the limit at check points, from their residual vectors in metres.
+/// What the check points show.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Checks {
+    /// Those that were compared.
+    pub compared: Vec<Check>,
+    /// Names of those that fit no target.
+    pub missing: Vec<String>,
+    /// Root mean square in space, metres.
+    pub spatial: f64,
+    /// Its 95 % upper bound, metres.
+    pub bound: f64,
+    /// Quadrants of the site that hold one.
+    pub quadrants: usize,
+}
+
+/// What the evidence of a job is.
+#[derive(Clone, Debug, Default)]
+pub struct Evidence {
+    /// Places on the grid, when the block is there and not out of date. Only targets that are used: seen
+    /// twice, or known to the plan or to control.
+    pub places: Option<Vec<Judged>>,
+    /// Check points.
+    pub checks: Checks,
+    /// Findings of the registration that are not settled.
+    pub unsettled: usize,
+    /// Scans without a place.
+    pub unplaced: usize,
+    /// Control points that do not fit, by name.
+    pub control_off: Vec<String>,
+    /// Control and block passed the test of one another.
+    pub test_passed: bool,
+    /// Required surfaces that no placed scan shows, by name.
+    pub surfaces_missing: Vec<String>,
+    /// Groups that the prediction counted and the adjustment does not have.
+    pub not_measured: Vec<Group>,
+    /// Area at the required spacing, area asked for (m²), typical spacing (m).
+    pub spacing: Option<(f64, f64, f64)>,
+    /// Share of the required area that the plan covers at the spacing.
+    pub planned_share: Option<f64>,
+    /// Predicted worst error by requirement, metres.
+    pub predicted: [Option<f64>; 3],
+}
+
+/// Risk at which a check point is said to be off, over all of them together.
+const RISK: f64 = 0.01;
+
+/// One row for each thing that was asked.
 ///
-/// With few points the root mean square itself is uncertain. Its 95 % upper bound follows from χ²
-/// with three degrees of freedom a point; the limit is *met* only when that bound is within it,
-/// *not met* when the figure itself is beyond, and otherwise *not shown*.
-pub fn check_point_row(required: f64, predicted: Option<f64>, residuals: &[Vec3]) -> VerdictRow {
-    let n = residuals.len();
-    if n == 0 {
-        return VerdictRow {
-            required,
-            predicted,
-            achieved: None,
-            bound: None,
-            evidence: "no check points: set some control aside as check, or measure points that are not used to fit"
-                .into(),
-            verdict: Verdict::NotShown,
-        };
-    }
-    let square: f64 = residuals.iter().map(Vec3::norm_squared).sum();
-    let rmse = (square / n as f64).sqrt();
-    let dof = 3 * n;
-    let bound = rmse * (dof as f64 / chi2_quantile(0.05, dof)).sqrt();
-    let verdict = if rmse > required {
-        Verdict::NotMet
-    } else if bound <= required {
-        Verdict::Met
-    } else {
-        Verdict::NotShown
-    };
-    let more = if verdict == Verdict::NotShown { "; more check points would decide" } else { "" };
-    VerdictRow {
+/// *Met* needs evidence that took no part in the result and none that contradicts it. What contradicts
+/// without showing the limit broken makes it *not demonstrated*, with the reason.
+pub fn verdict(asked: &Requirement, evidence: &Evidence) -> Vec<VerdictRow> {
+    let limits = [
+        (Asked::Horizontal, asked.horizontal95, (|e| e.horizontal) as fn(&Error95) -> f64),
+        (Asked::Vertical, asked.vertical95, |e| e.vertical),
+        (Asked::Spatial, asked.spatial95, |e| e.spatial),
+    ];
+    let mut out: Vec<VerdictRow> = limits
+        .into_iter()
+        .enumerate()
+        .filter_map(|(k, (what, limit, axis))| Some(limit_row(what, limit?, axis, evidence, evidence.predicted[k])))
+        .collect();
+    out.extend(asked.check_rmse.map(|limit| check_row(limit, evidence)));
+    out.extend(asked.spacing.map(|limit| spacing_row(limit, evidence)));
+    out
+}
+
+/// The weaker of two answers.
+fn weaken(verdict: &mut Verdict, to: Verdict) {
+    *verdict = (*verdict).max(to);
+}
+
+fn limit_row(
+    asked: Asked,
+    required: f64,
+    axis: fn(&Error95) -> f64,
+    evidence: &Evidence,
+    predicted: Option<f64>,
+) -> VerdictRow {
+    let mut row = VerdictRow {
+        asked,
         required,
         predicted,
-        achieved: Some(rmse),
-        bound: Some(bound),
-        evidence: format!("{n} check point{}, not used to fit{more}", if n == 1 { "" } else { "s" }),
-        verdict,
+        achieved: None,
+        bound: None,
+        grounds: Vec::new(),
+        verdict: Verdict::Met,
+    };
+    let worst = evidence
+        .places
+        .as_ref()
+        .and_then(|p| p.iter().max_by(|a, b| axis(&a.error).total_cmp(&axis(&b.error))).map(|w| (p, w)));
+    let Some((places, worst)) = worst else {
+        row.verdict = Verdict::NotDemonstrated;
+        row.grounds.push(Ground::NotOnGrid);
+        return row;
+    };
+    let within = places.iter().filter(|p| axis(&p.error) <= required).count();
+    row.achieved = Some(axis(&worst.error));
+    let figures = Ground::Within { within, of: places.len(), kind: worst.kind, worst: worst.name.clone() };
+    if axis(&worst.error) > required {
+        row.verdict = Verdict::NotMet;
+        row.grounds.push(figures.clone());
+    }
+    let beyond = beyond(asked, required, evidence);
+    if !beyond.is_empty() {
+        row.verdict = Verdict::NotMet;
+        row.grounds.push(Ground::ChecksOff(beyond));
+    }
+    contradictions(evidence, &mut row);
+    if !row.grounds.contains(&figures) {
+        row.grounds.push(figures);
+    }
+    row
+}
+
+/// Check points whose distance from the block along the asked axes is beyond the limit and beyond what
+/// is stated: the limit is shown to be broken there.
+fn beyond(asked: Asked, required: f64, evidence: &Evidence) -> Vec<String> {
+    let size = |r: &Vec3| match asked {
+        Asked::Horizontal => r.xy().norm(),
+        Asked::Vertical => r.z.abs(),
+        _ => r.norm(),
+    };
+    named(evidence, |c| c.p_family < RISK && size(&c.residual) > required)
+}
+
+/// What stands against a *met* whatever the figures say.
+fn contradictions(evidence: &Evidence, row: &mut VerdictRow) {
+    let mut against = |ground: Ground| {
+        weaken(&mut row.verdict, Verdict::NotDemonstrated);
+        row.grounds.push(ground);
+    };
+    let checks = &evidence.checks;
+    let off = named(evidence, |c| c.p_family < RISK);
+    let missing = checks.missing.clone();
+    if evidence.unsettled > 0 {
+        against(Ground::Unsettled(evidence.unsettled));
+    }
+    if !evidence.control_off.is_empty() {
+        against(Ground::ControlOff(evidence.control_off.clone()));
+    } else if !evidence.test_passed {
+        against(Ground::TestFailed);
+    }
+    if !off.is_empty() {
+        against(Ground::ChecksOff(off));
+    }
+    if !missing.is_empty() {
+        against(Ground::ChecksMissing(missing));
+    }
+    if checks.compared.is_empty() {
+        against(Ground::NoChecks);
+    }
+    if !evidence.surfaces_missing.is_empty() {
+        against(Ground::SurfacesMissing(evidence.surfaces_missing.clone()));
+    }
+    if evidence.unplaced > 0 {
+        against(Ground::Unplaced(evidence.unplaced));
+    }
+    if !evidence.not_measured.is_empty() {
+        against(Ground::NotMeasured(evidence.not_measured.clone()));
     }
 }
 
-/// A row for the spacing on required surfaces, from areas in m²: seen at the required spacing, and
-/// asked for. Met when at least 95 % of the area has it.
-pub fn spacing_row(required: f64, predicted_share: Option<f64>, achieved: Option<(f64, f64, f64)>) -> VerdictRow {
-    let predicted_words = predicted_share.map_or(String::new(), |p| format!("; the plan said {:.0} %", p * 100.0));
-    match achieved {
-        Some((within, total, typical)) if total > 0.0 => {
-            let share = within / total;
-            VerdictRow {
-                required,
-                predicted: None,
-                achieved: Some(typical),
-                bound: None,
-                evidence: format!(
-                    "{:.0} % of {total:.0} m² has this spacing or better (95 % is asked for){predicted_words}",
-                    share * 100.0
-                ),
-                verdict: if share >= 0.95 { Verdict::Met } else { Verdict::NotMet },
-            }
-        }
-        _ => VerdictRow {
-            required,
-            predicted: None,
-            achieved: None,
-            bound: None,
-            evidence: format!("not measured yet: run the spacing check on the georeferenced scans{predicted_words}"),
-            verdict: Verdict::NotShown,
-        },
+fn named(evidence: &Evidence, pick: impl Fn(&Check) -> bool) -> Vec<String> {
+    evidence.checks.compared.iter().filter(|c| pick(c)).map(|c| c.name.clone()).collect()
+}
+
+/// With few points the root mean square itself is uncertain: *met* only when its 95 % upper bound is
+/// within the limit, *not met* when the figure itself is beyond.
+fn check_row(required: f64, evidence: &Evidence) -> VerdictRow {
+    let checks = &evidence.checks;
+    let count = checks.compared.len();
+    let mut row = VerdictRow {
+        asked: Asked::Checks,
+        required,
+        predicted: None,
+        achieved: None,
+        bound: None,
+        grounds: Vec::new(),
+        verdict: Verdict::NotDemonstrated,
+    };
+    if evidence.places.is_none() {
+        row.grounds.push(Ground::NotOnGrid);
+        return row;
     }
+    if count == 0 && checks.missing.is_empty() {
+        row.grounds.push(Ground::NoChecks);
+        return row;
+    }
+    let missing = checks.missing.clone();
+    if count > 0 {
+        (row.achieved, row.bound) = (Some(checks.spatial), Some(checks.bound));
+        row.verdict = if checks.spatial > required {
+            Verdict::NotMet
+        } else if checks.bound <= required {
+            Verdict::Met
+        } else {
+            Verdict::NotDemonstrated
+        };
+        if row.verdict == Verdict::NotDemonstrated {
+            row.grounds.push(Ground::MoreChecks);
+        }
+    }
+    let off = named(evidence, |c| c.p_family < RISK);
+    if !off.is_empty() {
+        weaken(&mut row.verdict, Verdict::NotDemonstrated);
+        row.grounds.push(Ground::ChecksOff(off));
+    }
+    if !missing.is_empty() {
+        weaken(&mut row.verdict, Verdict::NotDemonstrated);
+        row.grounds.push(Ground::ChecksMissing(missing));
+    }
+    row.grounds.push(Ground::Checks { count, usual: crate::georef::USUAL_CHECKS, quadrants: checks.quadrants });
+    row
+}
+
+/// Met when at least 95 % of the required area has the spacing.
+fn spacing_row(required: f64, evidence: &Evidence) -> VerdictRow {
+    let mut row = VerdictRow {
+        asked: Asked::Spacing,
+        required,
+        predicted: None,
+        achieved: None,
+        bound: None,
+        grounds: Vec::new(),
+        verdict: Verdict::NotDemonstrated,
+    };
+    match evidence.spacing {
+        Some((within, total, typical)) if total > 0.0 => {
+            row.achieved = Some(typical);
+            row.verdict = if within / total >= 0.95 { Verdict::Met } else { Verdict::NotMet };
+            row.grounds.push(Ground::SpacingShare(within, total));
+        }
+        _ => row.grounds.push(Ground::SpacingNotMeasured),
+    }
+    row.grounds.extend(evidence.planned_share.map(Ground::SpacingPlanned));
+    row
 }

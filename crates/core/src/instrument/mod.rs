@@ -115,6 +115,17 @@ impl Instrument {
         Some(Mat3::identity() * across + (ray * ray.transpose()) * (along - across) + self.plumbing())
     }
 
+    /// Standard deviations of a sighted reflector across the line of sight, along it and up, metres: the
+    /// sighting and the plumbing of the reflector together.
+    pub fn sighting_sigmas(&self, range: f64) -> Vec3 {
+        let across = range * self.sighting_sigma.unwrap_or(0.0);
+        Vec3::new(
+            across.hypot(self.centring_sigma),
+            self.range_noise(range, 1.0).hypot(self.centring_sigma),
+            across.hypot(self.height_sigma),
+        )
+    }
+
     /// Covariance of the instrument's centre over a mark, or of a reflector's, m².
     pub fn plumbing(&self) -> Mat3 {
         let (c, h) = (self.centring_sigma.powi(2), self.height_sigma.powi(2));

@@ -1,4 +1,4 @@
-use super::predict::{Design, Means, PlannedKind, PlannedTarget, Prediction, Sighting, adjust, sightings};
+use super::predict::{Design, PlannedKind, PlannedTarget, Prediction, Sighting, adjust, sightings};
 use crate::geometry::Vec3;
 use nalgebra::Vector2;
 use rayon::prelude::*;
@@ -21,87 +21,6 @@ pub enum Change {
     MakeControl(usize),
     /// Use a held-back check (index) as control.
     UseCheck(usize),
-}
-
-/// What the error of one target is made of: shares of its variance, summing to one.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Budget {
-    /// Errors of the control coordinates.
-    pub control: f64,
-    /// Errors of the levelling of the scanners.
-    pub level: f64,
-    /// Measurement of the spheres.
-    pub spheres: f64,
-    /// Measurement of the checkers.
-    pub checkers: f64,
-    /// Plumbing over marks, instrument heights, and the sighting of reflectors.
-    pub set_up: f64,
-    /// Ties by clouds.
-    pub clouds: f64,
-}
-
-/// Parts the variance of a used target among its causes.
-///
-/// The variance is homogeneous in the weights, so by Euler's theorem the share of a group is what the
-/// variance loses, relatively, when that group alone becomes a little better.
-pub fn budget(design: &Design<'_>, seen: &Prediction, used: usize) -> Option<Budget> {
-    const BETTER: f64 = 1e-3;
-    let variance = |p: &Prediction| match (&p.on_grid, &p.block) {
-        (Some(g), _) => Some(g.target_covariances[used].trace()),
-        (None, Ok(b)) => Some(b.target_covariance(used).trace()),
-        _ => None,
-    };
-    let rows = &seen.sightings;
-    let now = variance(&adjust(design, rows.clone()))?;
-    let share = |by: Means| {
-        if !rows.iter().flatten().any(|s| s.by == by) {
-            return Some(0.0);
-        }
-        let mut better = rows.clone();
-        better.iter_mut().flatten().filter(|s| s.by == by).for_each(|s| s.covariance *= 1.0 - BETTER);
-        Some(((now - variance(&adjust(design, better))?) / (now * BETTER)).max(0.0))
-    };
-    let (spheres, checkers, set_up) = (share(Means::Sphere)?, share(Means::Checker)?, share(Means::SetUp)?);
-    let sigma = (1.0 - BETTER).sqrt();
-    let level = match design.instrument.compensator_sigma {
-        None => 0.0,
-        Some(s) => {
-            let mut better = design.instrument.clone();
-            better.compensator_sigma = Some(s * sigma);
-            let d = Design { instrument: &better, ..design.clone() };
-            ((now - variance(&adjust(&d, rows.clone()))?) / (now * BETTER)).max(0.0)
-        }
-    };
-    let control = if seen.on_grid.is_some() {
-        let targets: Vec<PlannedTarget> = design
-            .targets
-            .iter()
-            .map(|t| PlannedTarget { control_sigma: t.control_sigma.map(|s| s * sigma), ..t.clone() })
-            .collect();
-        let d = Design { targets: &targets, ..design.clone() };
-        ((now - variance(&adjust(&d, rows.clone()))?) / (now * BETTER)).max(0.0)
-    } else {
-        0.0
-    };
-    let clouds = if design.ties.is_empty() {
-        0.0
-    } else {
-        let mut ties = design.ties.to_vec();
-        for t in &mut ties {
-            t.covariance *= 1.0 - BETTER;
-        }
-        let d = Design { ties: &ties, ..design.clone() };
-        ((now - variance(&adjust(&d, rows.clone()))?) / (now * BETTER)).max(0.0)
-    };
-    let sum = (spheres + checkers + set_up + clouds + level + control).max(1e-12);
-    Some(Budget {
-        control: control / sum,
-        level: level / sum,
-        spheres: spheres / sum,
-        checkers: checkers / sum,
-        set_up: set_up / sum,
-        clouds: clouds / sum,
-    })
 }
 
 /// Tries single changes and returns those that make the weakest target better, the best first:

@@ -1,7 +1,7 @@
 use super::cover::{Cover, Surface};
 use super::graph::LEAST_OVERLAP;
 use super::site::Station;
-use crate::adjust::CloudTie;
+use crate::adjust::kinds::CloudTie;
 use crate::geometry::{Pose, Vec3};
 use crate::instrument::Instrument;
 use nalgebra::{Matrix6, Vector6};
@@ -77,6 +77,5 @@ fn tie(
         to: b,
         relative: Pose::levelled(0.0, pb - pa),
         covariance: (covariance + covariance.transpose()) / 2.0,
-        active: true,
     })
 }

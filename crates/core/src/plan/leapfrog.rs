@@ -2,7 +2,7 @@ use super::bvh::Bvh;
 use super::site::{Site, Station};
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
-use crate::target::{DEPENDABLE_HITS, Fault, configuration, predicted_sphere_covariance, usable_distance};
+use crate::targets::{DEPENDABLE_HITS, Fault, configuration, predicted_sphere_covariance, usable_distance};
 use nalgebra::{Matrix6, Vector2};
 use rayon::prelude::*;
 

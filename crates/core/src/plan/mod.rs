@@ -18,14 +18,14 @@ mod together;
 mod traps;
 mod views;
 
-pub use advise::{Advice, Budget, Change, advise, budget};
+pub use advise::{Advice, Change, advise};
 pub use bvh::Bvh;
 pub use cloud_ties::{SURFACE_SIGMA, cloud_ties};
 pub use cover::{Cover, NotCovered, Sample, Seen, StationCover, Surface, USUAL_INCIDENCE, cover, look_round, sample};
 pub use day::{Day, SET_UP, SWAP, Stop, WALK, day};
 pub use graph::{Doorway, LEAST_MARKS, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorways, station_graph};
 pub use leapfrog::{LeapfrogError, Move, leapfrog};
-pub use predict::{Design, Kit, Means, PlannedKind, PlannedTarget, Prediction, Sighting, predict};
+pub use predict::{Design, Kit, Means, PlannedKind, PlannedTarget, Prediction, Sighting, carried, predict};
 pub use propose::{Proposal, ProposeError, Wish, candidates, propose};
 pub use propose_control::{Control, propose_control};
 pub use propose_targets::propose_targets;

@@ -1,10 +1,10 @@
 use super::bvh::Bvh;
 use super::site::{Site, Station};
-use crate::adjust::{AdjustError, CloudTie, Network, Observation, ScanUnknown, Solution, TargetUnknown, solve};
-use crate::geometry::{Error95, FitModel, Mat3, Pose, Vec3};
-use crate::georef::{ControlPoint, Georeferenced, georeference};
+use crate::adjust::kinds::{Backsight, CloudTie, OccupiedMark, TargetCentre};
+use crate::adjust::{AdjustError, ErrorBudget, Network, Observation, Scaling, Solution, precision};
+use crate::geometry::{Error95, Mat3, Pose, Vec3};
 use crate::instrument::Instrument;
-use crate::target::{CheckerTable, predicted_sphere_covariance};
+use crate::targets::{CheckerTable, TargetKind, predicted_sphere_covariance};
 use rayon::prelude::*;
 use std::collections::HashSet;
 
@@ -102,8 +102,8 @@ pub struct Prediction {
     pub network: Network,
     /// The free network, or why there is none.
     pub block: Result<Solution, AdjustError>,
-    /// On control, when the plan has three control targets or more.
-    pub on_grid: Option<Georeferenced>,
+    /// With control in the adjustment, when the plan has three control targets or more.
+    pub on_grid: Option<Solution>,
 }
 
 impl Prediction {
@@ -113,37 +113,30 @@ impl Prediction {
         self.sightings.iter().map(of).collect()
     }
 
+    /// What counts: on the grid where there is control, else the free block.
+    fn best(&self) -> Option<&Solution> {
+        self.on_grid.as_ref().or(self.block.as_ref().ok())
+    }
+
     /// Predicted 95 % regions of a used target: on the grid where there is one, else in the block.
     pub fn target_error(&self, used: usize) -> Option<Error95> {
-        match (&self.on_grid, &self.block) {
-            (Some(g), _) => Some(g.target_error(used)),
-            (None, Ok(b)) => Some(b.target_error(used)),
-            _ => None,
-        }
+        self.best().map(|s| s.target_error(used))
     }
 
     /// Predicted 95 % regions of a station's position.
     pub fn station_error(&self, station: usize) -> Option<Error95> {
-        match (&self.on_grid, &self.block) {
-            (Some(g), _) => {
-                Some(Error95::from_covariance(&g.pose_covariances[station].fixed_view::<3, 3>(0, 0).into_owned()))
-            }
-            (None, Ok(b)) => Some(b.station_error(station)),
-            _ => None,
-        }
+        self.best().map(|s| s.station_error(station))
+    }
+
+    /// What the error of a used target is made of.
+    pub fn budget(&self, used: usize) -> Option<ErrorBudget> {
+        self.best().map(|s| s.target_budget(used))
     }
 
     /// Predicted covariance, m², of a point that a station measures at `position` (plan, metres):
     /// its pose carried to there, without the noise of the point itself.
     pub fn point_covariance(&self, station: usize, from: &Vec3, position: &Vec3) -> Option<Mat3> {
-        let pose = match (&self.on_grid, &self.block) {
-            (Some(g), _) => g.pose_covariances[station],
-            (None, Ok(b)) => b.pose_covariance(station),
-            _ => return None,
-        };
-        let mut j = nalgebra::Matrix3x6::identity();
-        j.fixed_view_mut::<3, 3>(0, 3).copy_from(&-crate::geometry::skew(&(position - from)));
-        Some(j * pose * j.transpose())
+        Some(carried(&self.best()?.pose_covariance(station), &(position - from)))
     }
 
     /// The largest predicted 3-D error of any target, metres at 95 %, and which (index into the plan).
@@ -249,6 +242,13 @@ fn hides(design: &Design<'_>, from: &Vec3, sphere: usize, target: usize) -> bool
         && (s.position - (from + d * along)).norm() < design.kit.sphere_radius + size * along
 }
 
+/// The covariance of a pose carried over an arm: that of a point which the scan shows there, m².
+pub fn carried(pose: &nalgebra::Matrix6<f64>, arm: &Vec3) -> Mat3 {
+    let mut j = nalgebra::Matrix3x6::identity();
+    j.fixed_view_mut::<3, 3>(0, 3).copy_from(&-crate::geometry::skew(arm));
+    j * pose * j.transpose()
+}
+
 pub(super) fn adjust(design: &Design<'_>, sightings: Vec<Vec<Sighting>>) -> Prediction {
     let Design { stations, targets, instrument, .. } = *design;
     let scanned = |s: &Vec<Sighting>| s.iter().filter(|x| x.by != Means::SetUp).map(|x| x.target).collect();
@@ -257,54 +257,68 @@ pub(super) fn adjust(design: &Design<'_>, sightings: Vec<Vec<Sighting>>) -> Pred
     let used: Vec<usize> = (0..targets.len()).filter(|t| measured.contains(t)).collect();
     let mut place = vec![None; targets.len()];
     used.iter().enumerate().for_each(|(k, &t)| place[t] = Some(k));
-    let network = Network {
-        scans: stations
-            .iter()
-            .map(|s| ScanUnknown {
-                name: s.name.clone(),
-                pose: Pose::levelled(0.0, s.position),
-                level_sigma: instrument.compensator_sigma,
-            })
-            .collect(),
-        targets: used
-            .iter()
-            .map(|&t| TargetUnknown { name: targets[t].name.clone(), position: targets[t].position })
-            .collect(),
-        observations: sightings
-            .iter()
-            .enumerate()
-            .flat_map(|(scan, list)| {
-                let place = &place;
-                list.iter().filter_map(move |s| {
-                    Some(Observation {
-                        scan,
-                        target: place[s.target]?,
-                        centre: targets[s.target].position - stations[scan].position,
-                        covariance: s.covariance,
-                        active: true,
-                    })
-                })
-            })
-            .collect(),
-        ties: design.ties.to_vec(),
-    };
-    let levelled = instrument.compensator_sigma.is_some();
-    let block = solve(network.clone());
-    let on_grid = block.as_ref().ok().and_then(|b| {
-        let control: Vec<ControlPoint> = used
-            .iter()
-            .enumerate()
-            .filter_map(|(k, &t)| {
-                targets[t].control_sigma.map(|sigma| ControlPoint {
-                    name: targets[t].name.clone(),
-                    position: targets[t].position,
-                    sigma,
-                    check: targets[t].check,
-                    target: Some(k),
-                })
-            })
-            .collect();
-        georeference(b, &control, if levelled { FitModel::Levelled } else { FitModel::Rigid }).ok()
+    let mut network = Network::default();
+    for s in stations {
+        let scan = network.add_scan(&s.name, Pose::levelled(0.0, s.position));
+        if let Some(sigma) = instrument.compensator_sigma {
+            network.observe(Observation::level(scan, sigma));
+        }
+    }
+    network.centre_plumb();
+    for &t in &used {
+        network.add_target(&targets[t].name, targets[t].position);
+    }
+    for (scan, list) in sightings.iter().enumerate() {
+        for s in list {
+            if let Some(target) = place[s.target] {
+                network.observe(observation(design, scan, target, s));
+            }
+        }
+    }
+    design.ties.iter().for_each(|t| network.observe(Observation::new(t.clone())));
+    let block = precision(&network, Scaling::Stated);
+    let on_grid = block.as_ref().ok().and_then(|_| {
+        let mut held = network.clone();
+        let mut known = 0;
+        for (k, &t) in used.iter().enumerate().filter(|(_, t)| !targets[**t].check) {
+            if let Some(sigma) = targets[t].control_sigma {
+                let covariance = Mat3::from_diagonal(&sigma.map(|s| s.max(1e-5).powi(2)));
+                held.observe(Observation::known(k, targets[t].position, covariance));
+                known += 1;
+            }
+        }
+        if known < 3 { None } else { precision(&held, Scaling::Stated).ok() }
     });
     Prediction { sees, sightings, used, network, block, on_grid }
+}
+
+/// What a sighting will be in the adjustment.
+fn observation(design: &Design<'_>, scan: usize, target: usize, s: &Sighting) -> Observation {
+    let (station, at) = (&design.stations[scan], design.targets[s.target].position);
+    let i = station.set(design.instrument);
+    let centre = at - station.position;
+    let by = match s.by {
+        Means::Sphere => TargetKind::Sphere,
+        Means::Checker => TargetKind::Checker,
+        Means::SetUp if station.over == Some(s.target) => {
+            return Observation::new(OccupiedMark {
+                scan,
+                target,
+                height: station.position.z - at.z,
+                centring_sigma: i.centring_sigma,
+                height_sigma: i.height_sigma,
+            });
+        }
+        Means::SetUp => {
+            let reflector = centre + Vec3::z() * REFLECTOR;
+            return Observation::new(Backsight {
+                scan,
+                target,
+                reflector,
+                height: REFLECTOR,
+                sigma: i.sighting_sigmas(reflector.norm()),
+            });
+        }
+    };
+    Observation::new(TargetCentre { scan, target, centre, covariance: s.covariance, by })
 }

@@ -1,7 +1,7 @@
 use super::leapfrog::places_between;
 use super::predict::{Design, PlannedKind, PlannedTarget, sightings};
 use crate::geometry::Vec3;
-use crate::target::{Fault, configuration};
+use crate::targets::{Fault, configuration};
 use rayon::prelude::*;
 
 /// Heights of new spheres above the ground, metres, in turn: equal heights make patterns alike.

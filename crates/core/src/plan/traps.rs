@@ -4,7 +4,7 @@ use super::predict::{Design, Means, PlannedKind, PlannedTarget, Prediction};
 use super::site::{Edge, Site, inside};
 use crate::geometry::{Error95, Vec3};
 use crate::stats::K95_1D;
-use crate::target::{Configuration, Fault, configuration};
+use crate::targets::{Configuration, Fault, configuration};
 use nalgebra::Vector2;
 
 /// A mistake in a plan that shows only on site, or after.

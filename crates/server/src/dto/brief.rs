@@ -2,12 +2,13 @@
 
 use super::InstrumentDto;
 use crate::ApiError;
+use crate::record::georeference::GridOutput;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use vistazo_core::check::Requirement;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::target::Search;
+use vistazo_core::targets::Search;
 use vistazo_core::units::LengthUnit;
 
 /// The brief of a job.
@@ -31,7 +32,21 @@ pub struct Brief {
     /// The clouds will tie the scans as well as the targets: the plan counts them.
     #[serde(default)]
     pub tie_by_clouds: bool,
+    /// What coordinates are handed over: those of the grid, or stretched to distances on site.
+    #[serde(default = "grid_output")]
+    pub output: GridOutput,
+    /// Height of the geoid over the ellipsoid at the site, metres: none when it is not known or heights are
+    /// ellipsoidal. 6 m change lengths on the grid by 1 ppm.
+    #[serde(default)]
+    pub undulation: Option<f64>,
+    /// Name of the vertical reference.
+    #[serde(default)]
+    pub vertical: String,
     pub instrument: InstrumentDto,
+}
+
+fn grid_output() -> GridOutput {
+    GridOutput::Grid
 }
 
 /// What the client asked for, metres.
@@ -57,6 +72,9 @@ impl Default for Brief {
             sphere_diameter: Some(0.2),
             checker_side: Some(0.3),
             tie_by_clouds: false,
+            output: GridOutput::Grid,
+            undulation: None,
+            vertical: String::new(),
             instrument: InstrumentDto::from(&Instrument::mid_range()),
         }
     }
@@ -89,7 +107,23 @@ impl Brief {
             vertical95: r.vertical95,
             spatial95: r.spatial95,
             check_rmse: r.check_rmse,
+            spacing: None,
         }
+    }
+
+    /// What coordinates are handed over.
+    pub fn output(&self) -> vistazo_core::georef::Output {
+        self.output.into()
+    }
+
+    /// The vertical reference in words.
+    pub fn vertical_words(&self) -> String {
+        let own = self.vertical.trim();
+        if !own.is_empty() {
+            return own.to_owned();
+        }
+        let of_reference = self.epsg.and_then(|e| vistazo_formats::crs::lookup(e).ok()).and_then(|r| r.vertical);
+        of_reference.unwrap_or_else(|| "as control (not named)".into())
     }
 
     /// A length in the job's unit, in words: millimetres for metric jobs under a metre.
@@ -128,8 +162,11 @@ impl Brief {
             return Err(ApiError::field("unit", format!("found “{}”, expected m, ft or ftUS", self.unit)));
         }
         if let Some(code) = self.epsg {
-            vistazo_formats::crs::lookup(code).map_err(|e| ApiError::field("epsg", e))?;
+            let reference =
+                vistazo_formats::crs::lookup(code).map_err(|e| ApiError::field("epsg", e.to_string()))?;
+            self.same_unit(&reference)?;
         }
+        within("undulation", self.undulation.map(f64::abs), 0.0, 150.0)?;
         let r = &self.requirement;
         for (name, value) in [
             ("horizontal95", r.horizontal95),
@@ -145,5 +182,22 @@ impl Brief {
             return Err(ApiError::field("origin", "expected finite grid coordinates"));
         }
         self.instrument.validate("instrument.")
+    }
+
+    /// The unit of the job is that of its reference: files in one unit under the definition of the other
+    /// would put the site elsewhere.
+    fn same_unit(&self, reference: &vistazo_formats::crs::Reference) -> Result<(), ApiError> {
+        if reference.unit() == Some(self.unit()) {
+            return Ok(());
+        }
+        let cost = reference.cost_of(self.unit(), &self.origin());
+        let words = if cost > 0.0 { format!("; at the plan's origin that would cost {cost:.2} m") } else { String::new() };
+        Err(ApiError::field(
+            "unit",
+            format!(
+                "found {}, expected the unit of EPSG:{} ({}), which is {}: coordinates in another unit under this reference would be read in the wrong place{words}",
+                self.unit, reference.code, reference.name, reference.unit_name
+            ),
+        ))
     }
 }

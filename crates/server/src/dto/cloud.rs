@@ -30,8 +30,7 @@ pub struct CloudScanDto {
     pub points: i64,
     pub coloured: bool,
     pub tiles: Option<TilesDto>,
-    /// Grade of its weakest judged tie; `not judged` without one.
-    pub grade: String,
+    pub grade: crate::record::GradeWord,
     /// Largest residual of its targets against the bound of the outlier test (0.1 % risk); 1 is the bound.
     pub residual: Option<f64>,
     /// Covariance of the pose by left increments (shift, turn), row by row, m² and rad²; empty when not known.

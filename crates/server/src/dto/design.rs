@@ -124,17 +124,11 @@ pub struct PredictionDto {
     pub targets: Vec<super::PointDto>,
     pub stations: Vec<super::PointDto>,
     /// What the error of the weakest target is made of, shares of the variance.
-    pub budget: Vec<ShareDto>,
+    pub budget: Vec<super::SourceDto>,
+    /// Groups of observations it counts on.
+    pub groups: Vec<crate::record::Group>,
     /// What each target would hide if it were knocked.
     pub knocks: Vec<KnockDto>,
-}
-
-/// A part of an error.
-#[derive(Serialize, Deserialize, ToSchema)]
-pub struct ShareDto {
-    pub what: String,
-    /// Share of the variance, 0..1.
-    pub share: f64,
 }
 
 /// A knock that nobody would notice.

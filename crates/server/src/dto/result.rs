@@ -3,6 +3,9 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
+use crate::record::georeference::{GridOutput, Model, Pairing, Source};
+use crate::record::registration::TargetKind;
+use crate::record::{GradeWord, Group};
 use vistazo_core::geometry::{Error95, Pose, Vec3};
 
 /// 95 % regions, metres; the bearing of the major axis is in radians clockwise from north.
@@ -105,7 +108,10 @@ pub struct DecisionDto {
 /// What the adjustment says about one observation.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct ObservationDto {
-    pub detection: Uuid,
+    /// The detection it came from; none for what was noted on site.
+    pub detection: Option<Uuid>,
+    /// `sphere`, `checker`, `occupied point`, `backsight`.
+    pub kind: String,
     pub scan: String,
     pub target: String,
     pub range: f64,
@@ -115,22 +121,128 @@ pub struct ObservationDto {
     /// 95 % half-length that the observation's own noise explains.
     pub expected: f64,
     pub statistic: f64,
+    pub dof: usize,
     pub p_value: f64,
     pub redundancy: f64,
-    /// Smallest error found with 80 % power; none when not checked.
+    /// Minimal detectable bias: found with 80 % power at 0.1 % risk; none when not checked.
     pub detectable: Option<f64>,
+    /// External reliability: what that bias does to the station it harms most, metres.
+    pub reliability: Option<f64>,
     pub active: bool,
     pub suspect: bool,
+}
+
+/// What the adjustment says about the level of a scan, radians.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct LevelDto {
+    pub scan: String,
+    /// Tilt found against the compensator, two axes of the block.
+    pub residual: [f64; 2],
+    pub sigma: f64,
+    pub p_value: f64,
+    pub redundancy: f64,
+    pub detectable: Option<f64>,
+    /// Metres.
+    pub reliability: Option<f64>,
+    pub active: bool,
+    pub suspect: bool,
+}
+
+/// How far a loop of ties misses itself, each tie taken alone.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct LoopDto {
+    pub name: String,
+    /// Metres, and its 95 % bound when nothing is wrong.
+    pub shift: f64,
+    pub shift95: f64,
+    /// Radians, and its 95 % bound.
+    pub turn: f64,
+    pub turn95: f64,
+    pub p_value: f64,
+}
+
+/// A target that was reached on two ways round and joined.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct JoinDto {
+    pub target: String,
+    /// Misclosure, block axes, metres.
+    pub gap: [f64; 3],
+    pub gap95: f64,
+    pub p_value: f64,
+}
+
+/// The variance of one group of observations against what was stated.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct ComponentDto {
+    pub group: Group,
+    pub factor: f64,
+    pub redundancy: f64,
+}
+
+/// A set-up over a mark, as it is noted in the log of a scan.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct SetUpDto {
+    /// Name of the occupied point; empty for none.
+    pub mark: String,
+    /// Instrument height over it, metres.
+    pub height: f64,
+    pub sights: Vec<SightDto>,
+}
+
+/// A backsight.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct SightDto {
+    /// Name of the mark.
+    pub mark: String,
+    /// Height of the reflector over it, metres.
+    pub height: f64,
+    /// Horizontal direction in the scanner frame, anticlockwise from its x axis, radians.
+    pub direction: f64,
+    /// Elevation above the horizon, radians.
+    pub elevation: f64,
+    /// Slope distance, metres; none when only the direction was read.
+    pub distance: Option<f64>,
+}
+
+impl SightDto {
+    /// As the core takes it.
+    pub fn to_core(&self, instrument: &vistazo_core::instrument::Instrument) -> vistazo_core::registration::Sight {
+        use vistazo_core::adjust::kinds::Backsight;
+        // without a distance the reflector is put on the line of sight and left free along it and in height
+        let distance = self.distance.unwrap_or(50.0);
+        let ((se, ce), (sd, cd)) = (self.elevation.sin_cos(), self.direction.sin_cos());
+        let mut sigma = instrument.sighting_sigmas(distance);
+        if instrument.sighting_sigma.is_none() {
+            // read by hand: a minute of arc
+            sigma.x = sigma.x.hypot(distance * 2.9e-4);
+            sigma.z = sigma.z.hypot(distance * 2.9e-4);
+        }
+        if self.distance.is_none() {
+            (sigma.y, sigma.z) = (Backsight::FREE, Backsight::FREE);
+        }
+        vistazo_core::registration::Sight {
+            mark: self.mark.clone(),
+            reflector: Vec3::new(ce * cd, ce * sd, se) * distance,
+            height: self.height,
+            sigma,
+        }
+    }
 }
 
 /// A target after the adjustment.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct TargetDto {
     pub name: String,
-    pub kind: String,
+    pub kind: TargetKind,
     pub position: [f64; 3],
     pub error: Error95Dto,
     pub scans: usize,
+    /// Another scan, the plan or control knows it too: only then it counts for a verdict.
+    pub used: bool,
+    /// On the grid: with control in the adjustment minus fitted freely (E, N, H), metres.
+    pub difference: Option<[f64; 3]>,
     /// Share of the variance (trace) by source: name and m².
     pub sources: Vec<SourceDto>,
 }
@@ -139,6 +251,7 @@ pub struct TargetDto {
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct SourceDto {
     pub name: String,
+    pub group: Group,
     /// Share of the variance, 0..1.
     pub share: f64,
 }
@@ -168,16 +281,29 @@ pub struct TieDto {
     pub worst: f64,
     pub spread: f64,
     pub breadth: f64,
-    /// `sound`, `doubtful`, `failed` or `not judged`.
-    pub grade: String,
+    pub grade: GradeWord,
     pub reasons: Vec<String>,
+}
+
+/// What a finding is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FindingKind {
+    Moved,
+    Outlier,
+    NotLevel,
+    Unplaced,
+    Size,
 }
 
 /// Something that asks for a decision.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct FindingDto {
-    /// `moved`, `outlier`, `unplaced` or `size`.
-    pub kind: String,
+    /// Stays the same while it is about the same thing.
+    pub key: String,
+    /// Kept as it is, by decision.
+    pub kept: bool,
+    pub kind: FindingKind,
     pub title: String,
     pub evidence: Vec<String>,
     pub meaning: String,
@@ -191,30 +317,46 @@ pub struct FindingDto {
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct StandingDto {
     pub scan: Uuid,
-    /// Weakest grade among its judged ties; `not judged` without one.
-    pub grade: String,
+    /// Weakest grade among its judged ties; not judged without one.
+    pub grade: GradeWord,
     /// Largest residual of its targets against the bound of the outlier test (0.1 % risk).
     pub residual: Option<f64>,
 }
 
+/// Keeps a finding as it is.
+#[derive(Debug, Deserialize, ToSchema)]
+pub struct KeepFinding {
+    pub key: String,
+    /// Why.
+    #[serde(default)]
+    pub note: String,
+}
+
 /// An adjusted block.
-#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 pub struct AdjustmentResult {
     pub refused: Option<String>,
     pub stations: Vec<StationDto>,
     pub targets: Vec<TargetDto>,
-    #[serde(default)]
     pub observations: Vec<ObservationDto>,
-    #[serde(default)]
+    pub levels: Vec<LevelDto>,
     pub ties: Vec<TieDto>,
-    #[serde(default)]
+    pub loops: Vec<LoopDto>,
+    pub joins: Vec<JoinDto>,
     pub standings: Vec<StandingDto>,
     pub findings: Vec<FindingDto>,
     pub sum: f64,
     pub dof: usize,
     pub global_p: f64,
+    /// What all variances were multiplied by: the stated noise and the residuals together, widened because
+    /// it is itself an estimate.
     pub variance_factor: f64,
+    /// Sum over degrees of freedom.
+    pub variance_estimate: f64,
+    /// Its 95 % interval.
+    pub variance_interval: [f64; 2],
     pub iterations: usize,
+    pub components: Vec<ComponentDto>,
 }
 
 /// The last adjustment with its standing.
@@ -235,31 +377,87 @@ pub struct ControlResidualDto {
     pub control: Uuid,
     pub name: String,
     pub target: String,
-    /// Block minus control: E, N, H.
+    pub pairing: Pairing,
+    /// Block minus control: E, N, H; 0 where the point has no coordinate.
     pub residual: [f64; 3],
     /// 95 % half-widths when nothing is wrong.
     pub expected: [f64; 3],
     pub p_value: f64,
+    /// The same over all points looked at.
+    pub p_family: f64,
+    /// Minimal detectable bias, metres; none when not checked.
+    pub detectable: Option<f64>,
+    /// Check points: distance to the nearest control, metres.
+    pub from_control: Option<f64>,
     pub by_name: bool,
+}
+
+/// What the check points show together, metres.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct CheckSummaryDto {
+    /// Root mean square: E, N, H.
+    pub rmse: [f64; 3],
+    pub horizontal: f64,
+    pub spatial: f64,
+    /// Its 95 % upper bound in space.
+    pub bound: f64,
+    /// Mean residual, and its 95 % half-width when there is no bias.
+    pub bias: [f64; 3],
+    pub bias95: [f64; 3],
+    pub quadrants: usize,
+    /// Chance of residuals like these, all together, when everything stated is true.
+    pub p_value: f64,
+    /// Check points that fit no target.
+    pub missing: Vec<String>,
+}
+
+/// What the grid does to lengths.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct GridDto {
+    /// Place the map is about: E, N, H, metres.
+    pub origin: [f64; 3],
+    pub point_scale: Option<f64>,
+    pub height_factor: Option<f64>,
+    pub combined: Option<f64>,
+    /// Radians, from true north to grid north, clockwise.
+    pub convergence: Option<f64>,
+    pub output: GridOutput,
+    /// Reference in words: plan and heights.
+    pub reference: String,
+    pub vertical: String,
+}
+
+/// A required surface and the worst error on it, metres.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct SurfaceErrorDto {
+    pub name: String,
+    /// Horizontal, vertical, in space at 95 %; none where no placed scan shows it.
+    pub error: Option<[f64; 3]>,
 }
 
 /// A block on the grid.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct GeorefResult {
-    /// `levelled`, `rigid` or `similarity`.
-    pub model: String,
+    pub model: Model,
+    /// Control in the adjustment, or the block keeping its shape.
+    pub source: Source,
+    pub grid: GridDto,
     pub scale: f64,
     pub scale_sigma: f64,
-    pub transform: PoseDto,
+    /// σ of shift E, N, H (metres), turns (radians) and scale of the free fit; 0 where held.
+    pub parameter_sigma: [f64; 7],
     pub stations: Vec<StationDto>,
     pub targets: Vec<TargetDto>,
     pub residuals: Vec<ControlResidualDto>,
     pub checks: Vec<ControlResidualDto>,
+    pub check_summary: CheckSummaryDto,
     pub unmatched: Vec<String>,
+    pub surfaces: Vec<SurfaceErrorDto>,
     pub sum: f64,
     pub dof: usize,
     pub global_p: f64,
     pub variance_factor: f64,
+    pub variance_estimate: f64,
     pub warnings: Vec<String>,
 }
 
@@ -268,6 +466,28 @@ pub struct GeorefResult {
 pub struct GeorefDto {
     pub stale: bool,
     pub result: GeorefResult,
+}
+
+/// The answer to a requirement.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
+pub enum VerdictWord {
+    #[serde(rename = "met")]
+    Met,
+    #[serde(rename = "not demonstrated")]
+    NotDemonstrated,
+    #[serde(rename = "not met")]
+    NotMet,
+}
+
+impl VerdictWord {
+    /// As it is printed.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Met => "met",
+            Self::NotDemonstrated => "not demonstrated",
+            Self::NotMet => "not met",
+        }
+    }
 }
 
 /// One row of the verdict.
@@ -279,8 +499,7 @@ pub struct VerdictDto {
     pub achieved: Option<f64>,
     pub bound: Option<f64>,
     pub evidence: String,
-    /// `met`, `not met` or `not shown`.
-    pub verdict: String,
+    pub verdict: VerdictWord,
 }
 
 /// The title block and the state of the sheets.
@@ -291,6 +510,8 @@ pub struct SummaryDto {
     pub predicted: Option<f64>,
     pub achieved: Option<f64>,
     pub on_grid: bool,
+    /// Some scans are simulated: nothing here was measured.
+    pub simulated: bool,
     pub weakest: Option<String>,
     pub sources: Vec<SourceDto>,
     pub revision: Option<i32>,

@@ -28,6 +28,9 @@ pub struct JobDto {
 pub struct NewJob {
     name: String,
     brief: Option<Brief>,
+    /// A job to learn on: the simulated scanner takes what the plan says, and everything is marked as simulated.
+    #[serde(default)]
+    training: bool,
 }
 
 /// A changed brief, with the version that was seen.
@@ -88,7 +91,7 @@ pub async fn create(
 ) -> Result<Json<JobDto>, ApiError> {
     let brief = new.brief.unwrap_or_default();
     brief.validate()?;
-    let row = jobs::create(&app.db, user.id, named(&new.name)?, &serde_json::json!(brief), None).await?;
+    let row = jobs::create(&app.db, user.id, named(&new.name)?, &serde_json::json!(brief), new.training.then_some("plan")).await?;
     jobs::note(&app.db, row.id, Some(user.id), "created the job").await?;
     dto(row, Role::Owner).map(Json)
 }
@@ -180,6 +183,6 @@ pub async fn note(
 /// Look up an EPSG code.
 #[utoipa::path(get, path = "/api/references/{code}", tag = "brief", params(("code" = u16, Path)), responses((status = 200, body = ReferenceDto), (status = 422, body = crate::error::ErrorBody)))]
 pub async fn reference(SignedIn(_user): SignedIn, Path(code): Path<u16>) -> Result<Json<ReferenceDto>, ApiError> {
-    let r = vistazo_formats::crs::lookup(code).map_err(|e| ApiError::field("epsg", e))?;
+    let r = vistazo_formats::crs::lookup(code).map_err(|e| ApiError::field("epsg", e.to_string()))?;
     Ok(Json(ReferenceDto { code, name: r.name }))
 }

@@ -88,7 +88,12 @@ pub async fn simulate(
     if s.stations.is_empty() {
         return Err(ApiError::field("stations", "expected at least one planned station"));
     }
-    let (_, brief) = work::brief(&app, access.job).await?;
+    let (job, brief) = work::brief(&app, access.job).await?;
+    if job.simulated.is_none() {
+        return Err(ApiError::conflict(
+            "the simulated scanner works in demo and training jobs only; make a training job, or upload the scans of a real one",
+        ));
+    }
     let planned = work::planning::load(&app, access.job).await?;
     let mut out = Vec::new();
     for station in s.stations {

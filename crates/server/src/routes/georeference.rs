@@ -2,15 +2,16 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::GeorefDto;
+use crate::record::georeference::Model;
 use crate::work::grid;
 use crate::{ApiError, App};
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use uuid::Uuid;
 use vistazo_core::geometry::FitModel;
 use vistazo_core::units::LengthUnit;
 use vistazo_formats::control::{self, ColumnOrder};
-use vistazo_store::results::{self, ControlRow};
+use vistazo_store::results::{self, ControlRow, NewControl};
 use vistazo_store::{field, jobs};
 
 /// A control file and how to read it.
@@ -41,28 +42,39 @@ pub struct ControlPreview {
     remarks: Vec<String>,
 }
 
-/// One point of a preview, metres.
+/// One point of a preview, metres; none where a coordinate is not known.
 #[derive(serde::Serialize, utoipa::ToSchema)]
 pub struct PreviewPoint {
     line: usize,
     name: String,
-    e: f64,
-    n: f64,
-    h: f64,
+    e: Option<f64>,
+    n: Option<f64>,
+    h: Option<f64>,
+    /// Standard deviations E, N, H: of the file, or those that hold for all.
+    sigma: [f64; 3],
 }
 
-/// A changed control point.
+/// A changed control point: only what is given changes.
 #[derive(serde::Deserialize, utoipa::ToSchema)]
 pub struct ControlChange {
     is_check: bool,
     target: Option<String>,
+    /// All of the point, when more than its use changes.
+    point: Option<NewControl>,
     version: i32,
 }
 
-/// Which model to fit: `levelled`, `rigid` or `similarity`.
+/// A control point to add under an identifier of the page's, so that undo finds it again.
+#[derive(serde::Deserialize, utoipa::ToSchema)]
+pub struct ControlAdd {
+    id: Uuid,
+    point: NewControl,
+}
+
+/// Which model to fit.
 #[derive(serde::Deserialize, utoipa::ToSchema)]
 pub struct GeorefRun {
-    model: String,
+    model: Model,
 }
 
 fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
@@ -99,12 +111,11 @@ fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
         points: file
             .points
             .into_iter()
-            .map(|p| PreviewPoint {
-                line: p.line,
-                name: p.name,
-                e: p.position.x * unit.metres(),
-                n: p.position.y * unit.metres(),
-                h: p.position.z * unit.metres(),
+            .map(|p| {
+                let [e, n, h] = p.position.map(|v| v.map(|v| v * unit.metres()));
+                let usual = [form.sigma_h, form.sigma_h, form.sigma_v];
+                let sigma = std::array::from_fn(|a| p.sigma[a].map_or(usual[a], |s| s * unit.metres()));
+                PreviewPoint { line: p.line, name: p.name, e, n, h, sigma }
             })
             .collect(),
         remarks,
@@ -114,7 +125,7 @@ fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
 /// Show what would be understood of a control file.
 #[utoipa::path(post, path = "/api/jobs/{job}/control/preview", tag = "georeference", params(("job" = Uuid, Path)), request_body = ControlText, responses((status = 200, body = ControlPreview), (status = 422, body = crate::error::ErrorBody)))]
 pub async fn preview(_access: Access<Edit>, Json(form): Json<ControlText>) -> Result<Json<ControlPreview>, ApiError> {
-    understand(&form).map(Json)
+    crate::work::blocking(move || understand(&form)).await?.map(Json)
 }
 
 /// Control and check points.
@@ -130,31 +141,126 @@ pub async fn put_control(
     access: Access<Edit>,
     Json(form): Json<ControlText>,
 ) -> Result<Json<Vec<ControlRow>>, ApiError> {
-    let read = understand(&form)?;
-    let points: Vec<results::NewControl> =
-        read.points.into_iter().map(|p| (p.name, p.e, p.n, p.h, form.sigma_h, form.sigma_v)).collect();
-    results::put_control(&app.db, access.job, &points, form.replace).await?;
+    let replace = form.replace;
+    // a long file is read off the threads that serve requests
+    let read = crate::work::blocking(move || understand(&form)).await??;
+    let points: Vec<NewControl> = read
+        .points
+        .into_iter()
+        .map(|p| NewControl {
+            name: p.name,
+            e: p.e,
+            n: p.n,
+            h: p.h,
+            sigma_e: p.sigma[0],
+            sigma_n: p.sigma[1],
+            sigma_v: p.sigma[2],
+            is_check: false,
+            target: None,
+        })
+        .collect();
+    results::put_control(&app.db, access.job, &points, replace).await?;
     jobs::note(&app.db, access.job, Some(access.user.id), &format!("stored {} control points", points.len())).await?;
     Ok(Json(results::control(&app.db, access.job).await?))
 }
 
-/// Change the use of a control point, or pair it by hand.
-#[utoipa::path(put, path = "/api/jobs/{job}/control/{point}", tag = "georeference", params(("job" = Uuid, Path), ("point" = Uuid, Path)), request_body = ControlChange, responses((status = 200, body = [ControlRow]), (status = 409, body = crate::error::ErrorBody)))]
+/// Add one control point.
+#[utoipa::path(post, path = "/api/jobs/{job}/control/points", tag = "georeference", params(("job" = Uuid, Path)), request_body = ControlAdd, responses((status = 200, body = [ControlRow]), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn add_point(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(form): Json<ControlAdd>,
+) -> Result<Json<Vec<ControlRow>>, ApiError> {
+    let point = checked(form.point)?;
+    results::add_control(&app.db, access.job, form.id, &point).await?;
+    note(&app, &access, &format!("added the control point {}", point.name)).await?;
+    Ok(Json(results::control(&app.db, access.job).await?))
+}
+
+/// Change a control point: its use, its target, or all of it.
+#[utoipa::path(put, path = "/api/jobs/{job}/control/{point}", tag = "georeference", params(("job" = Uuid, Path), ("point" = Uuid, Path)), request_body = ControlChange, responses((status = 200, body = [ControlRow]), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
 pub async fn update_control(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, point)): Path<(Uuid, Uuid)>,
     Json(change): Json<ControlChange>,
 ) -> Result<Json<Vec<ControlRow>>, ApiError> {
-    let target = change.target.as_deref().map(str::trim).filter(|t| !t.is_empty());
-    results::update_control(&app.db, access.job, point, change.is_check, target, change.version).await?;
+    let rows = results::control(&app.db, access.job).await?;
+    let Some(now) = rows.into_iter().find(|r| r.id == point) else { return Err(ApiError::not_found()) };
+    let mut new = match change.point {
+        Some(p) => checked(p)?,
+        None => NewControl {
+            name: now.name.clone(),
+            e: now.e,
+            n: now.n,
+            h: now.h,
+            sigma_e: now.sigma_e,
+            sigma_n: now.sigma_n,
+            sigma_v: now.sigma_v,
+            is_check: false,
+            target: None,
+        },
+    };
+    new.is_check = change.is_check;
+    new.target = change.target.map(|t| t.trim().to_owned()).filter(|t| !t.is_empty());
+    results::update_control(&app.db, access.job, point, &new, change.version).await?;
+    if new.is_check != now.is_check {
+        let word = if new.is_check { "a check" } else { "control" };
+        note(&app, &access, &format!("made {} {word}", new.name)).await?;
+    } else if (new.e, new.n, new.h, &new.name) != (now.e, now.n, now.h, &now.name) {
+        note(&app, &access, &format!("changed the control point {}", new.name)).await?;
+    }
     Ok(Json(results::control(&app.db, access.job).await?))
+}
+
+/// Remove a control point.
+#[utoipa::path(delete, path = "/api/jobs/{job}/control/{point}", tag = "georeference", params(("job" = Uuid, Path), ("point" = Uuid, Path), ("version" = i32, Query)), responses((status = 200, body = [ControlRow]), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn remove_point(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, point)): Path<(Uuid, Uuid)>,
+    Query(at): Query<AtVersion>,
+) -> Result<Json<Vec<ControlRow>>, ApiError> {
+    results::remove_control(&app.db, access.job, point, at.version).await?;
+    note(&app, &access, "removed a control point").await?;
+    Ok(Json(results::control(&app.db, access.job).await?))
+}
+
+/// The version that was seen.
+#[derive(serde::Deserialize)]
+pub struct AtVersion {
+    version: i32,
+}
+
+async fn note(app: &App, access: &Access<Edit>, what: &str) -> Result<(), ApiError> {
+    Ok(jobs::note(&app.db, access.job, Some(access.user.id), what).await?)
+}
+
+/// A point that can be stored.
+fn checked(mut p: NewControl) -> Result<NewControl, ApiError> {
+    p.name = p.name.trim().to_owned();
+    if p.name.is_empty() || p.name.len() > 100 || p.name.contains('\0') {
+        return Err(ApiError::field("name", "expected a name of 1 to 100 characters"));
+    }
+    if p.e.is_some() != p.n.is_some() || (p.e.is_none() && p.h.is_none()) {
+        return Err(ApiError::field("e", "expected easting and northing, a height, or all three"));
+    }
+    if [p.e, p.n, p.h].iter().flatten().any(|v| !v.is_finite() || v.abs() > 1e8) {
+        return Err(ApiError::field("e", "expected finite coordinates"));
+    }
+    for (name, v) in [("sigma_e", p.sigma_e), ("sigma_n", p.sigma_n), ("sigma_v", p.sigma_v)] {
+        if !(1e-5..=10.0).contains(&v) {
+            return Err(ApiError::field(name, format!("found {v} m, expected 0.01 mm to 10 m")));
+        }
+    }
+    Ok(p)
 }
 
 /// The last georeferencing.
 #[utoipa::path(get, path = "/api/jobs/{job}/georeference", tag = "georeference", params(("job" = Uuid, Path)), responses((status = 200, body = Option<GeorefDto>)))]
 pub async fn get(State(app): State<App>, access: Access<Read>) -> Result<Json<Option<GeorefDto>>, ApiError> {
-    Ok(Json(grid::current(&app, access.job).await?.map(|g| g.1)))
+    let (_, brief) = crate::work::brief(&app, access.job).await?;
+    Ok(Json(grid::current(&app, access.job).await?.map(|g| grid::to_dto(&brief, &g))))
 }
 
 /// Fit the adjusted block to control. Refused while there is no adjusted block.
@@ -164,12 +270,7 @@ pub async fn run(
     access: Access<Edit>,
     Json(run): Json<GeorefRun>,
 ) -> Result<Json<GeorefDto>, ApiError> {
-    let model = match run.model.as_str() {
-        "levelled" => FitModel::Levelled,
-        "rigid" => FitModel::Rigid,
-        "similarity" => FitModel::Similarity,
-        m => return Err(ApiError::field("model", format!("found “{m}”, expected levelled, rigid or similarity"))),
-    };
+    let model = FitModel::from(run.model);
     let scans = field::scans(&app.db, access.job).await?;
     if model == FitModel::Levelled && !scans.is_empty() && scans.iter().all(|s| !s.levelled) {
         return Err(ApiError::field(
@@ -182,7 +283,11 @@ pub async fn run(
         &app.db,
         access.job,
         Some(access.user.id),
-        &format!("georeferenced with the {} fit to {} control points", run.model, dto.result.residuals.len()),
+        &format!(
+            "georeferenced with the {} fit to {} control points",
+            format!("{model:?}").to_lowercase(),
+            dto.result.residuals.len()
+        ),
     )
     .await?;
     Ok(Json(dto))

@@ -1,8 +1,8 @@
 //! Registration: observations, the adjustment, the lock.
 
 use crate::auth::{Access, Edit, Read};
-use crate::dto::{AdjustmentDto, DecisionDto, DetectionDto};
-use crate::work::block;
+use crate::dto::{AdjustmentDto, DecisionDto, DetectionDto, KeepFinding};
+use crate::work::registration;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::State;
@@ -15,20 +15,19 @@ use vistazo_store::{field, jobs, results};
 #[utoipa::path(get, path = "/api/jobs/{job}/detections", tag = "register", params(("job" = Uuid, Path)), responses((status = 200, body = [DetectionDto])))]
 pub async fn detections(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<DetectionDto>>, ApiError> {
     let rows = field::detections(&app.db, access.job).await?;
-    Ok(Json(
-        rows.iter()
-            .map(|d| DetectionDto {
-                id: d.id,
-                scan: d.scan_id,
-                kind: d.kind.clone(),
-                usable: d.usable,
-                excluded: d.excluded,
-                part: d.part,
-                version: d.version,
-                data: block::data(d),
-            })
-            .collect(),
-    ))
+    let dto = |d: &field::DetectionRow| {
+        Ok(DetectionDto {
+            id: d.id,
+            scan: d.scan_id,
+            kind: d.kind.clone(),
+            usable: d.usable,
+            excluded: d.excluded,
+            part: d.part,
+            version: d.version,
+            data: registration::data(d)?,
+        })
+    };
+    rows.iter().map(dto).collect::<Result<_, ApiError>>().map(Json)
 }
 
 /// Exclude, restore or split observations. Kept in the log with name and time.
@@ -81,18 +80,35 @@ pub async fn run(State(app): State<App>, access: Access<Edit>) -> Result<Json<Ta
 /// The last adjustment.
 #[utoipa::path(get, path = "/api/jobs/{job}/adjustment", tag = "register", params(("job" = Uuid, Path)), responses((status = 200, body = Option<AdjustmentDto>)))]
 pub async fn adjustment(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
-    let text = match block::current(&app, access.job).await? {
-        None => "null".to_owned(),
-        // the long result is handed on as it is stored, not read and written again
-        Some((row, dto)) => {
-            let head = serde_json::json!({
-                "id": dto.id, "revision": dto.revision, "stale": dto.stale, "locked": dto.locked, "created_at": dto.created_at,
-            });
-            let result = results::adjustment_text(&app.db, row.id).await?;
-            format!("{},\"result\":{result}}}", head.to_string().trim_end_matches('}'))
-        }
+    Ok(([(header::CONTENT_TYPE, "application/json")], registration::text(&app, access.job).await?))
+}
+
+/// Keep a finding as it is: it no longer stands against a verdict. Kept in the log with name and time.
+#[utoipa::path(post, path = "/api/jobs/{job}/findings/keep", tag = "register", params(("job" = Uuid, Path)), request_body = KeepFinding, responses((status = 204), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn keep(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(form): Json<KeepFinding>,
+) -> Result<StatusCode, ApiError> {
+    let Some(title) = registration::title(&app, access.job, &form.key).await? else {
+        return Err(ApiError::field("key", "there is no such finding in the last registration"));
     };
-    Ok(([(header::CONTENT_TYPE, "application/json")], text))
+    results::keep_finding(&app.db, access.job, &form.key, form.note.trim(), access.user.id).await?;
+    let note = if form.note.trim().is_empty() { String::new() } else { format!(" ({})", form.note.trim()) };
+    jobs::note(&app.db, access.job, Some(access.user.id), &format!("kept as it is: {title}{note}")).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Open a kept finding again.
+#[utoipa::path(post, path = "/api/jobs/{job}/findings/reopen", tag = "register", params(("job" = Uuid, Path)), request_body = KeepFinding, responses((status = 204)))]
+pub async fn reopen(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Json(form): Json<KeepFinding>,
+) -> Result<StatusCode, ApiError> {
+    results::reopen_finding(&app.db, access.job, &form.key).await?;
+    jobs::note(&app.db, access.job, Some(access.user.id), &format!("opened again: {}", form.key)).await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// Lock the adjustment as final.
@@ -108,17 +124,17 @@ pub async fn unlock(State(app): State<App>, access: Access<Edit>) -> Result<Stat
 }
 
 async fn set_lock(app: &App, access: &Access<Edit>, locked: bool) -> Result<StatusCode, ApiError> {
-    let Some((row, dto)) = block::current(app, access.job).await? else {
+    let Some(current) = registration::current(app, access.job).await? else {
         return Err(ApiError::conflict("there is no adjustment to lock"));
     };
-    if locked && (dto.stale || dto.result.refused.is_some()) {
+    if locked && (current.stale || current.record.refused.is_some()) {
         return Err(ApiError::conflict(
             "the adjustment is out of date or was refused: run the registration again before locking",
         ));
     }
-    results::lock(&app.db, access.job, row.id, locked.then_some(access.user.id)).await?;
+    results::lock(&app.db, access.job, current.row.id, locked.then_some(access.user.id)).await?;
     let word = if locked { "locked" } else { "unlocked" };
-    jobs::note(&app.db, access.job, Some(access.user.id), &format!("{word} registration revision {}", row.revision))
+    jobs::note(&app.db, access.job, Some(access.user.id), &format!("{word} registration revision {}", current.row.revision))
         .await?;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -30,6 +30,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         station: options.station,
         levelled: options.levelled,
         log: serde_json::json!({ "file": upload.file_name }),
+        simulated: false,
     };
     let done = store(app, task, &upload, file.path(), &options.read()?, progress, &entry).await.map_err(named)?;
     Ok(format!(
@@ -47,6 +48,7 @@ pub(super) struct Entry {
     pub station: Option<Uuid>,
     pub levelled: bool,
     pub log: serde_json::Value,
+    pub simulated: bool,
 }
 
 /// A scan that was read and stored, but has no row yet.
@@ -191,6 +193,7 @@ async fn record(app: &App, task: &Task, upload: &Upload, entry: &Entry, ready: &
                 derived: &serde_json::json!(r.derived.tiles),
                 bytes: r.derived.bytes as i64,
                 log: &entry.log,
+                simulated: entry.simulated,
             },
         )
         .await?;

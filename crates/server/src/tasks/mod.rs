@@ -4,7 +4,6 @@
 //! one writes its results in one step at its end, under keys that do not depend on the attempt.
 
 mod derive;
-mod export;
 mod ingest;
 mod package;
 mod propose;

@@ -1,61 +1,146 @@
 //! Makes the package that is handed over.
 
-use super::export::{Export, Setting};
 use super::{Progress, Stop, blocking};
+use crate::deliver::clouds::{Export, Setting};
+use crate::deliver::{self, Package};
 use crate::App;
 use crate::dto::PackageOptions;
 use crate::work::files;
 use crate::work::verdict::State;
 use sha2::{Digest, Sha256};
-use std::fmt::Write as _;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
-use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::georef::GridMap;
 use vistazo_formats::{E57Writer, SourceImage, crs, read_images};
 use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
 
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
-    let state = State::load_whole(app, task.job_id).await?;
-    let inputs = state.package_inputs().ok_or("the block is not on the grid, or out of date: georeference it first")?;
-    let Some((_, georef)) = &state.georef else { return Err(Stop::Failed("the block is not on the grid".into())) };
-    let job = vistazo_store::jobs::get(&app.db, task.job_id).await?;
-    let whole: i64 = field::scans(&app.db, task.job_id).await?.iter().map(|s| s.bytes).sum();
+    let package = prepare(app, task).await?;
+    let inputs = package.state.package_inputs().ok_or(NOT_ON_GRID)?;
+    let whole: i64 = package.scans.iter().map(|s| s.0.bytes).sum();
     crate::work::room::check(app, "the package", whole.unsigned_abs()).map_err(Stop::Failed)?;
-    let revision = results::next_package_revision(&app.db, task.job_id).await?;
     let folder = tempfile::tempdir()?;
-    let base = file_name(&job.name);
-    let reference = state.brief.epsg.map(crs::lookup).transpose().map_err(Stop::Failed)?;
-    let unit = state.brief.unit();
-
-    let scans: Vec<_> = field::scans(&app.db, task.job_id)
-        .await?
-        .into_iter()
-        .filter_map(|s| georef.result.stations.iter().find(|g| g.scan == s.id).map(|g| (s, Pose::from(&g.pose))))
-        .collect();
     let options: PackageOptions = serde_json::from_value(task.payload.clone()).unwrap_or_default();
+    let total = clouds(app, task, progress, &package, folder.path(), &options).await?;
+
+    for (k, d) in deliver::DOCUMENTS.iter().enumerate() {
+        progress.at(0.82 + 0.02 * k as f64, &format!("writing {}", d.name()))?;
+    }
+    let (dir, package) = blocking({
+        let dir = folder.path().to_owned();
+        move || {
+            for d in deliver::DOCUMENTS {
+                std::fs::write(dir.join(d.name()), d.write(&package)?)?;
+            }
+            Ok((dir, package))
+        }
+    })
+    .await?;
+
+    progress.at(0.95, "checksums and archive")?;
+    let zip_path = folder.path().join("package.zip");
+    let head = serde_json::json!({
+        "job": package.name, "revision": package.revision, "points": total,
+        "units": format!("LAZ in {}, E57 in m", package.state.brief.unit().code()),
+        "clouds": options.words(),
+        "reference": package.reference_words(),
+        "heights": package.state.brief.vertical_words(),
+        "coordinates": package.grid_words(),
+        "simulated": package.state.simulated(),
+        "fingerprint": inputs,
+    });
+    let zip_to = zip_path.clone();
+    let manifest = blocking(move || archive(&dir, &zip_to, head)).await?;
+    let key = format!("jobs/{}/packages/{}.zip", task.job_id, task.id);
+    let (bytes, _) = app.objects.put_file(&key, &zip_path).await?;
+    if progress.stopped() {
+        return Err(Stop::Cancelled);
+    }
+    let revision = package.revision;
+    results::put_package(&app.db, task.job_id, task.id, revision, &inputs, &key, bytes as i64, &manifest).await?;
+    Ok(format!("package {revision}: {:.0} MB", bytes as f64 / 1e6))
+}
+
+const NOT_ON_GRID: &str = "the block is not on the grid, or out of date: georeference it first";
+
+/// Everything the package is made from, each read once.
+async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
+    let state = State::load(app, task.job_id).await?;
+    let job = vistazo_store::jobs::get(&app.db, task.job_id).await?;
+    let reference = state.brief.epsg.map(crs::lookup).transpose()?;
+    let (Some(georef), Some(block)) = (state.on_grid(), &state.adjustment) else {
+        return Err(Stop::Failed(NOT_ON_GRID.into()));
+    };
+    let detail = crate::work::registration::detail(app, block.row.id).await?;
+    let adjustment = crate::work::registration::to_dto(&state.brief, block, Some(&detail));
+    let grid = crate::work::grid::to_dto(&state.brief, georef).result;
+    let map = GridMap::from(&georef.record.map);
+    let scans = state
+        .scans
+        .iter()
+        .filter_map(|s| Some((s.clone(), georef.record.local_pose(s.id)?)))
+        .collect();
+    Ok(Package {
+        name: job.name,
+        revision: results::next_package_revision(&app.db, task.job_id).await?,
+        members: vistazo_store::jobs::members(&app.db, task.job_id).await?,
+        log: vistazo_store::jobs::log(&app.db, task.job_id).await?,
+        verdicts: state.verdicts(),
+        state,
+        adjustment,
+        grid,
+        map,
+        scans,
+        reference,
+    })
+}
+
+/// Writes the clouds, one scan at a time; returns how many points.
+async fn clouds(
+    app: &App,
+    task: &Task,
+    progress: &Progress,
+    package: &Package,
+    folder: &Path,
+    options: &PackageOptions,
+) -> Result<u64, Stop> {
+    let base = file_name(&package.name);
+    let simulated = package.state.simulated();
+    let software = if simulated { "Vistazo (SIMULATED scans)" } else { "Vistazo" };
     let setting = Setting {
-        folder: folder.path().to_owned(),
+        folder: folder.to_owned(),
         base: base.clone(),
-        wkt: reference.as_ref().map(|r| r.wkt.clone()),
-        coloured: scans.iter().any(|s| s.0.coloured),
-        unit: unit.metres(),
-        offset: scans.first().map_or(Vec3::zeros(), |s| s.1.translation.map(f64::round)),
+        wkt: package.reference.as_ref().map(|r| r.wkt.clone()),
+        coloured: package.scans.iter().any(|s| s.0.coloured),
+        unit: package.state.brief.unit().metres(),
+        offset: package.map.origin.map(f64::round),
+        map: package.map.clone(),
+        software: software.into(),
         clip: options.clip().map_err(|e| Stop::Failed(e.to_string()))?,
         options: options.clone(),
     };
-    let mut e57 = E57Writer::create(&folder.path().join(format!("{base}.e57")), &task.id.to_string())?;
-    e57.set_reference(setting.wkt.clone());
+    let mut e57 = E57Writer::create(&folder.join(format!("{base}.e57")), &task.id.to_string())?;
+    // metres by its standard, so the reference is written in metres too
+    e57.set_reference(package.reference.as_ref().map(crs::Reference::wkt_in_metres));
     let mut export = blocking(move || Export::begin(setting)).await?;
-    for (i, (row, pose)) in scans.iter().enumerate() {
-        progress.at(0.05 + 0.75 * i as f64 / scans.len() as f64, &format!("writing {} as LAZ and E57", row.name))?;
-        let scan = files::scan(app, row).await?;
+    let count = package.scans.len() as f64;
+    for (i, (row, pose)) in package.scans.iter().enumerate() {
+        progress.at(0.05 + 0.75 * i as f64 / count, &format!("writing {} as LAZ and E57", row.name))?;
+        let mut scan = files::scan(app, row).await?;
         let pictures = pictures(app, task.job_id, row).await?;
-        let (row, pose, number) = (row.clone(), *pose, i as u16 + 1);
+        let (row, pose, number, map) = (row.clone(), *pose, i as u16 + 1, package.map.clone());
         (export, e57) = blocking(move || {
             let taken = export.add(&scan, &pose, &file_name(&row.name), number)?;
             let id = row.id.to_string();
-            e57.add(&row.name, &id, &scan, Some(&pose), row.gridded, &|k| taken[k])?;
+            // a rigid pose cannot say the scale of the grid: the points are put where it brings them out right
+            let rigid = map.pose(&pose);
+            for k in 0..scan.points.len() {
+                let p = map.in_scan(&pose, &rigid, &scan.at(k));
+                scan.points[k] = [p.x as f32, p.y as f32, p.z as f32];
+            }
+            let name = if row.simulated { format!("{} (simulated)", row.name) } else { row.name.clone() };
+            e57.add(&name, &id, &scan, Some(&rigid), row.gridded, &|k| taken[k])?;
             for (k, p) in pictures.iter().enumerate() {
                 e57.add_image(p, &format!("{id}-picture-{k}"), &id)?;
             }
@@ -63,48 +148,11 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         })
         .await?;
     }
-    let total = blocking(move || {
+    blocking(move || {
         e57.finish()?;
         export.finish()
     })
-    .await?;
-
-    progress.at(0.82, "writing coordinates and transforms")?;
-    std::fs::write(folder.path().join("coordinates.csv"), coordinates(&state))?;
-    std::fs::write(folder.path().join("transforms.csv"), transforms(&scans, georef.result.stations.as_slice()))?;
-    std::fs::write(folder.path().join("control.csv"), control_csv(&georef.result))?;
-    progress.at(0.85, "typesetting the report")?;
-    let report = crate::pages::report_data(
-        app,
-        task.job_id,
-        &job.name,
-        &state,
-        revision,
-        &scans.iter().map(|s| s.0.clone()).collect::<Vec<_>>(),
-        reference.as_ref(),
-    )
-    .await?;
-    let pdf = blocking(move || Ok(vistazo_report::typeset(&report)?)).await?;
-    std::fs::write(folder.path().join("report.pdf"), pdf)?;
-
-    progress.at(0.95, "checksums and archive")?;
-    let zip_path = folder.path().join("package.zip");
-    let unit_words = format!("LAZ in {}, E57 in m", unit.code());
-    let head = serde_json::json!({
-        "job": job.name, "revision": revision, "points": total, "units": unit_words,
-        "clouds": options.words(),
-        "reference": reference.map_or_else(|| "local grid".to_owned(), |r| r.name),
-        "fingerprint": inputs,
-    });
-    let (dir, zip_to) = (folder.path().to_owned(), zip_path.clone());
-    let manifest = blocking(move || archive(&dir, &zip_to, head)).await?;
-    let key = format!("jobs/{}/packages/{}.zip", task.job_id, task.id);
-    let (bytes, _) = app.objects.put_file(&key, &zip_path).await?;
-    if progress.stopped() {
-        return Err(Stop::Cancelled);
-    }
-    results::put_package(&app.db, task.job_id, task.id, revision, &inputs, &key, bytes as i64, &manifest).await?;
-    Ok(format!("package {revision}: {:.0} MB", bytes as f64 / 1e6))
+    .await
 }
 
 /// The pictures that came with a scan, out of the file that it came in.
@@ -124,75 +172,6 @@ fn file_name(name: &str) -> String {
     let s: String =
         name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
     s.split('-').filter(|p| !p.is_empty()).collect::<Vec<_>>().join("-")
-}
-
-fn coordinates(state: &State) -> String {
-    let Some((_, g)) = &state.georef else { return String::new() };
-    let u = state.brief.unit();
-    let mut out = format!(
-        "name,kind,E [{0}],N [{0}],H [{0}],horizontal 95 % [{0}],vertical 95 % [{0}],3-D 95 % [{0}],scans\n",
-        u.code()
-    );
-    for t in &g.result.targets {
-        let [e, n, h] = t.position.map(|v| v / u.metres());
-        let x = t.error;
-        let _ = writeln!(
-            out,
-            "{},{},{e:.4},{n:.4},{h:.4},{:.4},{:.4},{:.4},{}",
-            t.name,
-            t.kind,
-            x.horizontal / u.metres(),
-            x.vertical / u.metres(),
-            x.spatial / u.metres(),
-            t.scans
-        );
-    }
-    for s in &g.result.stations {
-        let [e, n, h] = s.pose.translation.map(|v| v / u.metres());
-        let x = s.error;
-        let _ = writeln!(
-            out,
-            "{},station,{e:.4},{n:.4},{h:.4},{:.4},{:.4},{:.4},1",
-            s.name,
-            x.horizontal / u.metres(),
-            x.vertical / u.metres(),
-            x.spatial / u.metres()
-        );
-    }
-    out
-}
-
-/// Always metres: a transform applies to E57 coordinates, which are metres by the standard.
-fn transforms(scans: &[(field::ScanRow, Pose)], stations: &[crate::dto::StationDto]) -> String {
-    let mut out = "scan,r11,r12,r13,r21,r22,r23,r31,r32,r33,tx [m],ty [m],tz [m]\n".to_owned();
-    for (scan, pose) in scans {
-        debug_assert!(stations.iter().any(|s| s.scan == scan.id));
-        let r = pose.matrix();
-        let _ = write!(out, "{}", scan.name);
-        for k in 0..9 {
-            let _ = write!(out, ",{:.12}", r[(k / 3, k % 3)]);
-        }
-        let t = pose.translation;
-        let _ = writeln!(out, ",{:.5},{:.5},{:.5}", t.x, t.y, t.z);
-    }
-    out
-}
-
-fn control_csv(g: &crate::dto::GeorefResult) -> String {
-    let mut out =
-        "point,target,use,dE [m],dN [m],dH [m],expected E 95 % [m],expected N 95 % [m],expected H 95 % [m],p\n"
-            .to_owned();
-    for (list, word) in [(&g.residuals, "control"), (&g.checks, "check")] {
-        for r in list {
-            let ([a, b, c], [d, e, f]) = (r.residual, r.expected);
-            let _ = writeln!(
-                out,
-                "{},{},{word},{a:.5},{b:.5},{c:.5},{d:.5},{e:.5},{f:.5},{:.5}",
-                r.name, r.target, r.p_value
-            );
-        }
-    }
-    out
 }
 
 /// Sums every file, writes the manifest and puts all into one archive.

@@ -3,10 +3,10 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::DetectionData;
-use crate::work::block::{Inputs, compute};
+use crate::work::registration::{Inputs, compute};
 use crate::work::files;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::target::{Detection, SizeVerdict, TargetKind, detect};
+use vistazo_core::targets::{Detection, SizeVerdict, TargetKind, detect};
 use vistazo_store::tasks::Task;
 use vistazo_store::{StoreError, field, results};
 
@@ -28,12 +28,12 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     progress.at(0.92, "matching and adjusting")?;
     let inputs = Inputs::load(app, task.job_id).await?;
     let fingerprint = inputs.fingerprint();
-    let (network, result) = blocking(move || Ok(compute(&inputs))).await?;
+    let (result, detail) = blocking(move || Ok(compute(&inputs)?)).await?;
     results::put_adjustment(
         &app.db,
         task.job_id,
         &fingerprint,
-        &serde_json::json!(network),
+        &serde_json::json!(detail),
         &serde_json::json!(result),
     )
     .await
@@ -42,10 +42,10 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         e => Stop::Failed(e.to_string()),
     })?;
     Ok(match &result.refused {
-        Some(reason) => format!("not adjusted: {reason}"),
+        Some(reason) => format!("not adjusted: {}", crate::words::registration::refusal(reason)),
         None => format!(
             "{} scans and {} targets adjusted, {} to decide",
-            result.stations.len(),
+            result.scans.len(),
             result.targets.len(),
             result.findings.len()
         ),

@@ -72,6 +72,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         station: Some(station),
         levelled: brief.instrument.compensator_sigma.is_some(),
         log,
+        simulated: true,
     };
     let (_, points) = store(app, task, &upload, file.path(), &ReadOptions::default(), progress, &entry).await?;
     Ok(format!("{name}: {} points", grouped(points)))

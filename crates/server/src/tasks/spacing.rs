@@ -15,7 +15,7 @@ use vistazo_store::{field, results};
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
     let state = State::load(app, task.job_id).await?;
     let inputs = state.spacing_inputs().ok_or("the block is not on the grid, or out of date: georeference it first")?;
-    let Some((_, georef)) = &state.georef else { return Err(Stop::Failed("the block is not on the grid".into())) };
+    let Some(georef) = state.on_grid() else { return Err(Stop::Failed("the block is not on the grid".into())) };
     let samples =
         vistazo_core::plan::cover(&state.plan.site, &[], &Instrument::from(&state.brief.instrument), GRID).samples;
     let mut counter = SpacingCounter::new(&samples, GRID);
@@ -23,8 +23,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let origin = state.brief.origin();
     for (i, scan) in scans.iter().enumerate() {
         progress.at(i as f64 / scans.len() as f64, &format!("counting points of {}", scan.name))?;
-        let Some(station) = georef.result.stations.iter().find(|s| s.scan == scan.id) else { continue };
-        let mut pose = Pose::from(&station.pose);
+        let Some(station) = georef.record.stations.iter().find(|s| s.scan == scan.id) else { continue };
+        let mut pose = Pose::from(&station.grid);
         pose.translation -= origin;
         let scan = files::scan(app, scan).await?;
         let samples = samples.clone();

@@ -1,26 +1,54 @@
 //! The clouds of a job as they are looked at: poses, tiles, and what is known about each.
 
-use super::{block, grid};
-use crate::dto::{CloudDto, CloudScanDto, Error95Dto, MeasureDto, MeasuredDto, PickDto, SpanDto, StationDto};
+use super::{grid, registration};
+use crate::dto::{CloudDto, CloudScanDto, MeasureDto, MeasuredDto, PickDto, PoseDto, SpanDto};
+use crate::record::GradeWord;
 use crate::{ApiError, App};
 use nalgebra::Matrix6;
 use serde_json::{Value, json};
 use uuid::Uuid;
 use vistazo_core::cloud::{Measured, point_covariance, span};
 use vistazo_core::geometry::{Error95, Pose, Vec3};
+use vistazo_core::georef::GridMap;
 use vistazo_core::instrument::Instrument;
 use vistazo_store::field;
 
+/// What a scan's place is taken from.
+struct Place {
+    scan: Uuid,
+    pose: PoseDto,
+    covariance: Vec<f64>,
+}
+
 /// All scans that have a place, in the best frame there is: on the grid, else in the block, else as
-/// the files say. `wanted` asks for one of these.
+/// the files say. `wanted` asks for one of these. On the grid the scans stand as they do on site, in true
+/// metres about the place the grid is mapped from: distances are those on site, and coordinates of points
+/// that are asked for go through the map.
 pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
     let rows = field::scans(&app.db, job).await?;
-    let adjusted = block::current(app, job).await?.map(|a| a.1).filter(|a| a.result.refused.is_none());
-    let georef = grid::current(app, job).await?.map(|g| g.1);
+    let (_, brief) = super::brief(app, job).await?;
+    let block = registration::current_of(app, job, &brief).await?;
+    let georef = grid::current_of(app, job, &brief, block.as_ref()).await?;
+    let adjusted = block.filter(|a| a.record.refused.is_none());
     let pick = |frame: &str| wanted.is_none_or(|w| w == frame);
-    let (frame, stale, stations): (&str, bool, Vec<StationDto>) = match (georef, &adjusted) {
-        (Some(g), _) if pick("grid") => ("grid", g.stale, g.result.stations),
-        (_, Some(a)) if pick("block") => ("block", a.stale, a.result.stations.clone()),
+    let (frame, stale, stations): (&str, bool, Vec<Place>) = match (georef, &adjusted) {
+        (Some(g), _) if pick("grid") => {
+            let origin = Vec3::from(g.record.map.origin);
+            let place = |s: &crate::record::georeference::Station| {
+                let mut pose = Pose::from(&s.local);
+                pose.translation += origin;
+                Place { scan: s.scan, pose: (&pose).into(), covariance: s.covariance.clone() }
+            };
+            ("grid", g.stale, g.record.stations.iter().map(place).collect())
+        }
+        (_, Some(a)) if pick("block") => {
+            let place = |s: &crate::record::registration::Scan| Place {
+                scan: s.id,
+                pose: (&Pose::from(&s.pose)).into(),
+                covariance: s.covariance.clone(),
+            };
+            ("block", a.stale, a.record.scans.iter().map(place).collect())
+        }
         _ => ("as delivered", false, rows.iter().filter_map(delivered).collect()),
     };
     let n = stations.len().max(1) as f64;
@@ -32,7 +60,7 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
             let station = stations.iter().find(|s| s.scan == row.id)?;
             let mut pose = station.pose;
             pose.translation = (Vec3::from(pose.translation) - origin).into();
-            let standing = adjusted.as_ref().and_then(|a| a.result.standings.iter().find(|s| s.scan == row.id));
+            let standing = adjusted.as_ref().and_then(|a| a.record.scans.iter().find(|s| s.id == row.id));
             Some(CloudScanDto {
                 id: row.id,
                 name: row.name.clone(),
@@ -40,7 +68,7 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
                 points: row.points,
                 coloured: row.coloured,
                 tiles: serde_json::from_value(row.derived.clone()).ok(),
-                grade: standing.map_or_else(|| "not judged".into(), |s| s.grade.clone()),
+                grade: standing.map_or(GradeWord::NotJudged, |s| s.grade),
                 residual: standing.and_then(|s| s.residual),
                 covariance: station.covariance.clone(),
             })
@@ -51,16 +79,8 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
 }
 
 /// Where the file says that the scan was; nothing is known about how good that is.
-fn delivered(row: &field::ScanRow) -> Option<StationDto> {
-    Some(StationDto {
-        scan: row.id,
-        name: row.name.clone(),
-        pose: serde_json::from_value(row.pose.clone()?).ok()?,
-        error: Error95Dto::default(),
-        heading95: 0.0,
-        targets: 0,
-        covariance: Vec::new(),
-    })
+fn delivered(row: &field::ScanRow) -> Option<Place> {
+    Some(Place { scan: row.id, pose: serde_json::from_value(row.pose.clone()?).ok()?, covariance: Vec::new() })
 }
 
 /// The tileset of all scans: each scan's own tileset under its pose. Nothing on disk moves when a
@@ -151,11 +171,16 @@ pub(crate) async fn measure(
             }
         })
         .collect();
+    let map = if cloud.frame == "grid" {
+        grid::current(app, job).await?.map(|g| GridMap::from(&g.record.map))
+    } else {
+        None
+    };
     let points = points
         .into_iter()
         .map(|(_, scan, m, _)| MeasuredDto {
             scan,
-            position: m.position.into(),
+            position: map.as_ref().map_or(m.position, |g| g.apply(&(m.position - g.origin))).into(),
             error: Error95::from_covariance(&m.covariance).into(),
         })
         .collect();

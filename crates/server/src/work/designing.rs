@@ -1,7 +1,7 @@
 //! Proposals, leapfrog, advice and density, in the API's terms.
 
 use super::planning::{self, Plan, kit};
-use super::trap_words;
+use crate::words::traps as trap_words;
 use crate::dto::{
     AdviceDto, AlternativeDto, Brief, CarryDto, ControlChoiceDto, DensityDto, DensityQuery, InstrumentDto,
     LeapfrogRequest, MoveDto, ProposalDto, ProposeRequest, SettingDto,
@@ -15,7 +15,7 @@ use vistazo_core::plan::{
     Change, Cover, Design, Proposal, ProposeError, Station, Wish, advise, cover, day, leapfrog as leap, predict,
     propose, propose_control, propose_targets, station_graph,
 };
-use vistazo_core::target::{DEPENDABLE_HITS, usable_distance};
+use vistazo_core::targets::{DEPENDABLE_HITS, usable_distance};
 use vistazo_store::views;
 
 /// σ of control that would be surveyed anew, metres.

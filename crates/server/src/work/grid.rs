@@ -1,183 +1,321 @@
 //! From an adjusted block to the grid.
 
-use super::network::StoredNetwork;
-use crate::dto::{ControlResidualDto, Error95Dto, GeorefDto, GeorefResult, PoseDto, SourceDto, StationDto, TargetDto};
-use crate::{ApiError, App};
+use super::{planning, registration};
+use crate::dto::{
+    Brief, CheckSummaryDto, ControlResidualDto, Error95Dto, GeorefDto, GeorefResult, GridDto, PoseDto, StationDto,
+    SurfaceErrorDto, TargetDto,
+};
+use crate::record::georeference::{self as record, Georeferencing, Names, Pairing, PointResidual};
+use crate::record::registration::{Detail, Registration};
+use crate::{ApiError, App, words};
 use uuid::Uuid;
-use vistazo_core::adjust::solve;
-use vistazo_core::geometry::{Error95, FitModel, Mat3, Vec3};
-use vistazo_core::georef::{ControlPoint, Georeferenced, PointResidual, diagnose, georeference, match_control};
+use vistazo_core::adjust::kinds::KnownPoint;
+use vistazo_core::adjust::{Scaling, precision};
+use vistazo_core::geometry::{Error95, FitModel, Pose, Vec3};
+use vistazo_core::georef::{ControlPoint, Failure, GridMap, Input, Output, Weakness, georeference};
+use vistazo_core::instrument::Instrument;
+use vistazo_core::plan::{Station, carried, cover};
 use vistazo_core::stats::K95_1D;
+use vistazo_formats::crs;
 use vistazo_store::results::{self, ControlRow};
 
 /// What georeferencing depends on.
-fn fingerprint(adjustment: &results::Adjustment, control: &[ControlRow]) -> String {
-    let control: Vec<_> =
-        control.iter().map(|c| (&c.name, c.e, c.n, c.h, c.sigma_h, c.sigma_v, c.is_check, &c.target)).collect();
-    super::fingerprint(&(adjustment.id, control))
+fn fingerprint(adjustment: &results::Adjustment, control: &[ControlRow], brief: &Brief) -> String {
+    let control: Vec<_> = control
+        .iter()
+        .map(|c| (&c.name, [c.e, c.n, c.h], [c.sigma_e, c.sigma_n, c.sigma_v], c.is_check, &c.target))
+        .collect();
+    super::fingerprint(&(3, adjustment.id, control, brief.epsg, brief.undulation, brief.output))
 }
 
-/// The last georeferencing, and whether it is still of what is there.
-pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<(String, GeorefDto)>, ApiError> {
+/// A stored georeferencing, and whether it is still of what is there.
+pub(crate) struct Current {
+    pub inputs: String,
+    pub stale: bool,
+    pub record: Georeferencing,
+}
+
+/// The last georeferencing, given the registration that is there now.
+pub(crate) async fn current_of(
+    app: &App,
+    job: Uuid,
+    brief: &Brief,
+    block: Option<&registration::Current>,
+) -> Result<Option<Current>, ApiError> {
     let Some(stored) = results::georef(&app.db, job).await? else { return Ok(None) };
-    let result: GeorefResult = serde_json::from_value(stored.result)
-        .map_err(|e| ApiError::bad(format!("the stored georeferencing cannot be read: {e}")))?;
-    let stale = match super::block::current(app, job).await? {
-        Some((row, dto)) => dto.stale || fingerprint(&row, &results::control(&app.db, job).await?) != stored.inputs,
+    match stored.result.get("version").and_then(serde_json::Value::as_u64) {
+        Some(2) => {}
+        // of an earlier program: to be fitted again, which takes a second
+        None => return Ok(None),
+        Some(n) => {
+            return Err(ApiError::bad(format!(
+                "the stored georeferencing has version {n}, expected at most 2: it was written by a newer program"
+            )));
+        }
+    }
+    let record: Georeferencing = crate::record::read("georeferencing", stored.result)?;
+    let stale = match block {
+        Some(b) => b.stale || fingerprint(&b.row, &results::control(&app.db, job).await?, brief) != stored.inputs,
         None => true,
     };
-    Ok(Some((stored.inputs, GeorefDto { stale, result })))
+    Ok(Some(Current { inputs: stored.inputs, stale, record }))
+}
+
+pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<Current>, ApiError> {
+    let (_, brief) = super::brief(app, job).await?;
+    let block = registration::current_of(app, job, &brief).await?;
+    current_of(app, job, &brief, block.as_ref()).await
 }
 
 /// Fits the block to control and stores the result.
 pub(crate) async fn run(app: &App, job: Uuid, model: FitModel) -> Result<GeorefDto, ApiError> {
-    let Some((row, dto)) = super::block::current(app, job).await? else {
+    let (_, brief) = super::brief(app, job).await?;
+    let Some(block) = registration::current_of(app, job, &brief).await? else {
         return Err(ApiError::conflict(
             "the block is not adjusted yet: run the registration first, control only goes on an adjusted network",
         ));
     };
-    if let Some(reason) = &dto.result.refused {
-        return Err(ApiError::conflict(format!("the block is not adjusted: {reason}")));
+    if let Some(reason) = &block.record.refused {
+        return Err(ApiError::conflict(format!(
+            "the block is not adjusted: {}",
+            words::registration::refusal(reason)
+        )));
     }
-    if dto.stale {
+    if block.stale {
         return Err(ApiError::conflict(
             "scans or observations changed since the block was adjusted: run the registration again first",
         ));
     }
     let control = results::control(&app.db, job).await?;
-    let inputs = fingerprint(&row, &control);
-    let stored: StoredNetwork = serde_json::from_value(results::network(&app.db, row.id).await?)
-        .map_err(|e| ApiError::bad(format!("the stored network cannot be read: {e}")))?;
-    let result = super::blocking(move || compute(&stored, &control, model)).await??;
-    results::put_georef(&app.db, job, &inputs, &serde_json::json!(result)).await?;
-    Ok(GeorefDto { stale: false, result })
+    let inputs = fingerprint(&block.row, &control, &brief);
+    let detail = registration::detail(app, block.row.id).await?;
+    let plan = planning::load(app, job).await?;
+    let b = brief.clone();
+    let record = super::blocking(move || {
+        let mut record = compute(&b, &block.record, &detail, &control, model)?;
+        record.surfaces = surfaces(&b, &plan, &record);
+        Ok::<_, ApiError>(record)
+    })
+    .await??;
+    results::put_georef(&app.db, job, &inputs, &serde_json::json!(record)).await?;
+    Ok(to_dto(&brief, &Current { inputs, stale: false, record }))
 }
 
-fn compute(stored: &StoredNetwork, control: &[ControlRow], model: FitModel) -> Result<GeorefResult, ApiError> {
-    let block = solve(stored.to_core()).map_err(|e| ApiError::conflict(e.to_string()))?;
-    let levelled = stored.scans.iter().any(|s| s.level_sigma.is_some());
-    let known: Vec<(String, Vec3, Vec3)> = control
+/// Control as the core takes it: what is not known is left free.
+fn points(control: &[ControlRow], names: &[String]) -> Vec<ControlPoint> {
+    let free = KnownPoint::FREE;
+    control
         .iter()
-        .map(|c| (c.name.clone(), Vec3::new(c.e, c.n, c.h), Vec3::new(c.sigma_h, c.sigma_h, c.sigma_v)))
-        .collect();
-    let targets: Vec<(String, Vec3, Mat3)> = stored
-        .targets
+        .map(|c| ControlPoint {
+            name: c.name.clone(),
+            position: Vec3::new(c.e.unwrap_or(0.0), c.n.unwrap_or(0.0), c.h.unwrap_or(0.0)),
+            sigma: Vec3::new(
+                if c.e.is_some() { c.sigma_e } else { free },
+                if c.n.is_some() { c.sigma_n } else { free },
+                if c.h.is_some() { c.sigma_v } else { free },
+            ),
+            check: c.is_check,
+            target: c.target.as_ref().and_then(|t| names.iter().position(|n| n.eq_ignore_ascii_case(t))),
+        })
+        .collect()
+}
+
+/// The map from local metres to the grid at a place, as the brief wants it.
+fn map_at(brief: &Brief, reference: Option<&crs::Reference>, at: &Vec3) -> Result<GridMap, crs::CrsError> {
+    let Some(reference) = reference else { return Ok(GridMap::local(*at)) };
+    let map = reference.map_at(at, brief.undulation.unwrap_or(0.0))?;
+    Ok(if brief.output() == Output::Ground { map.ground() } else { map })
+}
+
+fn compute(
+    brief: &Brief,
+    block: &Registration,
+    detail: &Detail,
+    control: &[ControlRow],
+    model: FitModel,
+) -> Result<Georeferencing, ApiError> {
+    let network = crate::record::registration::network(block, detail);
+    // the stored state is the solution: its statistics follow without another iteration
+    let solution = precision(&network, Scaling::Estimated).map_err(|e| ApiError::conflict(e.to_string()))?;
+    let targets: Vec<String> = block.targets.iter().map(|t| t.name.clone()).collect();
+    let rows: Vec<(Uuid, String)> = control.iter().map(|c| (c.id, c.name.clone())).collect();
+    let names = Names { control: &rows, targets: &targets };
+    let reference = brief.epsg.map(crs::lookup).transpose().map_err(|e| ApiError::conflict(e.to_string()))?;
+    let control = points(control, &targets);
+    // a place the projection does not know is said before anything is fitted
+    if let Some(c) = control.iter().find(|c| c.has_plan()) {
+        map_at(brief, reference.as_ref(), &c.position).map_err(|e| ApiError::conflict(format!("{}: {e}", c.name)))?;
+    }
+    let input = Input {
+        network: &network,
+        block: &solution,
+        names: &targets,
+        control,
+        model,
+        levelled: block.groups.contains(&crate::record::Group::Levelling),
+        map_at: &|at| map_at(brief, reference.as_ref(), at).unwrap_or_else(|_| GridMap::local(*at)),
+    };
+    let mut fitted = georeference(&input).map_err(|f| ApiError::conflict(failure(brief, &f, &names)))?;
+    if reference.is_some() && fitted.map.factors.is_none() {
+        fitted.weaknesses.push(Weakness::NoFactor);
+    }
+    Ok(record::store(&fitted, block, &names, brief.epsg))
+}
+
+fn failure(brief: &Brief, f: &Failure, names: &Names<'_>) -> String {
+    let mut out = f.error.to_string();
+    for m in &f.mistakes {
+        out += &format!(". {}", words::control::mistake(brief, &record::mistake(m, names)));
+    }
+    if f.mistakes.is_empty() && f.ambiguous {
+        out += ". The layout fits in more than one way: name the targets";
+    }
+    out
+}
+
+/// The worst error on each required surface, by the placed scan that shows each piece best.
+fn surfaces(brief: &Brief, plan: &planning::Plan, g: &Georeferencing) -> Vec<record::Surface> {
+    if plan.site.walls.iter().all(|w| w.demand.is_none()) && plan.site.slabs.iter().all(|s| s.demand.is_none()) {
+        return Vec::new();
+    }
+    let instrument = Instrument::from(&brief.instrument);
+    let stations: Vec<Station> = g
+        .stations
         .iter()
-        .enumerate()
-        .map(|(k, t)| (t.name.clone(), block.targets[k], block.target_covariance(k)))
+        .map(|s| Station::at(&s.name, Pose::from(&s.grid).translation - brief.origin()))
         .collect();
-    let mut matched = match_control(&known, &targets, levelled);
-    for (i, c) in control.iter().enumerate() {
-        if let Some(name) = &c.target {
-            let at = stored.targets.iter().position(|t| t.name.eq_ignore_ascii_case(name));
-            matched.targets.iter_mut().for_each(|t| {
-                if at.is_some() && *t == at {
-                    *t = None
-                }
-            });
-            matched.targets[i] = at;
-            matched.by_name[i] = at.is_some();
+    let cover = cover(&plan.site, &stations, &instrument, 2.0 * planning::GRID);
+    let mut out: Vec<(vistazo_core::plan::Surface, f64, f64, [f64; 3])> = Vec::new();
+    for (i, s) in cover.samples.iter().enumerate().filter(|(_, s)| s.demand.is_some()) {
+        let best = (0..stations.len())
+            .filter(|&k| cover.stations[k].samples[i].is_ok())
+            .map(|k| {
+                let pose = nalgebra::Matrix6::from_row_slice(&g.stations[k].covariance);
+                let e = Error95::from_covariance(&carried(&pose, &(s.position - stations[k].position)));
+                [e.horizontal, e.vertical, e.spatial]
+            })
+            .min_by(|a, b| a[2].total_cmp(&b[2]));
+        let at = out.iter().position(|o| o.0 == s.surface).unwrap_or_else(|| {
+            out.push((s.surface, 0.0, 0.0, [0.0; 3]));
+            out.len() - 1
+        });
+        out[at].1 += s.area();
+        if let Some(e) = best {
+            out[at].2 += s.area();
+            for (worst, e) in out[at].3.iter_mut().zip(e) {
+                *worst = worst.max(e);
+            }
         }
     }
-    let points: Vec<ControlPoint> = control
-        .iter()
-        .zip(&known)
-        .zip(&matched.targets)
-        .map(|((c, k), t)| ControlPoint {
-            name: c.name.clone(),
-            position: k.1,
-            sigma: k.2,
-            check: c.is_check,
-            target: *t,
+    out.into_iter()
+        .map(|(surface, all, shown, worst)| record::Surface {
+            name: plan.surface(surface).1.clone(),
+            // a surface of which less than half is shown cannot be judged by what is
+            error: (shown >= 0.5 * all).then_some(worst),
         })
-        .collect();
-    let usable = points.iter().filter(|p| !p.check && p.target.is_some()).count();
-    let hint = || {
-        let words = diagnose(&known, &targets, levelled).map(|d| format!(". {d}"));
-        words.unwrap_or_else(|| {
-            if matched.ambiguous {
-                ". The layout fits in more than one way: name the targets".into()
-            } else {
-                String::new()
-            }
-        })
-    };
-    let fitted = georeference(&block, &points, model)
-        .map_err(|e| ApiError::conflict(format!("{e}{}", if usable < 3 { hint() } else { String::new() })))?;
-    Ok(to_dto(stored, &points, control, &matched.by_name, fitted))
+        .collect()
 }
 
-fn to_dto(
-    stored: &StoredNetwork,
-    points: &[ControlPoint],
-    control: &[ControlRow],
-    by_name: &[bool],
-    g: Georeferenced,
-) -> GeorefResult {
-    let residual = |r: &PointResidual| ControlResidualDto {
-        control: control[r.control].id,
-        name: points[r.control].name.clone(),
-        target: points[r.control].target.map_or(String::new(), |t| stored.targets[t].name.clone()),
-        residual: r.residual.into(),
-        expected: r.expected.into(),
+/// As it is sent.
+pub(crate) fn to_dto(brief: &Brief, c: &Current) -> GeorefDto {
+    let g = &c.record;
+    let factors = g.map.factors;
+    let checks = &g.checks;
+    GeorefDto {
+        stale: c.stale,
+        result: GeorefResult {
+            model: g.model,
+            source: g.source,
+            grid: GridDto {
+                origin: g.map.origin,
+                point_scale: factors.map(|f| f[0]),
+                height_factor: factors.map(|f| f[1]),
+                combined: factors.map(|f| f[0] * f[1]),
+                convergence: factors.map(|f| f[2]),
+                output: g.map.output,
+                reference: reference_words(g.epsg),
+                vertical: brief.vertical_words(),
+            },
+            scale: g.scale,
+            scale_sigma: g.scale_sigma,
+            parameter_sigma: g.parameter_sigma,
+            stations: g.stations.iter().map(station).collect(),
+            targets: g
+                .targets
+                .iter()
+                .map(|t| TargetDto {
+                    name: t.name.clone(),
+                    kind: t.kind,
+                    position: t.position,
+                    error: Error95Dto::from(crate::record::error95(&t.covariance)),
+                    scans: t.scans,
+                    used: t.used,
+                    difference: t.difference,
+                    sources: registration::sources(&t.budget),
+                })
+                .collect(),
+            residuals: g.residuals.iter().map(residual).collect(),
+            checks: checks.points.iter().map(residual).collect(),
+            check_summary: CheckSummaryDto {
+                rmse: checks.rmse,
+                horizontal: checks.horizontal,
+                spatial: checks.spatial,
+                bound: checks.bound,
+                bias: checks.bias,
+                bias95: checks.bias95,
+                quadrants: checks.quadrants,
+                p_value: checks.p_value,
+                missing: checks.missing.clone(),
+            },
+            unmatched: g.unmatched.clone(),
+            surfaces: g
+                .surfaces
+                .iter()
+                .map(|s| SurfaceErrorDto { name: s.name.clone(), error: s.error })
+                .collect(),
+            sum: g.sum,
+            dof: g.dof,
+            global_p: g.global_p,
+            variance_factor: g.variance[3],
+            variance_estimate: g.variance[0],
+            warnings: g.weaknesses.iter().map(|w| words::control::weakness(brief, w)).collect(),
+        },
+    }
+}
+
+/// The reference in words.
+pub(crate) fn reference_words(epsg: Option<u16>) -> String {
+    match epsg.map(crs::lookup) {
+        Some(Ok(r)) => format!("{} (EPSG:{})", r.name, r.code),
+        Some(Err(e)) => e.to_string(),
+        None => "local grid".into(),
+    }
+}
+
+fn station(s: &record::Station) -> StationDto {
+    StationDto {
+        scan: s.scan,
+        name: s.name.clone(),
+        pose: PoseDto::from(&Pose::from(&s.grid)),
+        error: Error95Dto::from(Error95::from_covariance(&record::position(&s.covariance))),
+        heading95: s.covariance.get(35).copied().unwrap_or(0.0).max(0.0).sqrt() * K95_1D,
+        targets: s.targets,
+        covariance: s.covariance.clone(),
+    }
+}
+
+fn residual(r: &PointResidual) -> ControlResidualDto {
+    ControlResidualDto {
+        control: r.control,
+        name: r.name.clone(),
+        target: r.target.clone(),
+        pairing: r.pairing,
+        residual: r.residual,
+        expected: r.expected,
         p_value: r.p_value,
-        by_name: by_name[r.control],
-    };
-    let sources = |k: usize| {
-        let all = g.target_covariances[k].trace().max(1e-18);
-        let (control, level) = (g.from_control[k].trace() / all, g.from_level[k].trace() / all);
-        vec![
-            SourceDto { name: "control".into(), share: control },
-            SourceDto { name: "measuring the targets".into(), share: (1.0 - control - level).max(0.0) },
-            SourceDto { name: "levelling".into(), share: level },
-        ]
-    };
-    GeorefResult {
-        model: match g.model {
-            FitModel::Levelled => "levelled",
-            FitModel::Rigid => "rigid",
-            FitModel::Similarity => "similarity",
-        }
-        .into(),
-        scale: g.fit.scale,
-        scale_sigma: g.scale_sigma,
-        transform: PoseDto::from(&g.fit.pose),
-        stations: stored
-            .scans
-            .iter()
-            .enumerate()
-            .map(|(k, s)| StationDto {
-                scan: s.id,
-                name: s.name.clone(),
-                pose: PoseDto::from(&g.poses[k]),
-                error: Error95Dto::from(Error95::from_covariance(
-                    &g.pose_covariances[k].fixed_view::<3, 3>(0, 0).into_owned(),
-                )),
-                heading95: g.pose_covariances[k][(5, 5)].max(0.0).sqrt() * K95_1D,
-                targets: stored.observations.iter().filter(|o| o.active && o.scan == k).count(),
-                covariance: g.pose_covariances[k].transpose().iter().copied().collect(),
-            })
-            .collect(),
-        targets: stored
-            .targets
-            .iter()
-            .enumerate()
-            .map(|(k, t)| TargetDto {
-                name: t.name.clone(),
-                kind: t.kind.clone(),
-                position: g.targets[k].into(),
-                error: Error95Dto::from(g.target_error(k)),
-                scans: stored.observations.iter().filter(|o| o.active && o.target == k).count(),
-                sources: sources(k),
-            })
-            .collect(),
-        residuals: g.residuals.iter().map(residual).collect(),
-        checks: g.checks.iter().map(residual).collect(),
-        unmatched: points.iter().filter(|p| p.target.is_none()).map(|p| p.name.clone()).collect(),
-        sum: g.sum,
-        dof: g.dof,
-        global_p: g.global_p,
-        variance_factor: g.variance_factor,
-        warnings: g.warnings,
+        p_family: r.p_family,
+        detectable: r.detectable,
+        from_control: r.from_control,
+        by_name: r.pairing == Pairing::Name,
     }
 }

@@ -1,18 +1,15 @@
 //! Puts stored rows together for the core, and what the core says into what is stored and sent.
 
-pub(crate) mod block;
 pub(crate) mod cloud;
 pub(crate) mod designing;
 pub(crate) mod field_copy;
 pub(crate) mod files;
-mod findings;
 pub(crate) mod grid;
-pub(crate) mod network;
 pub(crate) mod planning;
+pub(crate) mod registration;
 pub(crate) mod room;
 pub(crate) mod sheet;
 pub(crate) mod slice;
-pub(crate) mod trap_words;
 pub(crate) mod verdict;
 
 use crate::dto::Brief;
@@ -27,16 +24,6 @@ pub(crate) async fn brief(app: &App, job: Uuid) -> Result<(jobs::Job, Brief), Ap
     let brief = serde_json::from_value(row.brief.clone())
         .map_err(|e| ApiError::bad(format!("the stored brief cannot be read: {e}")))?;
     Ok((row, brief))
-}
-
-/// How likely chance alone is, as it is read: never as zero.
-pub(crate) fn chance(p: f64) -> String {
-    format!("p {}{}", if p < 0.001 { "" } else { "= " }, probability(p))
-}
-
-/// The same where a heading says what it is.
-pub(crate) fn probability(p: f64) -> String {
-    if p < 0.001 { "< 0.001".into() } else { format!("{p:.3}") }
 }
 
 /// A short sum of whatever a result depends on: when it differs, the result is out of date.

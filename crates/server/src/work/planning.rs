@@ -1,31 +1,30 @@
 //! The plan as the core takes it, and what comes back from there.
 
 use crate::dto::{
-    Brief, CoverDto, DayDto, KnockDto, LinkDto, LookDto, LookRequest, PlanData, PointDto, PredictionDto, ShareDto,
+    Brief, CoverDto, DayDto, KnockDto, LinkDto, LookDto, LookRequest, PlanData, PointDto, PredictionDto,
     StationCoverDto, SurfaceDto,
 };
-use crate::work::trap_words;
+use crate::words::traps as trap_words;
 use crate::{ApiError, App};
 use nalgebra::Vector2;
 use std::collections::HashMap;
 use uuid::Uuid;
-use vistazo_core::adjust::{CloudTie, unnoticed};
+use vistazo_core::adjust::kinds::CloudTie;
+use vistazo_core::adjust::unnoticed;
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
     Bvh, Column, Cover, Demand, Design, Edge, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
-    Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, budget,
+    Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall,
     cloud_ties, cover, day, look_round, predict, sample, station_graph, surface_error, traps,
 };
-use vistazo_core::target::configuration;
+use vistazo_core::targets::configuration;
 use vistazo_store::{jobs, views};
 
 /// Size of the pieces that surfaces are cut into, metres.
 pub(crate) const GRID: f64 = 0.25;
 /// Height of an instrument over its mark when the plan does not say, metres.
 pub(crate) const INSTRUMENT_HEIGHT: f64 = 1.65;
-/// From so many stations on, the budget is not taken apart: it takes several adjustments.
-const MANY_STATIONS: usize = 120;
 
 /// A plan taken apart.
 #[derive(Clone, Default)]
@@ -217,7 +216,7 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
     super::fingerprint(&(
-        6,
+        7,
         &plan.inputs,
         &brief.instrument,
         brief.sphere_diameter,
@@ -302,7 +301,7 @@ fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
         day: DayDto::from(&day(&stations, &instrument)),
         once: c.once,
         twice: c.twice,
-        prediction: prediction(plan, &design, &p),
+        prediction: prediction(plan, &p),
     }
 }
 
@@ -448,10 +447,10 @@ pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
     out
 }
 
-fn prediction(plan: &Plan, design: &Design<'_>, p: &Prediction) -> PredictionDto {
+fn prediction(plan: &Plan, p: &Prediction) -> PredictionDto {
     let (on_grid, errors) = plan.predicted_errors(p);
     let refused = match &p.block {
-        Err(e) => Some(e.to_string()),
+        Err(e) => Some(refusal(plan, p, e)),
         Ok(_) if !on_grid => {
             Some("fewer than 3 planned targets are marked as control: the figures hold within the block only".into())
         }
@@ -471,21 +470,12 @@ fn prediction(plan: &Plan, design: &Design<'_>, p: &Prediction) -> PredictionDto
         })
         .collect();
     let weakest = p.weakest().and_then(|(t, _)| p.used.iter().position(|u| *u == t));
-    let parts = weakest.filter(|_| plan.stations.len() <= MANY_STATIONS).and_then(|k| budget(design, p, k));
-    let budget = parts.map_or_else(Vec::new, |b| {
-        [
-            ("control", b.control),
-            ("levelling", b.level),
-            ("set-ups", b.set_up),
-            ("clouds", b.clouds),
-            ("spheres", b.spheres),
-            ("checkers", b.checkers),
-        ]
-        .into_iter()
-        .filter(|s| s.1 > 0.0005)
-        .map(|(what, share)| ShareDto { what: what.into(), share })
-        .collect()
+    let budget = weakest.and_then(|k| p.budget(k)).map_or_else(Vec::new, |b| {
+        super::registration::sources(&crate::record::shares(&b)).into_iter().filter(|s| s.share > 0.0005).collect()
     });
+    let mut groups: Vec<crate::record::Group> = p.network.observations.iter().map(|o| o.group().into()).collect();
+    groups.sort_unstable();
+    groups.dedup();
     let name = |s: usize| plan.stations[s].1.name.clone();
     let knocks = p.block.as_ref().map_or_else(
         |_| Vec::new(),
@@ -503,5 +493,25 @@ fn prediction(plan: &Plan, design: &Design<'_>, p: &Prediction) -> PredictionDto
                 .collect()
         },
     );
-    PredictionDto { refused, on_grid, targets, stations, budget, knocks }
+    PredictionDto { refused, on_grid, targets, stations, budget, groups, knocks }
+}
+
+/// Why nothing can be predicted, with the names of the plan.
+fn refusal(plan: &Plan, p: &Prediction, e: &vistazo_core::adjust::AdjustError) -> String {
+    use vistazo_core::adjust::{AdjustError, Hold};
+    let AdjustError::Defect(loose) = e else { return e.to_string() };
+    let name = |t: usize| plan.targets[p.used[t]].1.name.clone();
+    let all: Vec<String> = loose
+        .iter()
+        .map(|d| {
+            let (hangs, line) = match &d.hangs {
+                Hold::Nothing => (Vec::new(), false),
+                Hold::One(a) => (vec![name(*a)], false),
+                Hold::Two(a, b) => (vec![name(*a), name(*b)], false),
+                Hold::Line(all) => (all.iter().map(|t| name(*t)).collect(), true),
+            };
+            crate::words::registration::loose(&plan.stations[d.scan].1.name, &hangs, line)
+        })
+        .collect();
+    format!("the block is not determined: {}", all.join("; "))
 }

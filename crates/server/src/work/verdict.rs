@@ -1,22 +1,23 @@
-//! The verdict on the requirement, and the title block.
+//! The verdict on the requirement, the title block, and what is open on each sheet.
 
 use super::planning::Outlook;
-use super::{block, grid, planning};
-use crate::dto::{AdjustmentDto, Brief, Error95Dto, GeorefDto, SheetDto, SummaryDto, VerdictDto};
-use crate::{ApiError, App};
+use super::{grid, planning, registration};
+use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
+use crate::{ApiError, App, words};
 use uuid::Uuid;
-use vistazo_core::check::{SpacingResult, Verdict, VerdictRow, check_point_row, limit_row, spacing_row};
-use vistazo_core::geometry::Vec3;
+use vistazo_core::adjust::Group;
+use vistazo_core::check::{Check, Checks, Evidence, Judged, PlaceKind, SpacingResult, Verdict, VerdictRow, verdict};
+use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_store::{field, results};
 
-/// Where the whole job stands.
+/// Where the whole job stands. Each row is read once.
 pub(crate) struct State {
     pub brief: Brief,
     pub plan: planning::Plan,
-    pub adjustment: Option<AdjustmentDto>,
-    pub georef: Option<(String, GeorefDto)>,
+    pub adjustment: Option<registration::Current>,
+    pub georef: Option<grid::Current>,
     pub spacing: Option<results::Stored>,
-    pub scans: usize,
+    pub scans: Vec<field::ScanRow>,
     pub packages: Vec<results::Package>,
     outlook: Outlook,
 }
@@ -26,68 +27,107 @@ impl State {
         let (_, brief) = super::brief(app, job).await?;
         let plan = planning::load(app, job).await?;
         let outlook = planning::outlook(app, job, &plan, &brief).await?;
+        let adjustment = registration::current_of(app, job, &brief).await?;
+        let georef = grid::current_of(app, job, &brief, adjustment.as_ref()).await?;
         Ok(Self {
-            brief,
             plan,
-            adjustment: block::current(app, job).await?.map(|a| a.1),
-            georef: grid::current(app, job).await?,
+            adjustment,
+            georef,
             spacing: results::spacing(&app.db, job).await?,
-            scans: field::scans(&app.db, job).await?.len(),
+            scans: field::scans(&app.db, job).await?,
             packages: results::packages(&app.db, job).await?,
             outlook,
+            brief,
         })
     }
 
-    /// The same with the observations and ties of the adjustment, for the report.
-    pub(crate) async fn load_whole(app: &App, job: Uuid) -> Result<Self, ApiError> {
-        let adjustment = block::whole(app, job).await?;
-        Ok(Self { adjustment, ..Self::load(app, job).await? })
+    /// The georeferencing, when it is of what is there.
+    pub(crate) fn on_grid(&self) -> Option<&grid::Current> {
+        self.georef.as_ref().filter(|g| !g.stale)
     }
 
     fn worst_predicted(&self, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
-        self.outlook.prediction.targets.iter().map(|p| axis(&p.error)).max_by(f64::total_cmp)
+        let p = &self.outlook.prediction;
+        p.targets.iter().chain(&p.stations).map(|p| axis(&p.error)).max_by(f64::total_cmp)
+    }
+
+    /// Some scans are simulated.
+    pub(crate) fn simulated(&self) -> bool {
+        self.scans.iter().any(|s| s.simulated)
+    }
+
+    /// What speaks for and against the result.
+    fn evidence(&self) -> Evidence {
+        let mut e = Evidence {
+            predicted: [
+                self.worst_predicted(|e| e.horizontal),
+                self.worst_predicted(|e| e.vertical),
+                self.worst_predicted(|e| e.spatial),
+            ],
+            planned_share: self.outlook.once,
+            spacing: self.fresh_spacing().map(|s| (s.within, s.total, s.typical)),
+            test_passed: true,
+            ..Evidence::default()
+        };
+        if let Some(a) = &self.adjustment {
+            let unplaced = &a.record.unplaced;
+            e.unplaced = unplaced.len();
+            e.unsettled = a
+                .record
+                .findings
+                .iter()
+                .filter(|f| !a.kept.contains(&f.key) && !f.key.starts_with("unplaced "))
+                .count();
+            // ties by clouds, set-ups: what the plan counted on and nobody measured
+            let has: Vec<Group> = a.record.groups.iter().map(|g| (*g).into()).collect();
+            let counted = self.outlook.prediction.groups.iter().map(|g| Group::from(*g));
+            e.not_measured = counted.filter(|g| *g != Group::Control && !has.contains(g)).collect();
+        }
+        let Some(g) = self.on_grid().map(|g| &g.record) else { return e };
+        let mut places: Vec<Judged> = g
+            .targets
+            .iter()
+            .filter(|t| t.used)
+            .map(|t| judged(PlaceKind::Target, &t.name, crate::record::error95(&t.covariance)))
+            .collect();
+        places.extend(g.stations.iter().map(|s| {
+            let c = crate::record::georeference::position(&s.covariance);
+            judged(PlaceKind::Station, &s.name, Error95::from_covariance(&c))
+        }));
+        for s in &g.surfaces {
+            match s.error {
+                Some([horizontal, vertical, spatial]) => {
+                    let error = Error95 { horizontal, vertical, spatial, ..Error95::default() };
+                    places.push(judged(PlaceKind::Surface, &s.name, error));
+                }
+                None => e.surfaces_missing.push(s.name.clone()),
+            }
+        }
+        e.places = Some(places);
+        e.test_passed = g.source == crate::record::georeference::Source::Constrained
+            || g.model == crate::record::georeference::Model::Similarity;
+        e.control_off = g.residuals.iter().filter(|r| r.p_family < 0.01).map(|r| r.name.clone()).collect();
+        e.checks = Checks {
+            compared: g
+                .checks
+                .points
+                .iter()
+                .map(|c| Check { name: c.name.clone(), residual: Vec3::from(c.residual), p_family: c.p_family })
+                .collect(),
+            missing: g.checks.missing.clone(),
+            spatial: g.checks.spatial,
+            bound: g.checks.bound,
+            quadrants: g.checks.quadrants,
+        };
+        e
     }
 
     /// One row for each requirement of the brief.
     pub(crate) fn verdicts(&self) -> Vec<VerdictDto> {
-        let fresh = self.georef.as_ref().filter(|g| !g.1.stale).map(|g| &g.1.result);
-        let errors = |axis: fn(&Error95Dto) -> f64| -> Vec<(String, f64)> {
-            fresh.map(|g| g.targets.iter().map(|t| (t.name.clone(), axis(&t.error))).collect()).unwrap_or_default()
-        };
-        let r = self.brief.requirement();
-        let mut out = Vec::new();
-        let mut add = |name: &str, row: VerdictRow| out.push(to_dto(name, row));
-        if let Some(limit) = r.horizontal95 {
-            add(
-                "Horizontal position of targets, 95 %",
-                limit_row(limit, self.worst_predicted(|e| e.horizontal), &errors(|e| e.horizontal)),
-            );
-        }
-        if let Some(limit) = r.vertical95 {
-            add(
-                "Height of targets, 95 %",
-                limit_row(limit, self.worst_predicted(|e| e.vertical), &errors(|e| e.vertical)),
-            );
-        }
-        if let Some(limit) = r.spatial95 {
-            add(
-                "Position of targets in space, 95 %",
-                limit_row(limit, self.worst_predicted(|e| e.spatial), &errors(|e| e.spatial)),
-            );
-        }
-        if let Some(limit) = r.check_rmse {
-            let residuals: Vec<Vec3> =
-                fresh.map(|g| g.checks.iter().map(|c| Vec3::from(c.residual)).collect()).unwrap_or_default();
-            add("Check points, root mean square", check_point_row(limit, None, &residuals));
-        }
-        let wanted: Vec<f64> = self.plan.site.walls.iter().filter_map(|w| w.demand.map(|d| d.spacing)).collect();
-        if let Some(required) = wanted.iter().copied().min_by(f64::total_cmp) {
-            add(
-                "Point spacing on required surfaces",
-                spacing_row(required, self.outlook.once, self.fresh_spacing().map(|s| (s.within, s.total, s.typical))),
-            );
-        }
-        out
+        let mut asked = self.brief.requirement();
+        asked.spacing =
+            self.plan.site.walls.iter().filter_map(|w| w.demand.map(|d| d.spacing)).min_by(f64::total_cmp);
+        verdict(&asked, &self.evidence()).into_iter().map(to_dto).collect()
     }
 
     /// What the measured spacing depends on: the poses and the walls.
@@ -99,7 +139,7 @@ impl State {
             .iter()
             .map(|w| (w.line.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), w.pieces(), w.demand.map(|d| d.spacing)))
             .collect();
-        self.georef.as_ref().filter(|g| !g.1.stale).map(|g| super::fingerprint(&(&g.0, walls, self.brief.origin)))
+        self.on_grid().map(|g| super::fingerprint(&(&g.inputs, walls, self.brief.origin)))
     }
 
     fn fresh_spacing(&self) -> Option<SpacingResult> {
@@ -114,7 +154,7 @@ impl State {
 
     /// What a package depends on.
     pub(crate) fn package_inputs(&self) -> Option<String> {
-        self.georef.as_ref().filter(|g| !g.1.stale).map(|g| super::fingerprint(&(&g.0, &self.brief, &self.verdicts())))
+        self.on_grid().map(|g| super::fingerprint(&(&g.inputs, &self.brief, &self.verdicts())))
     }
 
     /// The title block.
@@ -130,21 +170,38 @@ impl State {
         } else {
             (None, ("3-D, 95 %", |e| e.spatial))
         };
-        let fresh_grid = self.georef.as_ref().filter(|g| !g.1.stale).map(|g| &g.1.result.targets);
-        let fresh_block =
-            self.adjustment.as_ref().filter(|a| !a.stale && a.result.refused.is_none()).map(|a| &a.result.targets);
-        let achieved = fresh_grid.or(fresh_block);
-        let worst = achieved.and_then(|t| t.iter().max_by(|a, b| (axis.1)(&a.error).total_cmp(&(axis.1)(&b.error))));
+        // the worst of what counts, on the grid where there is one, and of the same things as predicted
+        type Place = (String, Error95Dto, Vec<crate::record::Share>);
+        let on_grid: Option<Vec<Place>> = self.on_grid().map(|g| {
+            let targets = g.record.targets.iter().filter(|t| t.used);
+            let targets = targets.map(|t| (t.name.clone(), crate::record::error95(&t.covariance).into(), t.budget.clone()));
+            let stations = g.record.stations.iter().map(|s| {
+                let c = crate::record::georeference::position(&s.covariance);
+                (s.name.clone(), Error95::from_covariance(&c).into(), Vec::new())
+            });
+            targets.chain(stations).collect()
+        });
+        let fresh = self.adjustment.as_ref().filter(|a| !a.stale && a.record.refused.is_none());
+        let block: Option<Vec<Place>> = fresh.map(|a| {
+            let used = a.record.targets.iter().filter(|t| t.scans > 1 || t.named);
+            used.map(|t| (t.name.clone(), crate::record::error95(&t.covariance).into(), t.budget.clone())).collect()
+        });
+        let is_on_grid = on_grid.is_some();
+        let achieved = on_grid.or(block);
+        let worst = achieved.iter().flatten().max_by(|a, b| (axis.1)(&a.1).total_cmp(&(axis.1)(&b.1)));
+        // predicted on the grid says nothing about errors within the block
+        let comparable = self.outlook.prediction.on_grid == is_on_grid || achieved.is_none();
         let package = self.packages.first();
         SummaryDto {
             requirement: axis.0.into(),
             required,
-            predicted: self.worst_predicted(axis.1),
-            achieved: worst.map(|t| (axis.1)(&t.error)),
-            on_grid: fresh_grid.is_some(),
-            weakest: worst.map(|t| t.name.clone()),
-            sources: worst.map(|t| t.sources.clone()).unwrap_or_default(),
-            revision: package.map(|p| p.revision).or(self.adjustment.as_ref().map(|a| a.revision)),
+            predicted: if comparable { self.worst_predicted(axis.1) } else { None },
+            achieved: worst.map(|t| (axis.1)(&t.1)),
+            on_grid: is_on_grid,
+            simulated: self.simulated(),
+            weakest: worst.map(|t| t.0.clone()),
+            sources: worst.map(|t| registration::sources(&t.2)).unwrap_or_default(),
+            revision: package.map(|p| p.revision).or(self.adjustment.as_ref().map(|a| a.row.revision)),
             prepared: package.and_then(|p| p.prepared_by.clone()),
             checked: package.and_then(|p| p.checked_by.clone()),
             sheets: self.sheets(),
@@ -162,21 +219,21 @@ impl State {
         ];
         let stations = self.plan.stations.len();
         let register = match &self.adjustment {
-            None if self.scans < 2 => ("waiting", "needs 2 scans".to_owned()),
+            None if self.scans.len() < 2 => ("waiting", "needs 2 scans".to_owned()),
             None => ("open", "not adjusted".into()),
             Some(a) if a.stale => ("attention", "out of date".into()),
-            Some(a) if a.result.refused.is_some() => ("attention", "refused".into()),
-            Some(a) if !a.result.findings.is_empty() => ("attention", format!("{} to decide", a.result.findings.len())),
-            Some(a) if a.locked => ("done", "locked".into()),
+            Some(a) if a.record.refused.is_some() => ("attention", "refused".into()),
+            Some(a) if a.open() > 0 => ("attention", format!("{} to decide", a.open())),
+            Some(a) if a.row.locked_at.is_some() => ("done", "locked".into()),
             Some(_) => ("done", "adjusted".into()),
         };
         let georeference = match &self.georef {
             None if register.0 == "done" || register.0 == "attention" => ("open", "no control".to_owned()),
             None => ("waiting", "needs the block".into()),
-            Some(g) if g.1.stale => ("attention", "out of date".into()),
-            Some(g) if !g.1.result.warnings.is_empty() => (
+            Some(g) if g.stale => ("attention", "out of date".into()),
+            Some(g) if !g.record.weaknesses.is_empty() => (
                 "attention",
-                match g.1.result.warnings.len() {
+                match g.record.weaknesses.len() {
                     1 => "1 remark".to_owned(),
                     n => format!("{n} remarks"),
                 },
@@ -184,8 +241,8 @@ impl State {
             Some(_) => ("done", "on the grid".into()),
         };
         let verdicts = self.verdicts();
-        let met = verdicts.iter().filter(|v| v.verdict == "met").count();
-        let failed = verdicts.iter().any(|v| v.verdict == "not met");
+        let met = verdicts.iter().filter(|v| v.verdict == VerdictWord::Met).count();
+        let failed = verdicts.iter().any(|v| v.verdict == VerdictWord::NotMet);
         let check = match (verdicts.len(), met) {
             (0, _) => ("waiting", "nothing asked".to_owned()),
             (n, m) if n == m => ("done", format!("{m} of {n} met")),
@@ -209,7 +266,7 @@ impl State {
             } else {
                 sheet("plan", "open", "no stations".into())
             },
-            match self.scans {
+            match self.scans.len() {
                 0 => sheet("field", "open", "no scans".into()),
                 n => sheet(
                     "field",
@@ -225,19 +282,22 @@ impl State {
     }
 }
 
-fn to_dto(name: &str, row: VerdictRow) -> VerdictDto {
+fn judged(kind: PlaceKind, name: &str, error: Error95) -> Judged {
+    Judged { kind, name: name.to_owned(), error }
+}
+
+fn to_dto(row: VerdictRow) -> VerdictDto {
     VerdictDto {
-        requirement: name.into(),
+        requirement: words::verdict::asked(row.asked).into(),
         required: row.required,
         predicted: row.predicted,
         achieved: row.achieved,
         bound: row.bound,
-        evidence: row.evidence,
+        evidence: words::verdict::evidence(&row.grounds),
         verdict: match row.verdict {
-            Verdict::Met => "met",
-            Verdict::NotMet => "not met",
-            Verdict::NotShown => "not shown",
-        }
-        .into(),
+            Verdict::Met => VerdictWord::Met,
+            Verdict::NotMet => VerdictWord::NotMet,
+            Verdict::NotDemonstrated => VerdictWord::NotDemonstrated,
+        },
     }
 }

@@ -1,0 +1,52 @@
+use crate::adjust::{Group, Linearised, Measurement, Network, Unknown};
+use crate::geometry::{Pose, skew};
+use nalgebra::Matrix6;
+
+/// A measured relation between two scans, from what both show of the same surfaces.
+///
+/// Rows: shift (m) and turn (rad) in the scanner frame of `from`. With `w = t_b − t_a` the relative
+/// pose changes by `Rₐᵀ (ρ_b − ρ_a + [w]× ω_a)` and `Rₐᵀ (ω_b − ω_a)`.
+#[derive(Clone, Debug)]
+pub struct CloudTie {
+    /// Index of the scan in whose frame the other is measured.
+    pub from: usize,
+    /// Index of the other.
+    pub to: usize,
+    /// Pose of `to` in the scanner frame of `from`.
+    pub relative: Pose,
+    /// Its covariance by left increments, m² and rad².
+    pub covariance: Matrix6<f64>,
+}
+
+impl Measurement for CloudTie {
+    fn group(&self) -> Group {
+        Group::Clouds
+    }
+
+    fn linearise(&self, net: &Network) -> Linearised {
+        relative(net, self.from, self.to, &self.relative)
+    }
+
+    fn retarget(&mut self, _: &dyn Fn(usize) -> usize) {}
+
+    fn covariance(&self) -> Matrix6<f64> {
+        self.covariance
+    }
+
+    fn unknowns(&self) -> [Option<Unknown>; 2] {
+        [Some(Unknown::Scan(self.from)), Some(Unknown::Scan(self.to))]
+    }
+}
+
+/// The linearised relation between two poses, shared with [`super::TrackedPose`].
+pub(super) fn relative(net: &Network, from: usize, to: usize, measured: &Pose) -> Linearised {
+    let (a, b) = (&net.scans[from].pose, &net.scans[to].pose);
+    let rt = a.matrix().transpose();
+    let w = b.translation - a.translation;
+    let mut by_b = Matrix6::zeros();
+    by_b.fixed_view_mut::<3, 3>(0, 0).copy_from(&rt);
+    by_b.fixed_view_mut::<3, 3>(3, 3).copy_from(&rt);
+    let mut by_a = -by_b;
+    by_a.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
+    Linearised::new(a.inverse().compose(b).difference(measured)).by(Unknown::Scan(from), by_a).by(Unknown::Scan(to), by_b)
+}

@@ -1,0 +1,54 @@
+use crate::adjust::observation::padded;
+use crate::adjust::{Group, Linearised, Measurement, Network, Unknown};
+use crate::geometry::{Mat3, Vec3, skew};
+use crate::targets::TargetKind;
+use nalgebra::{Matrix3x6, Matrix6};
+
+/// The centre of a target measured in a scan.
+///
+/// Rows: the centre in the scanner frame, metres. For `l = Rᵀ (X − t)` and `w = X − t` the
+/// derivative by left increments of the pose and by the target is `dl = Rᵀ (dX − ρ + [w]× ω)`.
+#[derive(Clone, Debug)]
+pub struct TargetCentre {
+    /// Index of the scan.
+    pub scan: usize,
+    /// Index of the target.
+    pub target: usize,
+    /// Centre in the scanner frame, metres.
+    pub centre: Vec3,
+    /// Its covariance, m².
+    pub covariance: Mat3,
+    /// What was measured.
+    pub by: TargetKind,
+}
+
+impl Measurement for TargetCentre {
+    fn group(&self) -> Group {
+        match self.by {
+            TargetKind::Sphere => Group::Spheres,
+            TargetKind::Checker => Group::Checkers,
+        }
+    }
+
+    fn linearise(&self, net: &Network) -> Linearised {
+        let pose = &net.scans[self.scan].pose;
+        let rt = pose.matrix().transpose();
+        let w = net.targets[self.target].position - pose.translation;
+        let mut scan = Matrix3x6::zeros();
+        scan.fixed_view_mut::<3, 3>(0, 0).copy_from(&-rt);
+        scan.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
+        Linearised::new(self.centre - rt * w).by(Unknown::Scan(self.scan), scan).by(Unknown::Target(self.target), rt)
+    }
+
+    fn covariance(&self) -> Matrix6<f64> {
+        padded(&self.covariance)
+    }
+
+    fn unknowns(&self) -> [Option<Unknown>; 2] {
+        [Some(Unknown::Scan(self.scan)), Some(Unknown::Target(self.target))]
+    }
+
+    fn retarget(&mut self, to: &dyn Fn(usize) -> usize) {
+        self.target = to(self.target);
+    }
+}

@@ -1,0 +1,167 @@
+use super::assemble::{Block, WhyUnplaced};
+use super::input::Input;
+use super::network::Placed;
+use crate::adjust::{Hypothesis, Moved, Network, Solution, Suspicion};
+use crate::stats::{chi2_quantile, median};
+use crate::targets::SizeVerdict;
+use crate::tie::{Grade, Tie};
+
+/// Risk of naming something when nothing is wrong, over all the tests of a block together.
+pub const FAMILY_RISK: f64 = 0.01;
+
+/// Something that asks for a decision.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Finding {
+    /// A target was moved between two scans.
+    Moved {
+        /// When, how far.
+        moved: Moved,
+        /// The evidence.
+        evidence: Suspicion,
+        /// Observations (indices) before and after.
+        before: Vec<usize>,
+        /// After.
+        after: Vec<usize>,
+        /// Weaker suspicions, which may be its shadow.
+        others: usize,
+    },
+    /// One observation does not agree with the others.
+    Outlier {
+        /// Its index.
+        observation: usize,
+        /// The evidence.
+        evidence: Suspicion,
+        /// Weaker suspicions, which may be its shadow.
+        others: usize,
+    },
+    /// A scan that is said to be level fits only when it is not.
+    NotLevel {
+        /// Index into the network's scans.
+        scan: usize,
+        /// How far its axis leans, radians.
+        tilt: f64,
+        /// σ of the compensator, radians.
+        sigma: f64,
+    },
+    /// A scan without a place in the block (index into the input).
+    Unplaced {
+        /// The scan.
+        scan: usize,
+        /// Why.
+        why: WhyUnplaced,
+    },
+    /// Spheres of the wrong size, said once for the job: one wrong entry is the cause of many.
+    Size {
+        /// What is wrong.
+        fault: SizeFault,
+        /// How many.
+        count: usize,
+        /// How many agree with the brief.
+        agreeing: usize,
+        /// Their usual diameter, metres.
+        typical: f64,
+    },
+}
+
+/// What is wrong with the sizes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SizeFault {
+    /// Diameter and radius are mixed up.
+    MixUp,
+    /// Another size.
+    Other,
+}
+
+/// How a scan stands in the block.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Standing {
+    /// Weakest grade among its judged ties.
+    pub grade: Grade,
+    /// Its largest residual against the bound of the outlier test; `None` without one.
+    pub residual: Option<f64>,
+}
+
+/// What the tests say, and for each observation whether they point at it.
+pub(super) fn decide(input: &Input, placed: &Placed, solution: &Solution, block: &Block) -> (Vec<Finding>, Vec<bool>) {
+    let net = &placed.network;
+    let mut out = Vec::new();
+    let mut suspect = vec![false; net.observations.len()];
+    let loud: Vec<&Suspicion> = solution.suspicions.iter().filter(|s| s.p_family < FAMILY_RISK).collect();
+    // the strongest explanation first; weaker ones may be its shadow
+    if let Some(first) = loud.first() {
+        let others = weaker(&loud, net);
+        match &first.hypothesis {
+            Hypothesis::Moved(m) => {
+                let of = |later: bool| -> Vec<usize> {
+                    let mine = |o: &crate::adjust::Observation| {
+                        o.active && o.target_index() == Some(m.target) && o.scan().is_some_and(|s| (s >= m.after) == later)
+                    };
+                    (0..net.observations.len()).filter(|&i| mine(&net.observations[i])).collect()
+                };
+                let (before, after) = (of(false), of(true));
+                before.iter().chain(&after).for_each(|&i| suspect[i] = true);
+                out.push(Finding::Moved { moved: m.clone(), evidence: (*first).clone(), before, after, others });
+            }
+            Hypothesis::Observation(i) => {
+                suspect[*i] = true;
+                out.push(Finding::Outlier { observation: *i, evidence: (*first).clone(), others });
+            }
+        }
+    }
+    for &s in &block.tilted {
+        let Some(scan) = placed.scans.iter().position(|p| *p == s) else { continue };
+        let up = solution.poses[scan].rotation * crate::geometry::Vec3::z();
+        out.push(Finding::NotLevel {
+            scan,
+            tilt: up.xy().norm().atan2(up.z),
+            sigma: input.scans[s].compensator.unwrap_or(0.0),
+        });
+    }
+    (out, suspect)
+}
+
+/// Suspicions beside the first that are about something else.
+fn weaker(loud: &[&Suspicion], net: &Network) -> usize {
+    let about = |s: &Suspicion| match &s.hypothesis {
+        Hypothesis::Moved(m) => Some(m.target),
+        Hypothesis::Observation(i) => net.observations[*i].target_index(),
+    };
+    let mut seen: Vec<Option<usize>> = loud.iter().map(|s| about(s)).collect();
+    let first = seen[0];
+    seen.retain(|s| *s != first);
+    seen.sort_unstable();
+    seen.dedup();
+    seen.len()
+}
+
+pub(super) fn sizes(input: &Input) -> Vec<Finding> {
+    let agreeing = input.scans.iter().map(|s| s.targets.len() + s.excluded.len()).sum();
+    let of = |v: SizeVerdict| -> Vec<f64> {
+        input.other_sizes.iter().filter(|s| s.verdict == v).map(|s| s.radius).collect()
+    };
+    let mut mixed = of(SizeVerdict::DiameterRadiusMixUp);
+    if mixed.len() >= 2 && mixed.len() > agreeing {
+        let typical = 2.0 * median(&mut mixed).unwrap_or(0.0);
+        return vec![Finding::Size { fault: SizeFault::MixUp, count: mixed.len(), agreeing, typical }];
+    }
+    let mut all: Vec<f64> = input.other_sizes.iter().map(|s| s.radius).collect();
+    if all.len() >= 3 && all.len() > agreeing {
+        let typical = 2.0 * median(&mut all).unwrap_or(0.0);
+        return vec![Finding::Size { fault: SizeFault::Other, count: all.len(), agreeing, typical }];
+    }
+    Vec::new()
+}
+
+/// The weakest grade among the judged ties of a scan, and its largest residual over the expected.
+pub(super) fn standing(net: &Network, solution: &Solution, ties: &[Tie], scan: usize) -> Standing {
+    let mine = ties.iter().filter(|t| t.scans.0 == scan || t.scans.1 == scan).map(|t| t.grade);
+    let residual = net
+        .observations
+        .iter()
+        .zip(&solution.residuals)
+        .filter(|(o, r)| o.active && o.scan() == Some(scan) && r.dof > 0)
+        // one in a thousand right observations goes beyond: a scan with a dozen is not red by chance
+        .map(|(_, r)| (r.statistic / (chi2_quantile(0.999, r.dof) * solution.variance.applied)).sqrt())
+        .max_by(f64::total_cmp);
+    Standing { grade: mine.filter(|g| *g != Grade::NotJudged).max().unwrap_or(Grade::NotJudged), residual }
+}

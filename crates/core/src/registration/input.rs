@@ -1,0 +1,83 @@
+use super::Observed;
+use crate::geometry::Vec3;
+use crate::targets::{SizeVerdict, TargetKind};
+
+/// Everything a registration depends on.
+#[derive(Clone, Debug, Default)]
+pub struct Input {
+    /// In the order they were taken.
+    pub scans: Vec<ScanInput>,
+    /// Places that have a name: planned targets, control.
+    pub named: Vec<NamedPlace>,
+    /// Spheres that were found and are not of the job's size.
+    pub other_sizes: Vec<SizeEvidence>,
+}
+
+/// One scan.
+#[derive(Clone, Debug, Default)]
+pub struct ScanInput {
+    /// Name, unique in the job.
+    pub name: String,
+    /// σ of the compensator per axis, radians, when it was on.
+    pub compensator: Option<f64>,
+    /// Usable targets that were not excluded.
+    pub targets: Vec<Observed>,
+    /// Targets that were excluded by hand: they take no part and keep a residual.
+    pub excluded: Vec<Observed>,
+    /// What was noted of the set-up.
+    pub set_up: Option<SetUp>,
+    /// Where the plan has its station, plan coordinates, metres.
+    pub planned: Option<Vec3>,
+}
+
+/// A set-up over a mark.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SetUp {
+    /// The mark stood over.
+    pub mark: String,
+    /// Instrument height over it, metres.
+    pub height: f64,
+    /// σ of the centring per axis, metres.
+    pub centring_sigma: f64,
+    /// σ of the height, metres.
+    pub height_sigma: f64,
+    /// What was sighted.
+    pub sights: Vec<Sight>,
+}
+
+/// A reflector that was sighted.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Sight {
+    /// The mark under it.
+    pub mark: String,
+    /// Its place in the scanner frame, metres.
+    pub reflector: Vec3,
+    /// Its height over the mark, metres.
+    pub height: f64,
+    /// σ across the line of sight, along it and up, metres.
+    pub sigma: Vec3,
+}
+
+/// A place with a name, plan coordinates.
+#[derive(Clone, Debug, PartialEq)]
+pub struct NamedPlace {
+    /// Name.
+    pub name: String,
+    /// Metres.
+    pub position: Vec3,
+    /// How far the thing may stand from there, 1σ per axis, metres.
+    pub sigma: f64,
+    /// What stands there, when that is known.
+    pub kind: Option<TargetKind>,
+    /// Its coordinates are control: automatic names keep clear of these too.
+    pub control: bool,
+}
+
+/// A sphere of another size.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct SizeEvidence {
+    /// What its size says.
+    pub verdict: SizeVerdict,
+    /// Radius found, metres.
+    pub radius: f64,
+}

@@ -1,0 +1,160 @@
+//! One registration, from observations to findings: scans, what was measured in them and what was
+//! noted on site go in, one [`Registration`] comes out.
+//!
+//! [`assemble`] brings the scans together without names, `network` puts every observation into one
+//! adjustment, `loops` joins what was reached on two ways round, `naming` gives targets the names they
+//! have on the plan, `findings` says what asks for a decision. Nothing here makes sentences: the
+//! types carry the figures.
+
+mod assemble;
+mod findings;
+mod input;
+mod loops;
+mod naming;
+mod network;
+
+pub use assemble::{Block, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
+pub use findings::{FAMILY_RISK, Finding, SizeFault, Standing};
+pub use input::{Input, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
+pub use loops::{Join, Misclosure, misclosures};
+pub use network::{Placed, TargetKindOf, TargetInfo};
+
+use crate::adjust::{AdjustError, ErrorBudget, Scaling, Solution, solve};
+use crate::tie::{SharedTarget, Tie, TieInput, grade_ties};
+
+/// Why there is no registration.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Refusal {
+    /// Fewer than two scans.
+    TooFewScans(usize),
+    /// No usable targets in any scan; so many of another size were found.
+    NoTargets {
+        /// Spheres of a size that is not the job's.
+        other_size: usize,
+    },
+    /// No two scans have a place relative to one another.
+    NothingTied,
+    /// The adjustment refused.
+    Adjust(AdjustError),
+}
+
+/// What came out.
+#[derive(Clone, Debug)]
+pub struct Registration {
+    /// The adjusted block, or why there is none.
+    pub block: Result<Registered, Refusal>,
+    /// What asks for a decision, the weightiest first.
+    pub findings: Vec<Finding>,
+    /// The network as it went in (empty when nothing did), for names in refusals.
+    pub placed: Placed,
+}
+
+/// An adjusted block with everything that is said about it.
+#[derive(Clone, Debug)]
+pub struct Registered {
+    /// Poses, targets, covariance, residuals, tests.
+    pub solution: Solution,
+    /// Every pair of scans that shares a target.
+    pub ties: Vec<Tie>,
+    /// Loops of ties with their misclosures.
+    pub loops: Vec<Misclosure>,
+    /// Targets that were reached on two ways round and joined.
+    pub joins: Vec<Join>,
+    /// One per scan of the network.
+    pub standings: Vec<Standing>,
+    /// For each observation, whether the findings point at it.
+    pub suspect: Vec<bool>,
+    /// Error budget of each target.
+    pub budgets: Vec<ErrorBudget>,
+}
+
+/// Brings scans together, adjusts and judges.
+///
+/// ```
+/// use vistazo_core::geometry::{Mat3, Pose, Vec3};
+/// use vistazo_core::registration::{Input, Observed, ScanInput, register};
+/// use vistazo_core::targets::TargetKind;
+///
+/// let places = [(1.0, 6.0, 1.2), (8.0, 2.0, 1.5), (3.0, -4.0, 0.8), (9.0, 9.0, 1.9), (-4.0, 3.0, 1.1)];
+/// let poses = [Pose::identity(), Pose::levelled(0.7, Vec3::new(5.0, 1.0, 0.1))];
+/// let scan = |k: usize| ScanInput {
+///     name: format!("S{k}"),
+///     compensator: Some(1.5e-5),
+///     targets: places.iter().enumerate().map(|(id, p)| Observed {
+///         id: 10 * k + id,
+///         kind: TargetKind::Sphere,
+///         group: 0,
+///         centre: poses[k].inverse().apply(&Vec3::new(p.0, p.1, p.2)),
+///         covariance: Mat3::identity() * 1e-6,
+///     }).collect(),
+///     ..ScanInput::default()
+/// };
+/// let registration = register(&Input { scans: vec![scan(0), scan(1)], ..Input::default() });
+/// let block = registration.block.unwrap();
+/// assert!(registration.findings.is_empty());
+/// assert_eq!(block.ties[0].shared.len(), 5);
+/// ```
+pub fn register(input: &Input) -> Registration {
+    let mut findings = findings::sizes(input);
+    let refused = |why: Refusal, findings: Vec<Finding>| Registration {
+        block: Err(why),
+        findings,
+        placed: Placed::default(),
+    };
+    if input.scans.len() < 2 {
+        return refused(Refusal::TooFewScans(input.scans.len()), findings);
+    }
+    if input.scans.iter().all(|s| s.targets.is_empty() && s.set_up.is_none()) {
+        return refused(Refusal::NoTargets { other_size: input.other_sizes.len() }, findings);
+    }
+    let scans: Vec<ScanTargets> = input
+        .scans
+        .iter()
+        .map(|s| ScanTargets { name: s.name.clone(), levelled: s.compensator.is_some(), targets: s.targets.clone() })
+        .collect();
+    let mut block = assemble(&scans);
+    network::place_by_set_up(input, &scans, &mut block);
+    findings.extend(block.unplaced.iter().map(|u| Finding::Unplaced { scan: u.scan, why: u.reason }));
+    let mut placed = network::network(input, &block);
+    if placed.scans.len() < 2 {
+        return Registration { block: Err(Refusal::NothingTied), findings, placed };
+    }
+    let first = match solve(placed.network.clone(), Scaling::Estimated) {
+        Ok(s) => s,
+        Err(e) => return Registration { block: Err(Refusal::Adjust(e)), findings, placed },
+    };
+    let (solution, joins) = match loops::close(&mut placed, &first, &block.same) {
+        Some((s, joins)) => (s, joins),
+        None => (first, Vec::new()),
+    };
+    placed.settle(&solution);
+    naming::name(input, &mut placed, &solution);
+    let (more, suspect) = findings::decide(input, &placed, &solution, &block);
+    findings.splice(0..0, more);
+    let poses: Vec<_> = solution.poses.iter().copied().map(Some).collect();
+    let shared: Vec<SharedTarget> = placed
+        .network
+        .observations
+        .iter()
+        .zip(&suspect)
+        .filter(|(o, _)| o.active)
+        .filter_map(|(o, suspect)| {
+            let c = o.centre()?;
+            let sigma = c.covariance.symmetric_eigenvalues().max().sqrt();
+            Some(SharedTarget { scan: c.scan, target: c.target, centre: c.centre, sigma, suspect: *suspect })
+        })
+        .collect();
+    let index = |s: usize| placed.scans.iter().position(|p| *p == s);
+    let ambiguous: Vec<_> = block.ambiguous.iter().filter_map(|&(a, b)| Some((index(a)?, index(b)?))).collect();
+    let ties = grade_ties(&TieInput { poses: &poses, observations: &shared, ambiguous: &ambiguous });
+    let loops = misclosures(&placed.network, &ties);
+    let standings = (0..placed.scans.len()).map(|k| findings::standing(&placed.network, &solution, &ties, k)).collect();
+    let budgets = budgets(&solution);
+    let registered = Registered { solution, ties, loops, joins, standings, suspect, budgets };
+    Registration { block: Ok(registered), findings, placed }
+}
+
+fn budgets(solution: &Solution) -> Vec<ErrorBudget> {
+    use rayon::prelude::*;
+    (0..solution.targets.len()).into_par_iter().map(|t| solution.target_budget(t)).collect()
+}

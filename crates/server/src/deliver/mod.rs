@@ -1,0 +1,99 @@
+//! What is handed over. Clouds are written scan by scan ([`clouds`]); every document is a row of
+//! [`DOCUMENTS`]: a name and what it writes.
+
+pub(crate) mod clouds;
+mod control;
+mod coordinates;
+mod report;
+mod transforms;
+
+use crate::dto::{AdjustmentDto, GeorefResult, VerdictDto};
+use crate::record::georeference::GridOutput;
+use crate::tasks::Stop;
+use crate::work::verdict::State;
+use vistazo_core::geometry::Pose;
+use vistazo_core::georef::GridMap;
+use vistazo_formats::crs::Reference;
+use vistazo_store::field::ScanRow;
+use vistazo_store::jobs::{LogEntry, Member};
+
+/// Everything a package is made from.
+pub(crate) struct Package {
+    pub name: String,
+    pub revision: i32,
+    pub state: State,
+    pub adjustment: AdjustmentDto,
+    pub grid: GeorefResult,
+    pub map: GridMap,
+    /// Scans with their pose in the local frame.
+    pub scans: Vec<(ScanRow, Pose)>,
+    pub reference: Option<Reference>,
+    pub members: Vec<Member>,
+    pub log: Vec<LogEntry>,
+    pub verdicts: Vec<VerdictDto>,
+}
+
+impl Package {
+    /// The coordinate reference in words.
+    pub(crate) fn reference_words(&self) -> String {
+        self.grid.grid.reference.clone()
+    }
+
+    /// What the coordinates mean: grid or ground, with the factors.
+    pub(crate) fn grid_words(&self) -> String {
+        let g = &self.grid.grid;
+        let Some(combined) = g.combined else { return "local grid: lengths are those on site".into() };
+        let factors = format!(
+            "combined factor {combined:.8} (point scale {:.8}, height factor {:.8}) at E {:.0}, N {:.0}",
+            g.point_scale.unwrap_or(1.0),
+            g.height_factor.unwrap_or(1.0),
+            g.origin[0] / self.state.brief.unit().metres(),
+            g.origin[1] / self.state.brief.unit().metres(),
+        );
+        match g.output {
+            GridOutput::Grid => {
+                format!("grid: lengths are those on site times the {factors}")
+            }
+            GridOutput::Ground => format!(
+                "ground: lengths are those on site; grid coordinates stretched about that place by the inverse of the {factors}"
+            ),
+        }
+    }
+}
+
+/// A file of the package.
+pub(crate) trait Document: Sync {
+    /// Its name.
+    fn name(&self) -> &'static str;
+    /// Its bytes.
+    fn write(&self, package: &Package) -> Result<Vec<u8>, Stop>;
+}
+
+/// The documents of a package, in the order they are written.
+pub(crate) const DOCUMENTS: &[&dyn Document] =
+    &[&coordinates::Coordinates, &transforms::Transforms, &control::Control, &report::Registration];
+
+/// Lines of a table for spreadsheets: fields that could be taken for something else are quoted.
+pub(crate) fn csv(rows: impl IntoIterator<Item = Vec<String>>) -> Result<Vec<u8>, Stop> {
+    let mut out = csv::Writer::from_writer(Vec::new());
+    for row in rows {
+        out.write_record(row.iter().map(|f| safe(f)))?;
+    }
+    out.into_inner().map_err(|e| Stop::Failed(e.to_string()))
+}
+
+/// A text that a spreadsheet would run as a formula is told to be text.
+fn safe(field: &str) -> String {
+    let formula = field.starts_with(['=', '@', '\t', '\r']) || (field.starts_with(['+', '-']) && field.parse::<f64>().is_err());
+    if formula { format!("'{field}") } else { field.to_owned() }
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn a_name_neither_shifts_columns_nor_runs() {
+        let rows = vec![vec!["Hall, north".to_owned(), "=HYPERLINK(\"x\")".to_owned(), "-1.5".to_owned()]];
+        let text = String::from_utf8(super::csv(rows).unwrap()).unwrap();
+        assert_eq!(text, "\"Hall, north\",\"'=HYPERLINK(\"\"x\"\")\",-1.5\n");
+    }
+}

@@ -1,0 +1,626 @@
+//! A registration as it is stored: the light part with every result, the long part only where it is
+//! asked for.
+
+use super::{GradeWord, Rows9, Share, StoredPose, mat3, mirror, rows9, shares};
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+use vistazo_core::adjust::kinds::{Backsight, CloudTie, Kind, KnownPoint, Level, OccupiedMark, TargetCentre, TrackedPose};
+use vistazo_core::adjust::{self, AdjustError, Hold, Network, Plumb};
+use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::registration::{self as core, Registered, Registration as CoreRegistration, TargetKindOf, WhyUnplaced};
+use vistazo_core::targets::TargetKind as Scanned;
+use vistazo_core::tie::Reason as CoreReason;
+
+/// Version that is written.
+pub(crate) const VERSION: u32 = 2;
+
+/// What a target is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)] // said by their names
+pub enum TargetKind {
+    Sphere,
+    Checker,
+    Mark,
+}
+
+impl From<TargetKindOf> for TargetKind {
+    fn from(k: TargetKindOf) -> Self {
+        match k {
+            TargetKindOf::Scanned(Scanned::Sphere) => Self::Sphere,
+            TargetKindOf::Scanned(Scanned::Checker) => Self::Checker,
+            TargetKindOf::Mark => Self::Mark,
+        }
+    }
+}
+
+/// What a person or a page needs at every turn.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Registration {
+    pub version: u32,
+    pub refused: Option<Refusal>,
+    pub scans: Vec<Scan>,
+    pub targets: Vec<Target>,
+    pub findings: Vec<Finding>,
+    pub statistics: Statistics,
+    /// Kinds of observations that took part, by group.
+    pub groups: Vec<super::Group>,
+    /// Names of scans without a place.
+    pub unplaced: Vec<String>,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Scan {
+    pub id: Uuid,
+    pub name: String,
+    pub pose: StoredPose,
+    /// Of the pose by left increments, row by row, m² and rad².
+    pub covariance: Vec<f64>,
+    pub targets: usize,
+    pub grade: GradeWord,
+    pub residual: Option<f64>,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Target {
+    pub name: String,
+    pub kind: TargetKind,
+    /// The name is of the plan or of control.
+    pub named: bool,
+    pub position: [f64; 3],
+    pub covariance: Rows9,
+    /// Scans that see it.
+    pub scans: usize,
+    pub budget: Vec<Share>,
+}
+
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub(crate) struct Statistics {
+    pub sum: f64,
+    pub dof: usize,
+    pub global_p: f64,
+    /// Estimate, 95 % interval, and what was applied.
+    pub variance: [f64; 4],
+    pub iterations: usize,
+    pub components: Vec<(super::Group, f64, f64)>,
+}
+
+/// The long part: what was measured, and what the adjustment says of each.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub(crate) struct Detail {
+    pub version: u32,
+    pub plumb: [f64; 4],
+    pub observations: Vec<Observation>,
+    pub ties: Vec<Tie>,
+    pub loops: Vec<Loop>,
+    pub joins: Vec<Join>,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Observation {
+    /// The row it came from, for those that have one.
+    pub id: Option<Uuid>,
+    pub active: bool,
+    pub measured: Measured,
+    pub residual: Residual,
+    pub suspect: bool,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Residual {
+    pub rows: Vec<f64>,
+    pub vector: [f64; 3],
+    pub expected: f64,
+    pub statistic: f64,
+    pub dof: usize,
+    pub p_value: f64,
+    pub redundancy: f64,
+    /// None when a direction is not checked.
+    pub detectable: Option<f64>,
+    /// What that would do to the station it harms most, metres.
+    pub reliability: Option<f64>,
+}
+
+/// A measurement, with indices into scans and targets.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub(crate) enum Measured {
+    TargetCentre { scan: usize, target: usize, centre: [f64; 3], covariance: Rows9, checker: bool },
+    CloudTie { from: usize, to: usize, relative: StoredPose, covariance: Vec<f64> },
+    TrackedPose { from: usize, to: usize, relative: StoredPose, covariance: Vec<f64> },
+    Level { scan: usize, sigma: f64 },
+    OccupiedMark { scan: usize, target: usize, height: f64, centring_sigma: f64, height_sigma: f64 },
+    Backsight { scan: usize, target: usize, reflector: [f64; 3], height: f64, sigma: [f64; 3] },
+    KnownPoint { target: usize, position: [f64; 3], covariance: Rows9 },
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Tie {
+    pub scans: (usize, usize),
+    pub shared: Vec<usize>,
+    pub rms: f64,
+    pub worst: f64,
+    pub spread: f64,
+    pub breadth: f64,
+    pub grade: GradeWord,
+    pub reasons: Vec<Reason>,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(tag = "why", rename_all = "snake_case")]
+pub(crate) enum Reason {
+    TooFew { count: usize },
+    Apart { gap: f64 },
+    Suspect { targets: Vec<usize> },
+    InLine { count: usize, breadth: f64 },
+    OnlyThree,
+    AmbiguousAlone,
+    WellSpread { count: usize, spread: f64, gap: f64 },
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Loop {
+    pub scans: Vec<usize>,
+    pub shift: f64,
+    pub shift95: f64,
+    pub turn: f64,
+    pub turn95: f64,
+    pub p_value: f64,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Join {
+    pub target: usize,
+    pub gap: [f64; 3],
+    pub covariance: Rows9,
+    pub p_value: f64,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(tag = "why", rename_all = "snake_case")]
+pub(crate) enum Refusal {
+    TooFewScans { found: usize },
+    NoTargets { other_size: usize },
+    NothingTied,
+    /// Scan, and the targets by which it hangs.
+    Loose { scans: Vec<(String, Vec<String>, bool)> },
+    Diverged { iterations: usize },
+    /// Anything else, in the program's own words.
+    Other { reason: String },
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Finding {
+    /// Stays the same while the finding is about the same thing: what a decision to keep it refers to.
+    pub key: String,
+    pub what: What,
+}
+
+mirror!(
+    /// What is wrong with the sizes of spheres.
+    SizeFault = vistazo_core::registration::SizeFault { MixUp, Other }
+);
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "snake_case")]
+pub(crate) enum What {
+    Moved {
+        target: String,
+        before_scan: String,
+        after_scan: String,
+        shift: [f64; 3],
+        /// 1σ along the shift, metres.
+        sigma: f64,
+        statistic: f64,
+        dof: usize,
+        p_family: f64,
+        single_sided: bool,
+        others: usize,
+        before: Vec<Uuid>,
+        after: Vec<Uuid>,
+    },
+    Outlier {
+        kind: String,
+        target: Option<String>,
+        scan: Option<String>,
+        observation: Option<Uuid>,
+        /// Metres, or radians when `angular`.
+        residual: f64,
+        angular: bool,
+        statistic: f64,
+        dof: usize,
+        p_family: f64,
+        detectable: Option<f64>,
+        others: usize,
+    },
+    NotLevel { scan: String, tilt: f64, sigma: f64 },
+    Unplaced { scan: String, why: Unplaced },
+    Size { fault: SizeFault, count: usize, agreeing: usize, typical: f64 },
+}
+
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+#[serde(tag = "why", content = "count", rename_all = "snake_case")]
+pub(crate) enum Unplaced {
+    NoTargets,
+    Few(usize),
+    Ambiguous(usize),
+    NoLayout(usize),
+}
+
+/// The rows that indices of the core stand for.
+pub(crate) struct Ids<'a> {
+    /// Of each scan of the input: its row and its name.
+    pub scans: &'a [(Uuid, String)],
+    /// Of each observation's identifier: its row.
+    pub detections: &'a [Uuid],
+}
+
+/// A registration of the core as it is stored.
+pub(crate) fn store(r: &CoreRegistration, ids: &Ids<'_>) -> (Registration, Detail) {
+    let net = &r.placed.network;
+    let row = |o: &adjust::Observation| o.centre().and_then(|_| ids.detections.get(o.id).copied());
+    let findings: Vec<Finding> = r.findings.iter().map(|f| finding(f, r, ids, &row)).collect();
+    let unplaced = r
+        .findings
+        .iter()
+        .filter_map(|f| match f {
+            core::Finding::Unplaced { scan, .. } => Some(ids.scans[*scan].1.clone()),
+            _ => None,
+        })
+        .collect();
+    let empty = |refused: Refusal, findings: Vec<Finding>, unplaced: Vec<String>| Registration {
+        version: VERSION,
+        refused: Some(refused),
+        scans: Vec::new(),
+        targets: Vec::new(),
+        findings,
+        statistics: Statistics::default(),
+        groups: Vec::new(),
+        unplaced,
+    };
+    let block = match &r.block {
+        Ok(b) => b,
+        Err(why) => {
+            return (empty(refusal(why, r), findings, unplaced), Detail { version: VERSION, ..Detail::default() });
+        }
+    };
+    let seen_by = |pick: &dyn Fn(&adjust::Observation) -> bool| {
+        net.observations.iter().filter(|o| o.active && o.target_index().is_some() && pick(o)).count()
+    };
+    let mut groups: Vec<super::Group> = net.observations.iter().filter(|o| o.active).map(|o| o.group().into()).collect();
+    groups.sort_unstable();
+    groups.dedup();
+    let s = &block.solution;
+    let scans = r
+        .placed
+        .scans
+        .iter()
+        .enumerate()
+        .map(|(k, &input)| Scan {
+            id: ids.scans[input].0,
+            name: ids.scans[input].1.clone(),
+            pose: (&s.poses[k]).into(),
+            covariance: s.pose_covariance(k).transpose().iter().copied().collect(),
+            targets: seen_by(&|o| o.scan() == Some(k)),
+            grade: block.standings[k].grade.into(),
+            residual: block.standings[k].residual,
+        })
+        .collect();
+    let targets = r
+        .placed
+        .targets
+        .iter()
+        .enumerate()
+        .map(|(k, info)| Target {
+            name: info.name.clone(),
+            kind: info.kind.into(),
+            named: info.named,
+            position: s.targets[k].into(),
+            covariance: rows9(&s.target_covariance(k)),
+            scans: seen_by(&|o| o.target_index() == Some(k)),
+            budget: shares(&block.budgets[k]),
+        })
+        .collect();
+    let v = &s.variance;
+    let statistics = Statistics {
+        sum: s.sum,
+        dof: s.dof,
+        global_p: s.global_p,
+        variance: [v.estimate, v.interval.0, v.interval.1, v.applied],
+        iterations: s.iterations,
+        components: s.components().iter().map(|c| (c.group.into(), c.factor, c.redundancy)).collect(),
+    };
+    let light = Registration { version: VERSION, refused: None, scans, targets, findings, statistics, groups, unplaced };
+    (light, detail(r, block, &row))
+}
+
+fn detail(r: &CoreRegistration, block: &Registered, row: &dyn Fn(&adjust::Observation) -> Option<Uuid>) -> Detail {
+    let net = &r.placed.network;
+    let s = &block.solution;
+    let observations = net
+        .observations
+        .iter()
+        .enumerate()
+        .map(|(i, o)| {
+            let x = &s.residuals[i];
+            let finite = |v: f64| v.is_finite().then_some(v);
+            Observation {
+                id: row(o),
+                active: o.active,
+                measured: (&o.kind).into(),
+                residual: Residual {
+                    rows: x.rows.iter().copied().collect(),
+                    vector: x.vector.into(),
+                    expected: x.expected,
+                    statistic: x.statistic,
+                    dof: x.dof,
+                    p_value: x.p_value,
+                    redundancy: x.redundancy,
+                    detectable: finite(x.detectable),
+                    reliability: adjust::external_reliability(net, s, i).map(|e| e.1),
+                },
+                suspect: block.suspect[i],
+            }
+        })
+        .collect();
+    let ties = block
+        .ties
+        .iter()
+        .map(|t| Tie {
+            scans: t.scans,
+            shared: t.shared.clone(),
+            rms: t.rms,
+            worst: t.worst,
+            spread: t.spread,
+            breadth: t.breadth,
+            grade: t.grade.into(),
+            reasons: t.reasons.iter().map(Reason::from).collect(),
+        })
+        .collect();
+    let loops = block
+        .loops
+        .iter()
+        .map(|l| Loop {
+            scans: l.scans.clone(),
+            shift: l.shift.norm(),
+            shift95: l.shift95,
+            turn: l.turn,
+            turn95: l.turn95,
+            p_value: l.p_value,
+        })
+        .collect();
+    let joins = block
+        .joins
+        .iter()
+        .map(|j| Join { target: j.target, gap: j.gap.into(), covariance: rows9(&j.covariance), p_value: j.p_value })
+        .collect();
+    let o = net.plumb.origin;
+    Detail { version: VERSION, plumb: [o.x, o.y, o.z, net.plumb.radius], observations, ties, loops, joins }
+}
+
+fn refusal(why: &core::Refusal, r: &CoreRegistration) -> Refusal {
+    let target = |t: &usize| r.placed.targets.get(*t).map_or_else(String::new, |t| t.name.clone());
+    match why {
+        core::Refusal::TooFewScans(found) => Refusal::TooFewScans { found: *found },
+        core::Refusal::NoTargets { other_size } => Refusal::NoTargets { other_size: *other_size },
+        core::Refusal::NothingTied => Refusal::NothingTied,
+        core::Refusal::Adjust(AdjustError::Defect(d)) => Refusal::Loose {
+            scans: d
+                .iter()
+                .map(|d| {
+                    let (hangs, line) = match &d.hangs {
+                        Hold::Nothing => (Vec::new(), false),
+                        Hold::One(a) => (vec![target(a)], false),
+                        Hold::Two(a, b) => (vec![target(a), target(b)], false),
+                        Hold::Line(all) => (all.iter().map(target).collect(), true),
+                    };
+                    (r.placed.network.scans[d.scan].name.clone(), hangs, line)
+                })
+                .collect(),
+        },
+        core::Refusal::Adjust(AdjustError::Diverged(iterations)) => Refusal::Diverged { iterations: *iterations },
+        core::Refusal::Adjust(e) => Refusal::Other { reason: e.to_string() },
+    }
+}
+
+fn finding(
+    f: &core::Finding,
+    r: &CoreRegistration,
+    ids: &Ids<'_>,
+    row: &dyn Fn(&adjust::Observation) -> Option<Uuid>,
+) -> Finding {
+    let net = &r.placed.network;
+    let scan = |k: usize| net.scans[k].name.clone();
+    let target = |k: usize| r.placed.targets[k].name.clone();
+    let rows = |list: &[usize]| list.iter().filter_map(|&i| row(&net.observations[i])).collect::<Vec<_>>();
+    match f {
+        core::Finding::Moved { moved, evidence, before, after, others } => {
+            let along = moved.shift.try_normalize(1e-12).unwrap_or_else(Vec3::x);
+            Finding {
+                key: format!("moved {} {}", target(moved.target), scan(moved.after)),
+                what: What::Moved {
+                    target: target(moved.target),
+                    before_scan: scan(moved.before),
+                    after_scan: scan(moved.after),
+                    shift: moved.shift.into(),
+                    sigma: (along.transpose() * moved.covariance * along)[0].max(0.0).sqrt(),
+                    statistic: evidence.statistic,
+                    dof: evidence.dof,
+                    p_family: evidence.p_family,
+                    single_sided: moved.single_sided,
+                    others: *others,
+                    before: rows(before),
+                    after: rows(after),
+                },
+            }
+        }
+        core::Finding::Outlier { observation, evidence, others } => {
+            let o = &net.observations[*observation];
+            let x = r.block.as_ref().map(|b| &b.solution.residuals[*observation]);
+            let (target, scan) = (o.target_index().map(target), o.scan().map(scan));
+            Finding {
+                key: format!("outlier {} {:?} {:?}", o.kind.name(), target, scan),
+                what: What::Outlier {
+                    kind: o.kind.name().to_owned(),
+                    target,
+                    scan,
+                    observation: row(o),
+                    residual: x.map_or(0.0, |x| if o.angular() { x.rows.norm() } else { x.vector.norm() }),
+                    angular: o.angular(),
+                    statistic: evidence.statistic,
+                    dof: evidence.dof,
+                    p_family: evidence.p_family,
+                    detectable: x.ok().map(|x| x.detectable).filter(|d| d.is_finite()),
+                    others: *others,
+                },
+            }
+        }
+        core::Finding::NotLevel { scan: k, tilt, sigma } => Finding {
+            key: format!("level {}", scan(*k)),
+            what: What::NotLevel { scan: scan(*k), tilt: *tilt, sigma: *sigma },
+        },
+        core::Finding::Unplaced { scan, why } => {
+            let name = ids.scans[*scan].1.clone();
+            Finding {
+                key: format!("unplaced {name}"),
+                what: What::Unplaced {
+                    scan: name,
+                    why: match *why {
+                        WhyUnplaced::NoTargets => Unplaced::NoTargets,
+                        WhyUnplaced::Few(n) => Unplaced::Few(n),
+                        WhyUnplaced::Ambiguous(n) => Unplaced::Ambiguous(n),
+                        WhyUnplaced::NoLayout(n) => Unplaced::NoLayout(n),
+                    },
+                },
+            }
+        }
+        core::Finding::Size { fault, count, agreeing, typical } => Finding {
+            key: "size".into(),
+            what: What::Size { fault: (*fault).into(), count: *count, agreeing: *agreeing, typical: *typical },
+        },
+    }
+}
+
+impl From<&CoreReason> for Reason {
+    fn from(r: &CoreReason) -> Self {
+        match r {
+            CoreReason::TooFew(count) => Self::TooFew { count: *count },
+            CoreReason::Apart(gap) => Self::Apart { gap: *gap },
+            CoreReason::Suspect(targets) => Self::Suspect { targets: targets.clone() },
+            CoreReason::InLine(count, breadth) => Self::InLine { count: *count, breadth: *breadth },
+            CoreReason::OnlyThree => Self::OnlyThree,
+            CoreReason::AmbiguousAlone => Self::AmbiguousAlone,
+            CoreReason::WellSpread(count, spread, gap) => Self::WellSpread { count: *count, spread: *spread, gap: *gap },
+        }
+    }
+}
+
+fn flat(m: &nalgebra::Matrix6<f64>) -> Vec<f64> {
+    m.transpose().iter().copied().collect()
+}
+
+fn square(rows: &[f64]) -> nalgebra::Matrix6<f64> {
+    nalgebra::Matrix6::from_fn(|i, j| rows.get(6 * i + j).copied().unwrap_or(f64::NAN))
+}
+
+impl From<&Kind> for Measured {
+    fn from(k: &Kind) -> Self {
+        match k {
+            Kind::TargetCentre(o) => Self::TargetCentre {
+                scan: o.scan,
+                target: o.target,
+                centre: o.centre.into(),
+                covariance: rows9(&o.covariance),
+                checker: o.by == Scanned::Checker,
+            },
+            Kind::CloudTie(o) => Self::CloudTie {
+                from: o.from,
+                to: o.to,
+                relative: (&o.relative).into(),
+                covariance: flat(&o.covariance),
+            },
+            Kind::TrackedPose(o) => Self::TrackedPose {
+                from: o.from,
+                to: o.to,
+                relative: (&o.relative).into(),
+                covariance: flat(&o.covariance),
+            },
+            Kind::Level(o) => Self::Level { scan: o.scan, sigma: o.sigma },
+            Kind::OccupiedMark(o) => Self::OccupiedMark {
+                scan: o.scan,
+                target: o.target,
+                height: o.height,
+                centring_sigma: o.centring_sigma,
+                height_sigma: o.height_sigma,
+            },
+            Kind::Backsight(o) => Self::Backsight {
+                scan: o.scan,
+                target: o.target,
+                reflector: o.reflector.into(),
+                height: o.height,
+                sigma: o.sigma.into(),
+            },
+            Kind::KnownPoint(o) => {
+                Self::KnownPoint { target: o.target, position: o.position.into(), covariance: rows9(&o.covariance) }
+            }
+        }
+    }
+}
+
+impl From<&Measured> for Kind {
+    fn from(m: &Measured) -> Self {
+        match m {
+            Measured::TargetCentre { scan, target, centre, covariance, checker } => TargetCentre {
+                scan: *scan,
+                target: *target,
+                centre: Vec3::from(*centre),
+                covariance: mat3(covariance),
+                by: if *checker { Scanned::Checker } else { Scanned::Sphere },
+            }
+            .into(),
+            Measured::CloudTie { from, to, relative, covariance } => {
+                CloudTie { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
+            }
+            Measured::TrackedPose { from, to, relative, covariance } => {
+                TrackedPose { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
+            }
+            Measured::Level { scan, sigma } => Level { scan: *scan, sigma: *sigma }.into(),
+            Measured::OccupiedMark { scan, target, height, centring_sigma, height_sigma } => OccupiedMark {
+                scan: *scan,
+                target: *target,
+                height: *height,
+                centring_sigma: *centring_sigma,
+                height_sigma: *height_sigma,
+            }
+            .into(),
+            Measured::Backsight { scan, target, reflector, height, sigma } => Backsight {
+                scan: *scan,
+                target: *target,
+                reflector: Vec3::from(*reflector),
+                height: *height,
+                sigma: Vec3::from(*sigma),
+            }
+            .into(),
+            Measured::KnownPoint { target, position, covariance } => {
+                KnownPoint { target: *target, position: Vec3::from(*position), covariance: mat3(covariance) }.into()
+            }
+        }
+    }
+}
+
+/// The stored network at its solution, for what is built on it.
+pub(crate) fn network(r: &Registration, d: &Detail) -> Network {
+    let mut net = Network::default();
+    for s in &r.scans {
+        net.add_scan(&s.name, Pose::from(&s.pose));
+    }
+    for t in &r.targets {
+        net.add_target(&t.name, Vec3::from(t.position));
+    }
+    for o in &d.observations {
+        net.observe(adjust::Observation { active: o.active, ..adjust::Observation::new(&o.measured) });
+    }
+    let [x, y, z, radius] = d.plumb;
+    net.plumb = Plumb { origin: Vec3::new(x, y, z), radius };
+    net
+}

@@ -1,0 +1,247 @@
+//! What a registration says.
+
+use super::{chance, plural, turn};
+use crate::dto::{Brief, FindingDto, FindingKind};
+use crate::record::registration::{Detail, Finding, Reason, Refusal, Registration, SizeFault, Unplaced, What};
+use vistazo_core::stats::K95_1D;
+
+/// Why there is no block.
+pub(crate) fn refusal(r: &Refusal) -> String {
+    match r {
+        Refusal::TooFewScans { found } => format!(
+            "there {} {found} scan{}; at least 2 that share 3 targets are needed",
+            if *found == 1 { "is" } else { "are" },
+            plural(*found)
+        ),
+        Refusal::NoTargets { other_size } => {
+            let more = if *other_size > 0 {
+                format!(" ({other_size} of another size were found: see below)")
+            } else {
+                String::new()
+            };
+            format!(
+                "no targets were found in any scan{more}: check the sphere diameter and checkerboard size in the brief, and that the targets stand within range"
+            )
+        }
+        Refusal::NothingTied => {
+            "no two scans have 3 targets in common, nor set-ups over the same marks: nothing ties them together".into()
+        }
+        Refusal::Loose { scans } => {
+            let all: Vec<String> = scans.iter().map(|(scan, hangs, line)| loose(scan, hangs, *line)).collect();
+            format!("the block is not determined: {}", all.join("; "))
+        }
+        Refusal::Diverged { iterations } => format!(
+            "the adjustment did not converge in {iterations} iterations: the approximate poses are too far off, or an observation is grossly wrong"
+        ),
+        Refusal::Other { reason } => reason.clone(),
+    }
+}
+
+/// By what a scan hangs that is not held.
+pub(crate) fn loose(scan: &str, hangs: &[String], line: bool) -> String {
+    match hangs {
+        _ if line => format!(
+            "{scan} shares {}, which do not hold it: they lie in a line; one more target off that line is needed",
+            hangs.join(", ")
+        ),
+        [] => format!("{scan} shares no target with another scan: nothing holds it; 3 shared targets are needed"),
+        [a] => format!("{scan} hangs on {a} only: it can turn about that point in any direction; 2 more shared targets are needed"),
+        [a, b, ..] => format!(
+            "{scan} hangs on {a} and {b} only: it can turn about the line through them; one more shared target off that line is needed"
+        ),
+    }
+}
+
+/// Why a tie has its grade.
+pub(crate) fn reason(brief: &Brief, record: &Registration, r: &Reason) -> String {
+    let length = |v: f64| brief.length(v);
+    match r {
+        Reason::TooFew { count } => {
+            format!("{count} shared target{}: too few to stand alone, supports the block only", plural(*count))
+        }
+        Reason::Apart { gap } => {
+            format!("the two scans put a shared target {} apart, more than their noise explains", length(*gap))
+        }
+        Reason::Suspect { targets } => {
+            let names: Vec<&str> = targets.iter().map(|&t| record.targets[t].name.as_str()).collect();
+            format!("the tests point at {}", names.join(", "))
+        }
+        Reason::InLine { count, breadth } => format!(
+            "the {count} shared targets lie almost in a line (breadth {:.0} % of length): the tie can turn about it",
+            breadth * 100.0
+        ),
+        Reason::OnlyThree => "3 shared targets: nothing left over to check them with".into(),
+        Reason::AmbiguousAlone => {
+            "alone, the shared targets would fit in more than one way; the rest of the block decides".into()
+        }
+        Reason::WellSpread { count, spread, gap } => {
+            format!("{count} shared targets over {}, well spread, largest gap {}", length(*spread), length(*gap))
+        }
+    }
+}
+
+/// What asks for a decision: what was found, the evidence, what it means.
+pub(crate) fn finding(brief: &Brief, record: &Registration, f: &Finding, kept: bool) -> FindingDto {
+    let blank = FindingDto {
+        key: f.key.clone(),
+        kind: FindingKind::Outlier,
+        title: String::new(),
+        evidence: Vec::new(),
+        meaning: String::new(),
+        before: Vec::new(),
+        after: Vec::new(),
+        target: None,
+        kept,
+    };
+    match &f.what {
+        What::Moved { target, before, after, .. } => FindingDto {
+            kind: FindingKind::Moved,
+            title: moved_title(&f.what),
+            evidence: moved_evidence(brief, record, &f.what),
+            meaning: format!(
+                "Left in, it bends the block: the residuals scatter {:.1} times as far as the stated noise explains, and all errors are stated accordingly. Leaving out one side, or treating it as two targets, mends it.",
+                record.statistics.variance[0].sqrt()
+            ),
+            before: before.clone(),
+            after: after.clone(),
+            target: Some(target.clone()),
+            ..blank
+        },
+        What::Outlier { observation, target, .. } => FindingDto {
+            title: outlier_title(&f.what),
+            evidence: outlier_evidence(brief, &f.what),
+            meaning: "Leave it out and run again, or keep it with a note why.".into(),
+            after: observation.iter().copied().collect(),
+            target: target.clone(),
+            ..blank
+        },
+        What::NotLevel { scan, tilt, sigma } => FindingDto {
+            kind: FindingKind::NotLevel,
+            title: format!("{scan} is not level, though it is said to be"),
+            evidence: vec![
+                format!("its axis leans {} from the plumb line", turn(*tilt)),
+                format!("a levelled scan of this instrument leans {} (1σ)", turn(*sigma)),
+            ],
+            meaning: "It was placed by its targets alone and its level was not used. Correct “levelled” in its log, or find out what happened on site.".into(),
+            ..blank
+        },
+        What::Unplaced { scan, why } => FindingDto {
+            kind: FindingKind::Unplaced,
+            title: format!("{scan} has no place in the block"),
+            evidence: vec![unplaced(scan, *why)],
+            meaning: "The other scans are adjusted without it. Its points are not delivered until it is tied in.".into(),
+            ..blank
+        },
+        What::Size { fault, count, agreeing, typical } => {
+            let nominal = brief.length(brief.sphere_diameter.unwrap_or(0.0));
+            let (title, evidence, meaning) = match fault {
+                SizeFault::MixUp => (
+                    "Sphere diameter and radius are mixed up in the brief",
+                    format!("{count} spheres measure {} across; the brief says {nominal}", brief.length(*typical)),
+                    "Correct the sphere diameter in the brief and run again; the centres then follow.",
+                ),
+                SizeFault::Other => (
+                    "Most spheres are of another size than the brief says",
+                    format!("{count} of another size, {} across as a rule; {agreeing} of {nominal}", brief.length(*typical)),
+                    "Check the sphere diameter in the brief.",
+                ),
+            };
+            FindingDto {
+                kind: FindingKind::Size,
+                title: title.into(),
+                evidence: vec![evidence],
+                meaning: meaning.into(),
+                ..blank
+            }
+        }
+    }
+}
+
+fn moved_title(what: &What) -> String {
+    let What::Moved { target, before_scan, after_scan, .. } = what else { return String::new() };
+    format!("{target} was moved between {before_scan} and {after_scan}")
+}
+
+fn moved_evidence(brief: &Brief, record: &Registration, what: &What) -> Vec<String> {
+    let What::Moved { shift, sigma, statistic, dof, p_family, single_sided, others, .. } = what else {
+        return Vec::new();
+    };
+    let [x, y, z] = *shift;
+    let mut out = vec![
+        format!(
+            "shift {} ± {} (95 %), {} horizontally, {} up",
+            brief.length(x.hypot(y).hypot(z)),
+            brief.length(sigma * K95_1D),
+            brief.length(x.hypot(y)),
+            brief.length(z)
+        ),
+        format!(
+            "test value {statistic:.0} with {dof} degrees of freedom; {} that any of the tests comes out like this by chance; global test of the block {}",
+            chance(*p_family),
+            chance(record.statistics.global_p)
+        ),
+    ];
+    if *single_sided {
+        out.push("one side rests on a single scan: a wrong measurement there would explain the same".into());
+    }
+    out.extend(shadow(*others));
+    out
+}
+
+fn shadow(others: usize) -> Option<String> {
+    (others > 0).then(|| {
+        format!("{others} weaker suspicion{} may be its shadow: run again after deciding", plural(others))
+    })
+}
+
+fn outlier_title(what: &What) -> String {
+    let What::Outlier { kind, target, scan, .. } = what else { return String::new() };
+    let (target, scan) = (target.as_deref().unwrap_or("?"), scan.as_deref().unwrap_or("?"));
+    match kind.as_str() {
+        "Level" => format!("The level of {scan} does not agree with its targets"),
+        "OccupiedMark" => format!("The set-up of {scan} over {target} does not agree with the rest: height, centring or mark"),
+        "Backsight" => format!("The backsight from {scan} to {target} does not agree with the rest: height, point or reading"),
+        "CloudTie" => format!("A tie by clouds of {scan} does not agree with the rest"),
+        "TrackedPose" => format!("The tracked pose of {scan} does not agree with the rest"),
+        _ => format!("{target} as measured in {scan} does not agree with the other scans"),
+    }
+}
+
+fn outlier_evidence(brief: &Brief, what: &What) -> Vec<String> {
+    let What::Outlier { residual, angular, statistic, dof, p_family, detectable, others, .. } = what else {
+        return Vec::new();
+    };
+    let size = |v: f64| if *angular { turn(v) } else { brief.length(v) };
+    let mut out = vec![
+        format!(
+            "residual {}, test value {statistic:.0} with {dof} degree{} of freedom; {} that any of the tests comes out like this by chance",
+            size(*residual),
+            plural(*dof),
+            chance(*p_family)
+        ),
+        format!("minimal detectable bias here: {}", detectable.map_or_else(|| "none, it is not checked".into(), size)),
+    ];
+    out.extend(shadow(*others));
+    out
+}
+
+fn unplaced(name: &str, why: Unplaced) -> String {
+    match why {
+        Unplaced::NoTargets => {
+            format!("no targets were found in {name}: check the sphere diameter and that targets stand within range")
+        }
+        Unplaced::Few(n) => format!("{name} shows {n} target{}; 3 shared with other scans are needed", plural(n)),
+        Unplaced::Ambiguous(_) => format!(
+            "the targets of {name} fit the block in two ways equally well (symmetrical or repeating layout); one more target off the pattern would decide"
+        ),
+        Unplaced::NoLayout(n) => format!(
+            "{name} shows {n} targets, but no 3 of them lie as any 3 of the other scans do: it shares too little, or targets moved"
+        ),
+    }
+}
+
+/// A loop of ties, by name.
+pub(crate) fn ring(record: &Registration, d: &Detail, k: usize) -> String {
+    let names: Vec<&str> = d.loops[k].scans.iter().map(|&s| record.scans[s].name.as_str()).collect();
+    format!("{}–{}", names.join("–"), names.first().copied().unwrap_or(""))
+}

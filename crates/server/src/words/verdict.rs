@@ -1,0 +1,67 @@
+//! What a verdict rests on.
+
+use super::{group, plural};
+use vistazo_core::check::{Asked, Ground, PlaceKind};
+
+/// What was asked.
+pub(crate) fn asked(a: Asked) -> &'static str {
+    match a {
+        Asked::Horizontal => "Horizontal position, 95 %",
+        Asked::Vertical => "Height, 95 %",
+        Asked::Spatial => "Position in space, 95 %",
+        Asked::Checks => "Check points, root mean square",
+        Asked::Spacing => "Point spacing on required surfaces",
+    }
+}
+
+/// All grounds of a row, the deciding one first.
+pub(crate) fn evidence(grounds: &[Ground]) -> String {
+    grounds.iter().map(ground).collect::<Vec<_>>().join("; ")
+}
+
+fn ground(g: &Ground) -> String {
+    let list = |names: &[String]| {
+        let shown: Vec<&str> = names.iter().take(4).map(String::as_str).collect();
+        let more = names.len().saturating_sub(shown.len());
+        format!("{}{}", shown.join(", "), if more > 0 { format!(" and {more} more") } else { String::new() })
+    };
+    match g {
+        Ground::NotOnGrid => "no adjusted block on the grid yet".into(),
+        Ground::Within { within, of, kind, worst } => {
+            let what = match kind {
+                PlaceKind::Target => "",
+                PlaceKind::Station => "station ",
+                PlaceKind::Surface => "surface ",
+            };
+            format!("{within} of {of} targets, stations and required surfaces within the limit, worst at {what}{worst}")
+        }
+        Ground::Unsettled(n) => format!("{n} finding{} of the registration not settled", plural(*n)),
+        Ground::Unplaced(n) => format!("{n} scan{} without a place", plural(*n)),
+        Ground::ControlOff(names) => format!("control {} does not fit the others", list(names)),
+        Ground::TestFailed => "block and control do not pass the test of one another".into(),
+        Ground::ChecksOff(names) => {
+            format!("check point{} {} off by more than everything stated explains", plural(names.len()), list(names))
+        }
+        Ground::ChecksMissing(names) => format!("check point{} {} fit no target", plural(names.len()), list(names)),
+        Ground::NoChecks => {
+            "no check points: nothing independent shows the accuracy; hold some control back, or measure points that are not used to fit".into()
+        }
+        Ground::Checks { count, usual, quadrants } => format!(
+            "{count} check point{}, not used to fit, in {quadrants} of 4 quadrants{}",
+            plural(*count),
+            if count < usual { format!(" (an accuracy is usually stated from {usual})") } else { String::new() }
+        ),
+        Ground::MoreChecks => "more check points would decide".into(),
+        Ground::SurfacesMissing(names) => format!("required surface{} {} not shown by any placed scan", plural(names.len()), list(names)),
+        Ground::NotMeasured(groups) => {
+            let names: Vec<&str> = groups.iter().map(|g| group((*g).into())).collect();
+            format!("the prediction counted {}, which the adjustment does not have", names.join(" and "))
+        }
+        Ground::SpacingShare(within, total) => format!(
+            "{:.0} % of {total:.0} m² has this spacing or better (95 % is asked for)",
+            within / total * 100.0
+        ),
+        Ground::SpacingPlanned(share) => format!("the plan said {:.0} %", share * 100.0),
+        Ground::SpacingNotMeasured => "not measured yet: run the spacing check on the georeferenced scans".into(),
+    }
+}
