@@ -4,10 +4,9 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::time::Instant;
-use vistazo_core::adjust::{Network, Observation, ScanUnknown, TargetUnknown, solve};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::register::{Observed, ScanTargets, assemble};
+use vistazo_core::registration::{Input, Observed, ScanInput, register};
 use vistazo_core::scan::Scan;
 use vistazo_core::targets::{Search, SizeVerdict, detect};
 use vistazo_formats::LazWriter;
@@ -31,58 +30,37 @@ fn registration() {
     println!("8 scans, {:.1} million points in all", points as f64 / 1e6);
 
     let begin = Instant::now();
-    let found: Vec<ScanTargets> = scans
+    let found: Vec<ScanInput> = scans
         .iter()
         .enumerate()
-        .map(|(k, s)| ScanTargets {
+        .map(|(k, s)| ScanInput {
             name: format!("S{}", k + 1),
-            levelled: true,
+            compensator: instrument.compensator_sigma,
             targets: detect(s, &instrument, &search)
                 .iter()
                 .filter(|d| d.size == SizeVerdict::Agrees)
                 .enumerate()
                 .map(|(id, d)| Observed { id, kind: d.kind, group: 0, centre: d.centre, covariance: d.covariance })
                 .collect(),
+            ..ScanInput::default()
         })
         .collect();
     let detected = begin.elapsed().as_secs_f64();
     let begin = Instant::now();
-    let block = assemble(&found);
-    let matched = begin.elapsed().as_secs_f64();
-    let begin = Instant::now();
-    let network = Network {
-        scans: found
-            .iter()
-            .zip(&block.poses)
-            .map(|(s, p)| ScanUnknown {
-                name: s.name.clone(),
-                pose: p.unwrap(),
-                level_sigma: instrument.compensator_sigma,
-            })
-            .collect(),
-        targets: block.positions.iter().map(|p| TargetUnknown { name: String::new(), position: *p }).collect(),
-        observations: block
-            .members
-            .iter()
-            .enumerate()
-            .flat_map(|(target, m)| m.iter().map(move |o| (target, *o)))
-            .map(|(target, (scan, i))| {
-                let t = &found[scan].targets[i];
-                Observation { scan, target, centre: t.centre, covariance: t.covariance, active: true }
-            })
-            .collect(),
-        ties: Vec::new(),
-    };
-    let solution = solve(network).unwrap();
+    let registration = register(&Input { scans: found, ..Input::default() });
+    let solution = registration.block.unwrap().solution;
     let adjusted = begin.elapsed().as_secs_f64();
-    let all = detected + matched + adjusted;
+    let all = detected + adjusted;
     println!(
-        "detect {detected:.2} s, match {:.1} ms, adjust {:.1} ms: {:.1} million points/s",
-        matched * 1e3,
+        "detect {detected:.2} s, match, adjust and judge {:.1} ms: {:.1} million points/s",
         adjusted * 1e3,
         points as f64 / all / 1e6
     );
-    println!("{} targets, strongest moved-target test {:.0}", solution.targets.len(), solution.moved[0].statistic);
+    println!(
+        "{} targets, strongest moved-target test {:.0}",
+        solution.targets.len(),
+        solution.moved().next().unwrap().0.statistic
+    );
 
     // the same points through the public decoder, as a yardstick for one pass over them
     let file = std::env::temp_dir().join("vistazo-bench.laz");
@@ -137,7 +115,8 @@ fn sphere_accuracy() {
             let Ok(s) = raw.into_scan() else { continue };
             for d in detect(&s, &instrument, &Search { sphere_radius: Some(0.1), checker_half: None }) {
                 let Some(truth) = scene.spheres.iter().find(|t| (t.centre - d.centre).norm() < 0.05) else { continue };
-                let Some(b) = vistazo_core::targets::predicted_sphere_covariance(&truth.centre, 0.1, &instrument) else {
+                let Some(b) = vistazo_core::targets::predicted_sphere_covariance(&truth.centre, 0.1, &instrument)
+                else {
                     continue;
                 };
                 square += (d.centre - truth.centre).norm_squared();

@@ -7,7 +7,10 @@ use vistazo_formats::E57Writer;
 use vistazo_sim::{SmallJob, scan, small_job};
 
 /// Where the room stands on the grid.
-pub const ORIGIN: Vec3 = Vec3::new(3_412_000.0, 5_604_000.0, 112.0);
+pub const ORIGIN: Vec3 = Vec3::new(412_000.0, 5_604_000.0, 112.0);
+/// What a length in the room is on the grid there (EPSG:25832): point scale 0.999695097163 and height
+/// factor 0.999982451623, by an independent library.
+pub const GRID_FACTOR: f64 = 0.999_677_554_136;
 pub const SEED: u64 = 7;
 
 pub struct Files {
@@ -37,10 +40,15 @@ pub fn files() -> Files {
         job.scene.spheres.iter().enumerate().map(|(i, s)| (format!("P{}", i + 1), s.centre)).collect();
     // easting is x, northing is y, exact to a tenth of a millimetre
     let control_text = control.iter().fold("Point;Northing;Easting;Height\n".to_owned(), |t, (name, p)| {
-        let g = p + ORIGIN;
+        let g = on_grid_at(p);
         t + &format!("{name};{:.4};{:.4};{:.4}\n", g.y, g.x, g.z)
     });
     Files { job, scans, control, control_text }
+}
+
+/// Where a place in the room is on the grid.
+pub fn on_grid_at(p: &Vec3) -> Vec3 {
+    ORIGIN + Vec3::new(p.x * GRID_FACTOR, p.y * GRID_FACTOR, p.z)
 }
 
 /// One E57 with the given scans of a job.
@@ -59,7 +67,7 @@ pub fn e57(job: &SmallJob, which: &[usize]) -> Vec<u8> {
 
 /// The true pose of a scan on the grid.
 pub fn true_pose(job: &SmallJob, k: usize) -> Pose {
-    Pose { translation: job.truth.poses[k].translation + ORIGIN, ..job.truth.poses[k] }
+    Pose { translation: on_grid_at(&job.truth.poses[k].translation), ..job.truth.poses[k] }
 }
 
 /// A job whose brief suits the files; returns its identifier.

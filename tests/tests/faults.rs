@@ -141,7 +141,7 @@ async fn what_cannot_be_registered_or_fitted_is_explained() {
     control(&files.control_text.lines().take(3).collect::<Vec<_>>().join("\n"), "m").await;
     let (status, answer) = fit().await;
     assert_eq!(status, 409);
-    assert!(answer["error"].as_str().unwrap().contains("at least 3 are needed"), "{answer}");
+    assert!(answer["error"].as_str().unwrap().contains("at least 3 with plan coordinates"), "{answer}");
     // the heading lies: northing and easting swapped
     control(&files.control_text.replace("Northing;Easting", "Easting;Northing"), "m").await;
     let (_, answer) = fit().await;

@@ -83,10 +83,10 @@ async fn from_nothing_to_a_signed_package() {
     // the control file once more by hand, with the preview; two points are held back
     b.sheet("Georeference").await;
     b.fill("Control text", "Name;E;N;H\nP1;1;x;3").await;
-    b.press("Show what is understood").await;
+    b.press("Preview").await;
     b.says("line 2, column 3: found “x”, expected a northing (a number)").await;
     b.fill("Control text", &files.control_text).await;
-    b.press("Show what is understood").await;
+    b.press("Preview").await;
     b.says("columns northing, easting, height (said by the heading)").await;
     b.press("Store these 6 points").await;
     for point in ["P2", "P5"] {
@@ -94,7 +94,8 @@ async fn from_nothing_to_a_signed_package() {
         b.see(&format!("//button[@aria-label='Use of {point}' and normalize-space(.)='check']")).await;
     }
     b.press("Fit to control").await;
-    b.says("4 control points, 2 check points, levelled fit").await;
+    b.says("test: 4 control points, levelled fit of the free block").await;
+    b.says("point scale 0.99969510").await;
 
     b.sheet("Check").await;
     b.see("//tr[@data-verdict='met']").await;
@@ -190,7 +191,7 @@ async fn from_nothing_to_a_signed_package() {
 async fn the_plan_is_drawn_undone_and_scanned() {
     let server = Server::start().await;
     let person = server.person("vera").await;
-    let job = person.ok("POST", "/api/jobs", json!({ "name": "Drawn" })).await;
+    let job = person.ok("POST", "/api/jobs", json!({ "name": "Drawn", "training": true })).await;
     let id = job["id"].as_str().unwrap();
     let b = Browser::open().await;
     b.sign_in(&server.url, &person.email, PASSWORD).await;
@@ -280,10 +281,11 @@ async fn the_demo_points_at_the_knocked_sphere() {
     b.see("//div[contains(@class, 'cloud') and number(@data-points) > 300000]").await;
     b.sheet("Georeference").await;
     b.fill("Control text", &vistazo_server::demo::control_file()).await;
-    b.press("Show what is understood").await;
+    b.press("Preview").await;
     b.press("Store these 8 points").await;
     b.press("Fit to control").await;
-    b.says("8 control points, 0 check points").await;
+    b.says("test: 8 control points, levelled fit of the free block").await;
+    b.says("result: control is in the adjustment with its weight").await;
     b.says("no check points").await;
     b.close().await;
 }

@@ -13,8 +13,8 @@ use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3, fit};
 use vistazo_core::georef::{Candidate, ControlPoint, Mistake, constrained, diagnose, free_fit, match_control};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Design, Kit, PlannedKind, PlannedTarget, Site, Station, predict};
-use vistazo_core::tie::{Grade, MatchOptions, Matched, Reason, SharedTarget, TieInput, grade_ties, match_points};
 use vistazo_core::stats::chi2_quantile;
+use vistazo_core::tie::{Grade, MatchOptions, Matched, Reason, SharedTarget, TieInput, grade_ties, match_points};
 
 const TARGETS: [(f64, f64, f64); 7] = [
     (1.0, 2.0, 1.2),
@@ -119,7 +119,8 @@ fn prediction_agrees_with_monte_carlo() {
             let e = held.targets[k] - targets[k].position;
             square[k] += e.component_mul(&e);
             count += 1;
-            let within = |e: Vec3, c: Mat3| usize::from(e.dot(&(c.try_inverse().unwrap() * e)) < chi2_quantile(0.95, 3));
+            let within =
+                |e: Vec3, c: Mat3| usize::from(e.dot(&(c.try_inverse().unwrap() * e)) < chi2_quantile(0.95, 3));
             inside[0] += within(e, held.target_covariance(k));
             inside[1] += within(g.targets[k] - targets[k].position, g.target_covariances[k]);
         }
@@ -287,10 +288,7 @@ fn usual_mistakes_with_control_are_named() {
     let matched = match_control(&swapped, &targets, true);
     assert_eq!(matched.targets[2], Some(2));
     let said = diagnose(&swapped, &targets, true);
-    assert!(
-        matches!(said[..], [Mistake::WrongName { control: 2, target: 6, better: Some(2), .. }]),
-        "{said:?}"
-    );
+    assert!(matches!(said[..], [Mistake::WrongName { control: 2, target: 6, better: Some(2), .. }]), "{said:?}");
 }
 
 proptest! {

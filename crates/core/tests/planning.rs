@@ -2,9 +2,9 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use nalgebra::Vector2;
+use vistazo_core::adjust::Group;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::adjust::Group;
 use vistazo_core::plan::{
     Change, Demand, Design, Edge, Kit, NoGo, PlannedKind, PlannedTarget, Site, Slab, Station, Trap, Wall, Wish, advise,
     cover, predict, propose, propose_control, station_graph, traps,

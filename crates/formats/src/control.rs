@@ -150,7 +150,9 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
         }
         let mut sigma = [None; 3];
         for (column, axes) in &sigmas {
-            let Some(field) = fields.get(*column).map(|f| f.trim()).filter(|f| !f.is_empty() && *f != "-") else { continue };
+            let Some(field) = fields.get(*column).map(|f| f.trim()).filter(|f| !f.is_empty() && *f != "-") else {
+                continue;
+            };
             let value = number(field).filter(|s| *s > 0.0).ok_or_else(|| FormatError::Line {
                 line,
                 column: column + 1,
@@ -276,8 +278,14 @@ mod tests {
                 "line 3, column 1: found the name “A” again (first on line 1), expected a name that is used once",
             ),
             ("A,1,2,3\nB,1,2", "line 2, column 4: found nothing, expected a height (a number)"),
-            ("A,1,,3\nB,1,2,3", "line 1, column 2: found one plan coordinate, expected easting and northing, or neither"),
-            ("n,E,N,H,sE\nA,1,2,3,-1", "line 2, column 5: found “-1”, expected a standard deviation (a number above 0)"),
+            (
+                "A,1,,3\nB,1,2,3",
+                "line 1, column 2: found one plan coordinate, expected easting and northing, or neither",
+            ),
+            (
+                "n,E,N,H,sE\nA,1,2,3,-1",
+                "line 2, column 5: found “-1”, expected a standard deviation (a number above 0)",
+            ),
             ("A,1,2,inf\nB,1,2,3", "line 1, column 4: found “inf”, expected a height (a number)"),
         ] {
             assert_eq!(read(text, None).unwrap_err().to_string(), message);

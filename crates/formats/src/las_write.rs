@@ -10,12 +10,19 @@ pub struct LazWriter {
 
 impl LazWriter {
     /// Starts a file. Coordinates are stored to 0.1 mm (of the unit given) about `offset`, which
-    /// should lie near the points; `wkt` is the coordinate reference, when there is one; `software` goes into
-    /// the header.
+    /// should lie near the points; `wkt` is the coordinate reference, when there is one.
     ///
     /// # Errors
     /// When the file cannot be made.
-    pub fn create(
+    pub fn create(path: &Path, offset: Vec3, wkt: Option<&str>, coloured: bool) -> Result<Self, FormatError> {
+        Self::create_as(path, offset, wkt, coloured, "Vistazo")
+    }
+
+    /// The same with other words for the software in the header (32 characters).
+    ///
+    /// # Errors
+    /// When the file cannot be made.
+    pub fn create_as(
         path: &Path,
         offset: Vec3,
         wkt: Option<&str>,

@@ -16,7 +16,12 @@ fn scale_convergence_and_coordinates_are_those_of_an_independent_library() {
         let factors = map.factors.unwrap();
         let code = reference.code;
         assert!((factors.point_scale - v[4]).abs() < 2e-9, "EPSG:{code}: scale {} for {}", factors.point_scale, v[4]);
-        assert!((factors.convergence + v[5]).abs() < 2e-8 || (factors.convergence - v[5]).abs() < 2e-8, "EPSG:{code}: {} {}", factors.convergence, v[5]);
+        assert!(
+            (factors.convergence + v[5]).abs() < 2e-8 || (factors.convergence - v[5]).abs() < 2e-8,
+            "EPSG:{code}: {} {}",
+            factors.convergence,
+            v[5]
+        );
         // the library's local frame has its y axis to true north, ours to grid north
         let (s, c) = factors.convergence.sin_cos();
         let local = Vec3::new(v[6] * c - v[7] * s, v[6] * s + v[7] * c, v[8]);

@@ -28,6 +28,9 @@ pub struct Roundhouse {
 }
 
 const BAYS: usize = 9;
+/// What a length on site is on the grid at the invented place (EPSG:25832, E 412 350, N 5 604 820, 87 m):
+/// point scale 0.999694342041 and height factor 0.999986368642, by an independent library.
+const GRID_FACTOR: f64 = 0.999_680_714_850;
 
 /// Builds the scene. The third sphere is knocked between the fourth and the fifth scan.
 pub fn roundhouse() -> Roundhouse {
@@ -149,7 +152,9 @@ pub fn roundhouse() -> Roundhouse {
         .map(|(i, &t)| {
             let mut n = || rng.sample::<f64, _>(StandardNormal);
             let noise = Vec3::new(n(), n(), n()).component_mul(&control_sigma);
-            (format!("CP{}", 101 + i), origin + targets[t].1 + noise, t)
+            let place = targets[t].1;
+            let on_grid = Vec3::new(place.x * GRID_FACTOR, place.y * GRID_FACTOR, place.z);
+            (format!("CP{}", 101 + i), origin + on_grid + noise, t)
         })
         .collect();
     Roundhouse {

@@ -9,8 +9,8 @@ use vistazo_core::cloud::{Order, WorkingCloud, working};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Column, Site, Slab, Station, Wall, cloud_ties, cover};
-use vistazo_core::register::tie_clouds;
 use vistazo_core::stats::chi2_quantile;
+use vistazo_core::tie::tie_clouds;
 use vistazo_sim::{Scene, scan, set_up_near};
 
 fn ring(points: &[(f64, f64)], top: f64, id: usize) -> Wall {

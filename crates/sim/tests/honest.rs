@@ -3,10 +3,11 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use rand::{Rng, SeedableRng};
-use vistazo_core::adjust::{Network, Observation, ScanUnknown, Solution, TargetUnknown, solve};
+use vistazo_core::adjust::kinds::Kind;
+use vistazo_core::adjust::{Network, Plumb, Scaling, Solution, solve};
 use vistazo_core::geometry::{FitModel, Pose, Vec3, fit};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::register::{Block, Observed, ScanTargets, assemble};
+use vistazo_core::registration::{Input, Observed, Registration, ScanInput, TargetKindOf, register};
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::targets::{Search, SizeVerdict, TargetKind, detect, predicted_sphere_covariance};
 use vistazo_sim::{Scene, SmallJob, Sphere, scan, small_job};
@@ -14,9 +15,9 @@ use vistazo_sim::{Scene, SmallJob, Sphere, scan, small_job};
 const RUNS: u64 = 110;
 
 /// Everything a registrar's machine would do with four scans.
-fn process(job: &SmallJob, seed: u64) -> (Network, Block, Vec<ScanTargets>) {
+fn process(job: &SmallJob, seed: u64) -> (Registration, Vec<ScanInput>) {
     let search = Search { sphere_radius: Some(0.1), checker_half: Some(0.15) };
-    let scans: Vec<ScanTargets> = (0..job.truth.poses.len())
+    let scans: Vec<ScanInput> = (0..job.truth.poses.len())
         .map(|k| {
             let raw =
                 scan(&job.scene, &job.instrument, &job.truth.poses[k], k, seed * 100 + k as u64, &|_| true).unwrap();
@@ -27,47 +28,15 @@ fn process(job: &SmallJob, seed: u64) -> (Network, Block, Vec<ScanTargets>) {
                 .enumerate()
                 .map(|(id, d)| Observed { id, kind: d.kind, group: 0, centre: d.centre, covariance: d.covariance })
                 .collect();
-            ScanTargets { name: format!("S{}", k + 1), levelled: true, targets }
+            ScanInput {
+                name: format!("S{}", k + 1),
+                compensator: job.instrument.compensator_sigma,
+                targets,
+                ..ScanInput::default()
+            }
         })
         .collect();
-    let block = assemble(&scans);
-    (network(job, &block, &scans), block, scans)
-}
-
-fn network(job: &SmallJob, block: &Block, scans: &[ScanTargets]) -> Network {
-    let placed: Vec<usize> = (0..scans.len()).filter(|&s| block.poses[s].is_some()).collect();
-    Network {
-        scans: placed
-            .iter()
-            .map(|&s| ScanUnknown {
-                name: scans[s].name.clone(),
-                pose: block.poses[s].unwrap(),
-                level_sigma: job.instrument.compensator_sigma,
-            })
-            .collect(),
-        targets: block
-            .positions
-            .iter()
-            .enumerate()
-            .map(|(i, p)| TargetUnknown { name: format!("T{}", i + 1), position: *p })
-            .collect(),
-        observations: block
-            .members
-            .iter()
-            .enumerate()
-            .flat_map(|(target, m)| {
-                let placed = &placed;
-                m.iter().map(move |&(s, k)| Observation {
-                    scan: placed.iter().position(|p| *p == s).unwrap(),
-                    target,
-                    centre: scans[s].targets[k].centre,
-                    covariance: scans[s].targets[k].covariance,
-                    active: true,
-                })
-            })
-            .collect(),
-        ties: Vec::new(),
-    }
+    (register(&Input { scans: scans.clone(), ..Input::default() }), scans)
 }
 
 /// The true position of each adjusted target, found by where it is (`None`: a false detection).
@@ -108,12 +77,16 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
     let (mut named, mut moves) = (0, 0);
     let (mut spheres, mut boards, mut positions, mut headings, mut targets) =
         (Count::default(), Count::default(), Count::default(), Count::default(), Count::default());
-    let (mut missed, mut false_ones, mut runs, mut global) = (0, 0, 0, 0);
+    let (mut missed, mut false_ones, mut runs, mut global, mut findings) = (0, 0, 0, 0, 0);
     let limit3 = chi2_quantile(0.95, 3);
     for seed in 1..=RUNS {
         let job = small_job(seed);
-        let (net, block, scans) = process(&job, seed);
-        assert!(block.unplaced.is_empty(), "seed {seed}: {:?}", block.unplaced);
+        let (registration, scans) = process(&job, seed);
+        findings += registration.findings.len();
+        let mut net = registration.placed.network.clone();
+        assert_eq!(net.scans.len(), 4, "seed {seed}: {:?}", registration.findings);
+        // the simulator's world is flat
+        net.plumb = Plumb { radius: f64::INFINITY, ..net.plumb };
         // single detections against the truth in the scanner's frame
         for (s, st) in scans.iter().enumerate() {
             for t in &st.targets {
@@ -130,17 +103,14 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
                 count.add(e.dot(&(t.covariance.try_inverse().unwrap() * e)) < limit3);
             }
         }
-        missed += 6 - block
-            .members
-            .iter()
-            .filter(|m| scans[m[0].0].targets[m[0].1].kind == TargetKind::Sphere)
-            .count()
-            .min(6);
+        let spheres_found =
+            registration.placed.targets.iter().filter(|t| t.kind == TargetKindOf::Scanned(TargetKind::Sphere)).count();
+        missed += 6 - spheres_found.min(6);
         if let Some(found) = moved_is_named(&net, seed) {
             named += usize::from(found);
             moves += 1;
         }
-        let solution = solve(net).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
+        let solution = solve(net, Scaling::Estimated).unwrap_or_else(|e| panic!("seed {seed}: {e}"));
         global += usize::from(solution.global_p > 0.01);
         runs += 1;
         // bring the truth into the frame that the inner constraints chose: turn and shift only
@@ -187,29 +157,40 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
         ("positions", &positions),
         ("orientations", &headings),
     ] {
-        assert!(c.of >= 100 && (90.0..=99.0).contains(&c.percent()), "{kind}: {:.1} % of {}", c.percent(), c.of);
+        // what is adjusted is said with an estimated noise, and a little wider for that
+        assert!(c.of >= 100 && (92.0..=99.0).contains(&c.percent()), "{kind}: {:.1} % of {}", c.percent(), c.of);
     }
-    println!("a 4σ move was named first in {named} of {moves} runs");
+    println!("a move of 6σ was named first in {named} of {moves} runs; findings where nothing was wrong: {findings}");
     assert!(moves >= 90 && named * 10 >= moves * 9, "{named} of {moves}");
+    // one block in a hundred may be accused when nothing is wrong
+    assert!(findings <= 5, "{findings} findings in {runs} clean blocks");
+    assert!(global * 100 >= runs * 93, "the global test passed in {global} of {runs}");
     assert!(false_ones <= 2, "{false_ones} false detections");
     assert!(missed <= 33, "{missed} of 660 spheres missed");
 }
 
-/// One target moves between the second and the third scan by four standard deviations (of the
-/// length of the move, as the adjustment could measure it): is it the first that is named?
+/// One target moves between the second and the third scan by six standard deviations of what the
+/// adjustment can measure in that direction: is it the first that is named?
 fn moved_is_named(net: &Network, seed: u64) -> Option<bool> {
-    let clean = solve(net.clone()).ok()?;
+    let clean = solve(net.clone(), Scaling::Stated).ok()?;
     let mut rng = rand_chacha::ChaCha8Rng::seed_from_u64(seed);
-    let seen = |t: usize| net.observations.iter().filter(|o| o.target == t).count();
+    let seen = |t: usize| net.observations.iter().filter(|o| o.centre().is_some_and(|c| c.target == t)).count();
     let target = (0..net.targets.len()).find(|&t| seen(t) == 4)?;
-    let sigma = clean.moved.iter().find(|m| m.target == target)?.covariance.trace().sqrt();
+    let covariance = clean.moved().find(|m| m.1.target == target)?.1.covariance;
     let direction =
         Vec3::new(rng.random_range(-1.0..1.0), rng.random_range(-1.0..1.0), rng.random_range(-1.0..1.0)).normalize();
+    let size = 6.0 / direction.dot(&(covariance.try_inverse()? * direction)).sqrt();
     let mut broken = net.clone();
-    for o in broken.observations.iter_mut().filter(|o| o.target == target && o.scan >= 2) {
-        o.centre += clean.poses[o.scan].rotation.inverse() * direction * (4.0 * sigma);
+    for o in &mut broken.observations {
+        if let Kind::TargetCentre(c) = &mut o.kind
+            && c.target == target
+            && c.scan >= 2
+        {
+            c.centre += clean.poses[c.scan].rotation.inverse() * direction * size;
+        }
     }
-    Some(solve(broken).ok()?.moved[0].target == target)
+    let bent = solve(broken, Scaling::Stated).ok()?;
+    Some(bent.moved().next()?.1.target == target)
 }
 
 /// Spheres with nothing behind them, as outdoors: every one is found, and the error of the centres

@@ -6,7 +6,8 @@ use nalgebra::Vector2;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
-use vistazo_core::adjust::{Network, Observation, ScanUnknown, TargetUnknown, solve};
+use vistazo_core::adjust::kinds::TargetCentre;
+use vistazo_core::adjust::{Network, Observation, Plumb, Scaling, solve};
 use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3, fit};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Design, Kit, PlannedKind, PlannedTarget, Site, Station, Wall, predict};
@@ -203,13 +204,8 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
                     let Some(t) = prediction.sees[s].iter().copied().find(near) else { continue };
                     if d.size == SizeVerdict::Agrees {
                         let target = prediction.used.iter().position(|u| *u == t)?;
-                        observations.push(Observation {
-                            scan: s,
-                            target,
-                            centre: d.centre,
-                            covariance: d.covariance,
-                            active: true,
-                        });
+                        let (centre, covariance, by) = (d.centre, d.covariance, d.kind);
+                        observations.push(Observation::new(TargetCentre { scan: s, target, centre, covariance, by }));
                     }
                 }
             }
@@ -217,26 +213,19 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
             if observations.len() < prediction.sees.iter().map(Vec::len).sum() {
                 return None;
             }
-            let net = Network {
-                scans: case
-                    .stations
-                    .iter()
-                    .zip(&poses)
-                    .map(|(s, p)| ScanUnknown {
-                        name: s.name.clone(),
-                        pose: *p,
-                        level_sigma: case.instrument.compensator_sigma,
-                    })
-                    .collect(),
-                targets: prediction
-                    .used
-                    .iter()
-                    .map(|&t| TargetUnknown { name: case.targets[t].name.clone(), position: case.targets[t].position })
-                    .collect(),
-                observations,
-                ties: Vec::new(),
-            };
-            let found = solve(net).ok()?;
+            // the simulator's world is flat
+            let plumb = Plumb { origin: Vec3::zeros(), radius: f64::INFINITY };
+            let mut net = Network { observations, plumb, ..Network::default() };
+            for (s, p) in case.stations.iter().zip(&poses) {
+                let scan = net.add_scan(&s.name, *p);
+                if let Some(sigma) = case.instrument.compensator_sigma {
+                    net.observe(Observation::level(scan, sigma));
+                }
+            }
+            for &t in &prediction.used {
+                net.add_target(&case.targets[t].name, case.targets[t].position);
+            }
+            let found = solve(net, Scaling::Stated).ok()?;
             // one the adjustment itself calls wrong is not handed over as it is
             if found.global_p < 0.001 {
                 return None;

@@ -145,6 +145,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/control/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add one control point. */
+        post: operations["georeference_add_point"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/control/preview": {
         parameters: {
             query?: never;
@@ -170,10 +187,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change the use of a control point, or pair it by hand. */
+        /** Change a control point: its use, its target, or all of it. */
         put: operations["georeference_update_control"];
         post?: never;
-        delete?: never;
+        /** Remove a control point. */
+        delete: operations["georeference_remove_point"];
         options?: never;
         head?: never;
         patch?: never;
@@ -225,6 +243,40 @@ export interface paths {
         put?: never;
         /** Let the simulated scanner take planned stations, one after the other. */
         post: operations["field_simulate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/findings/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a finding as it is: it no longer stands against a verdict. Kept in the log with name and time. */
+        post: operations["register_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/findings/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open a kept finding again. */
+        post: operations["register_reopen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1077,21 +1129,36 @@ export interface components {
         };
         /** @description An adjusted block. */
         AdjustmentResult: {
+            components: components["schemas"]["ComponentDto"][];
             dof: number;
             findings: components["schemas"]["FindingDto"][];
             /** Format: double */
             global_p: number;
             iterations: number;
-            observations?: components["schemas"]["ObservationDto"][];
+            joins: components["schemas"]["JoinDto"][];
+            levels: components["schemas"]["LevelDto"][];
+            loops: components["schemas"]["LoopDto"][];
+            observations: components["schemas"]["ObservationDto"][];
             refused?: string | null;
-            standings?: components["schemas"]["StandingDto"][];
+            standings: components["schemas"]["StandingDto"][];
             stations: components["schemas"]["StationDto"][];
             /** Format: double */
             sum: number;
             targets: components["schemas"]["TargetDto"][];
-            ties?: components["schemas"]["TieDto"][];
-            /** Format: double */
+            ties: components["schemas"]["TieDto"][];
+            /**
+             * Format: double
+             * @description Sum over degrees of freedom.
+             */
+            variance_estimate: number;
+            /**
+             * Format: double
+             * @description What all variances were multiplied by: the stated noise and the residuals together, widened because
+             *     it is itself an estimate.
+             */
             variance_factor: number;
+            /** @description Its 95 % interval. */
+            variance_interval: number[];
         };
         /** @description A change that would help. */
         AdviceDto: {
@@ -1174,6 +1241,8 @@ export interface components {
             instrument: components["schemas"]["InstrumentDto"];
             /** @description Grid coordinates (E, N, H) of the plan's origin, metres. */
             origin: number[];
+            /** @description What coordinates are handed over: those of the grid, or stretched to distances on site. */
+            output?: components["schemas"]["GridOutput"];
             purpose: string;
             requirement: components["schemas"]["RequirementDto"];
             site: string;
@@ -1184,8 +1253,16 @@ export interface components {
             sphere_diameter?: number | null;
             /** @description The clouds will tie the scans as well as the targets: the plan counts them. */
             tie_by_clouds?: boolean;
+            /**
+             * Format: double
+             * @description Height of the geoid over the ellipsoid at the site, metres: none when it is not known or heights are
+             *     ellipsoidal. 6 m change lengths on the grid by 1 ppm.
+             */
+            undulation?: number | null;
             /** @description `m`, `ft` or `ftUS`: the unit that lengths are shown and entered in. */
             unit: string;
+            /** @description Name of the vertical reference. */
+            vertical?: string;
         };
         CarryDto: {
             /** Format: double */
@@ -1197,6 +1274,31 @@ export interface components {
             distance: number;
             sphere: string;
             to: number[];
+        };
+        /** @description What the check points show together, metres. */
+        CheckSummaryDto: {
+            /** @description Mean residual, and its 95 % half-width when there is no bias. */
+            bias: number[];
+            bias95: number[];
+            /**
+             * Format: double
+             * @description Its 95 % upper bound in space.
+             */
+            bound: number;
+            /** Format: double */
+            horizontal: number;
+            /** @description Check points that fit no target. */
+            missing: string[];
+            /**
+             * Format: double
+             * @description Chance of residuals like these, all together, when everything stated is true.
+             */
+            p_value: number;
+            quadrants: number;
+            /** @description Root mean square: E, N, H. */
+            rmse: number[];
+            /** Format: double */
+            spatial: number;
         };
         /** @description All scans in one frame. */
         CloudDto: {
@@ -1215,8 +1317,7 @@ export interface components {
             coloured: boolean;
             /** @description Covariance of the pose by left increments (shift, turn), row by row, m² and rad²; empty when not known. */
             covariance: number[];
-            /** @description Grade of its weakest judged tie; `not judged` without one. */
-            grade: string;
+            grade: components["schemas"]["GradeWord"];
             /** Format: uuid */
             id: string;
             name: string;
@@ -1231,9 +1332,24 @@ export interface components {
             residual?: number | null;
             tiles?: components["schemas"]["TilesDto"] | null;
         };
-        /** @description A changed control point. */
+        /** @description The variance of one group of observations against what was stated. */
+        ComponentDto: {
+            /** Format: double */
+            factor: number;
+            group: components["schemas"]["Group"];
+            /** Format: double */
+            redundancy: number;
+        };
+        /** @description A control point to add under an identifier of the page's, so that undo finds it again. */
+        ControlAdd: {
+            /** Format: uuid */
+            id: string;
+            point: components["schemas"]["NewControl"];
+        };
+        /** @description A changed control point: only what is given changes. */
         ControlChange: {
             is_check: boolean;
+            point?: components["schemas"]["NewControl"] | null;
             target?: string | null;
             /** Format: int32 */
             version: number;
@@ -1259,45 +1375,60 @@ export interface components {
             by_name: boolean;
             /** Format: uuid */
             control: string;
+            /**
+             * Format: double
+             * @description Minimal detectable bias, metres; none when not checked.
+             */
+            detectable?: number | null;
             /** @description 95 % half-widths when nothing is wrong. */
             expected: number[];
+            /**
+             * Format: double
+             * @description Check points: distance to the nearest control, metres.
+             */
+            from_control?: number | null;
             name: string;
+            /**
+             * Format: double
+             * @description The same over all points looked at.
+             */
+            p_family: number;
             /** Format: double */
             p_value: number;
-            /** @description Block minus control: E, N, H. */
+            pairing: components["schemas"]["Pairing"];
+            /** @description Block minus control: E, N, H; 0 where the point has no coordinate. */
             residual: number[];
             target: string;
         };
         ControlRow: {
             /**
              * Format: double
-             * @description Easting, metres.
+             * @description Easting, metres; none for a point that is known in height only.
              */
-            e: number;
+            e?: number | null;
             /**
              * Format: double
-             * @description Height, metres.
+             * @description Height, metres; none for a point that is known in plan only.
              */
-            h: number;
+            h?: number | null;
             /** Format: uuid */
             id: string;
             /** @description Held back as a check. */
             is_check: boolean;
             /**
              * Format: double
-             * @description Northing, metres.
+             * @description Northing, metres; none with the easting.
              */
-            n: number;
+            n?: number | null;
             name: string;
             /**
              * Format: double
-             * @description Standard deviation of easting and northing, metres.
+             * @description Standard deviations of the three, metres.
              */
-            sigma_h: number;
-            /**
-             * Format: double
-             * @description Standard deviation of the height, metres.
-             */
+            sigma_e: number;
+            /** Format: double */
+            sigma_n: number;
+            /** Format: double */
             sigma_v: number;
             /** @description Target it was paired with by hand; empty lets geometry and names decide. */
             target?: string | null;
@@ -1451,12 +1582,20 @@ export interface components {
             /** @description Detections before and after, for a moved target; the suspect, for an outlier. */
             before: string[];
             evidence: string[];
-            /** @description `moved`, `outlier`, `unplaced` or `size`. */
-            kind: string;
+            /** @description Kept as it is, by decision. */
+            kept: boolean;
+            /** @description Stays the same while it is about the same thing. */
+            key: string;
+            kind: components["schemas"]["FindingKind"];
             meaning: string;
             target?: string | null;
             title: string;
         };
+        /**
+         * @description What a finding is about.
+         * @enum {string}
+         */
+        FindingKind: "moved" | "outlier" | "not_level" | "unplaced" | "size";
         /** @description The last georeferencing with its standing. */
         GeorefDto: {
             result: components["schemas"]["GeorefResult"];
@@ -1464,31 +1603,73 @@ export interface components {
         };
         /** @description A block on the grid. */
         GeorefResult: {
+            check_summary: components["schemas"]["CheckSummaryDto"];
             checks: components["schemas"]["ControlResidualDto"][];
             dof: number;
             /** Format: double */
             global_p: number;
-            /** @description `levelled`, `rigid` or `similarity`. */
-            model: string;
+            grid: components["schemas"]["GridDto"];
+            model: components["schemas"]["Model"];
+            /** @description σ of shift E, N, H (metres), turns (radians) and scale of the free fit; 0 where held. */
+            parameter_sigma: number[];
             residuals: components["schemas"]["ControlResidualDto"][];
             /** Format: double */
             scale: number;
             /** Format: double */
             scale_sigma: number;
+            /** @description Control in the adjustment, or the block keeping its shape. */
+            source: components["schemas"]["Source"];
             stations: components["schemas"]["StationDto"][];
             /** Format: double */
             sum: number;
+            surfaces: components["schemas"]["SurfaceErrorDto"][];
             targets: components["schemas"]["TargetDto"][];
-            transform: components["schemas"]["PoseDto"];
             unmatched: string[];
+            /** Format: double */
+            variance_estimate: number;
             /** Format: double */
             variance_factor: number;
             warnings: string[];
         };
-        /** @description Which model to fit: `levelled`, `rigid` or `similarity`. */
+        /** @description Which model to fit. */
         GeorefRun: {
-            model: string;
+            model: components["schemas"]["Model"];
         };
+        /**
+         * @description Grade of a tie.
+         * @enum {string}
+         */
+        GradeWord: "sound" | "not_judged" | "doubtful" | "failed";
+        /** @description What the grid does to lengths. */
+        GridDto: {
+            /** Format: double */
+            combined?: number | null;
+            /**
+             * Format: double
+             * @description Radians, from true north to grid north, clockwise.
+             */
+            convergence?: number | null;
+            /** Format: double */
+            height_factor?: number | null;
+            /** @description Place the map is about: E, N, H, metres. */
+            origin: number[];
+            output: components["schemas"]["GridOutput"];
+            /** Format: double */
+            point_scale?: number | null;
+            /** @description Reference in words: plan and heights. */
+            reference: string;
+            vertical: string;
+        };
+        /**
+         * @description What the coordinates mean: those of the grid, or stretched to distances on site.
+         * @enum {string}
+         */
+        GridOutput: "grid" | "ground";
+        /**
+         * @description What an error comes from.
+         * @enum {string}
+         */
+        Group: "control" | "spheres" | "checkers" | "clouds" | "levelling" | "set_up" | "tracking";
         /** @description The scanner's profile. */
         InstrumentDto: {
             /** Format: double */
@@ -1573,6 +1754,22 @@ export interface components {
             /** Format: int32 */
             version: number;
         };
+        /** @description A target that was reached on two ways round and joined. */
+        JoinDto: {
+            /** @description Misclosure, block axes, metres. */
+            gap: number[];
+            /** Format: double */
+            gap95: number;
+            /** Format: double */
+            p_value: number;
+            target: string;
+        };
+        /** @description Keeps a finding as it is. */
+        KeepFinding: {
+            key: string;
+            /** @description Why. */
+            note?: string;
+        };
         /** @description A profile to keep. */
         KeepInstrument: {
             /**
@@ -1608,6 +1805,27 @@ export interface components {
             spheres: number;
             /** @description Stations in the order to take them; all in their order when empty. */
             stations: string[];
+        };
+        /** @description What the adjustment says about the level of a scan, radians. */
+        LevelDto: {
+            active: boolean;
+            /** Format: double */
+            detectable?: number | null;
+            /** Format: double */
+            p_value: number;
+            /** Format: double */
+            redundancy: number;
+            /**
+             * Format: double
+             * @description Metres.
+             */
+            reliability?: number | null;
+            /** @description Tilt found against the compensator, two axes of the block. */
+            residual: number[];
+            scan: string;
+            /** Format: double */
+            sigma: number;
+            suspect: boolean;
         };
         /** @description Two stations that hang together. */
         LinkDto: {
@@ -1664,6 +1882,26 @@ export interface components {
             /** Format: double */
             step?: number | null;
         };
+        /** @description How far a loop of ties misses itself, each tie taken alone. */
+        LoopDto: {
+            name: string;
+            /** Format: double */
+            p_value: number;
+            /**
+             * Format: double
+             * @description Metres, and its 95 % bound when nothing is wrong.
+             */
+            shift: number;
+            /** Format: double */
+            shift95: number;
+            /**
+             * Format: double
+             * @description Radians, and its 95 % bound.
+             */
+            turn: number;
+            /** Format: double */
+            turn95: number;
+        };
         MeasureDto: {
             /** @description `grid`, `block` or `as delivered`. */
             frame: string;
@@ -1693,6 +1931,11 @@ export interface components {
             email: string;
             role?: components["schemas"]["Role"] | null;
         };
+        /**
+         * @description What may turn and stretch in a fit to control.
+         * @enum {string}
+         */
+        Model: "levelled" | "rigid" | "similarity";
         /** @description One move. */
         MoveDto: {
             /** @description Spheres to carry, and where to. */
@@ -1709,10 +1952,30 @@ export interface components {
              */
             tie95?: number | null;
         };
+        /** @description A control point to store; lengths in metres. */
+        NewControl: {
+            /** Format: double */
+            e?: number | null;
+            /** Format: double */
+            h?: number | null;
+            is_check?: boolean;
+            /** Format: double */
+            n?: number | null;
+            name: string;
+            /** Format: double */
+            sigma_e: number;
+            /** Format: double */
+            sigma_n: number;
+            /** Format: double */
+            sigma_v: number;
+            target?: string | null;
+        };
         /** @description A new job. */
         NewJob: {
             brief?: components["schemas"]["Brief"] | null;
             name: string;
+            /** @description A job to learn on: the simulated scanner takes what the plan says, and everything is marked as simulated. */
+            training?: boolean;
         };
         /** @description A name for a token. */
         NewToken: {
@@ -1732,16 +1995,22 @@ export interface components {
             active: boolean;
             /**
              * Format: double
-             * @description Smallest error found with 80 % power; none when not checked.
+             * @description Minimal detectable bias: found with 80 % power at 0.1 % risk; none when not checked.
              */
             detectable?: number | null;
-            /** Format: uuid */
-            detection: string;
+            /**
+             * Format: uuid
+             * @description The detection it came from; none for what was noted on site.
+             */
+            detection?: string | null;
+            dof: number;
             /**
              * Format: double
              * @description 95 % half-length that the observation's own noise explains.
              */
             expected: number;
+            /** @description `sphere`, `checker`, `occupied point`, `backsight`. */
+            kind: string;
             /** Format: double */
             length: number;
             /** Format: double */
@@ -1750,6 +2019,11 @@ export interface components {
             range: number;
             /** Format: double */
             redundancy: number;
+            /**
+             * Format: double
+             * @description External reliability: what that bias does to the station it harms most, metres.
+             */
+            reliability?: number | null;
             /** @description Observed minus adjusted, block axes. */
             residual: number[];
             scan: string;
@@ -1826,6 +2100,11 @@ export interface components {
              */
             thin: number | null;
         };
+        /**
+         * @description How a control point came to its target.
+         * @enum {string}
+         */
+        Pairing: "hand" | "name" | "geometry" | "none" | "name_only";
         /** @description A point of a scan, in the scanner frame, metres. */
         PickDto: {
             at: number[];
@@ -1956,7 +2235,9 @@ export interface components {
         /** @description What error the plan will come out at. */
         PredictionDto: {
             /** @description What the error of the weakest target is made of, shares of the variance. */
-            budget: components["schemas"]["ShareDto"][];
+            budget: components["schemas"]["SourceDto"][];
+            /** @description Groups of observations it counts on. */
+            groups: components["schemas"]["Group"][];
             /** @description What each target would hide if it were knocked. */
             knocks: components["schemas"]["KnockDto"][];
             /** @description On control (true), or within the block only. */
@@ -1966,16 +2247,18 @@ export interface components {
             stations: components["schemas"]["PointDto"][];
             targets: components["schemas"]["PointDto"][];
         };
-        /** @description One point of a preview, metres. */
+        /** @description One point of a preview, metres; none where a coordinate is not known. */
         PreviewPoint: {
             /** Format: double */
-            e: number;
+            e?: number | null;
             /** Format: double */
-            h: number;
+            h?: number | null;
             line: number;
             /** Format: double */
-            n: number;
+            n?: number | null;
             name: string;
+            /** @description Standard deviations E, N, H: of the file, or those that hold for all. */
+            sigma: number[];
         };
         /** @description The last proposal. */
         ProposalDto: {
@@ -2080,6 +2363,8 @@ export interface components {
             points: number;
             /** @description The pose that came with the file: where to start from. */
             pose?: Record<string, never> | null;
+            /** @description Taken by the simulated scanner. */
+            simulated: boolean;
             /** Format: int64 */
             skipped: number;
             /** Format: uuid */
@@ -2124,15 +2409,6 @@ export interface components {
             /** Format: double */
             time_photographs: number;
         };
-        /** @description A part of an error. */
-        ShareDto: {
-            /**
-             * Format: double
-             * @description Share of the variance, 0..1.
-             */
-            share: number;
-            what: string;
-        };
         /** @description A sheet and what is open on it. */
         SheetDto: {
             note: string;
@@ -2160,8 +2436,14 @@ export interface components {
             operator: string;
             stations: string[];
         };
+        /**
+         * @description Where the coordinates that are handed over come from.
+         * @enum {string}
+         */
+        Source: "constrained" | "free";
         /** @description One part of an error budget. */
         SourceDto: {
+            group: components["schemas"]["Group"];
             name: string;
             /**
              * Format: double
@@ -2177,8 +2459,8 @@ export interface components {
         };
         /** @description How a scan stands in the block. */
         StandingDto: {
-            /** @description Weakest grade among its judged ties; `not judged` without one. */
-            grade: string;
+            /** @description Weakest grade among its judged ties; not judged without one. */
+            grade: components["schemas"]["GradeWord"];
             /**
              * Format: double
              * @description Largest residual of its targets against the bound of the outlier test (0.1 % risk).
@@ -2251,6 +2533,8 @@ export interface components {
             revision?: number | null;
             /** @description For each sheet, what is open on it. */
             sheets: components["schemas"]["SheetDto"][];
+            /** @description Some scans are simulated: nothing here was measured. */
+            simulated: boolean;
             sources: components["schemas"]["SourceDto"][];
             weakest?: string | null;
         };
@@ -2298,16 +2582,31 @@ export interface components {
             twice: number;
             wanted: boolean;
         };
+        /** @description A required surface and the worst error on it, metres. */
+        SurfaceErrorDto: {
+            /** @description Horizontal, vertical, in space at 95 %; none where no placed scan shows it. */
+            error?: number[] | null;
+            name: string;
+        };
         /** @description A target after the adjustment. */
         TargetDto: {
+            /** @description On the grid: with control in the adjustment minus fitted freely (E, N, H), metres. */
+            difference?: number[] | null;
             error: components["schemas"]["Error95Dto"];
-            kind: string;
+            kind: components["schemas"]["TargetKind"];
             name: string;
             position: number[];
             scans: number;
             /** @description Share of the variance (trace) by source: name and m². */
             sources: components["schemas"]["SourceDto"][];
+            /** @description Another scan, the plan or control knows it too: only then it counts for a verdict. */
+            used: boolean;
         };
+        /**
+         * @description What a target is.
+         * @enum {string}
+         */
+        TargetKind: "sphere" | "checker" | "mark";
         Task: {
             /** Format: int32 */
             attempts: number;
@@ -2352,8 +2651,7 @@ export interface components {
             b: string;
             /** Format: double */
             breadth: number;
-            /** @description `sound`, `doubtful`, `failed` or `not judged`. */
-            grade: string;
+            grade: components["schemas"]["GradeWord"];
             reasons: string[];
             /** Format: double */
             rms: number;
@@ -2463,9 +2761,13 @@ export interface components {
             /** Format: double */
             required: number;
             requirement: string;
-            /** @description `met`, `not met` or `not shown`. */
-            verdict: string;
+            verdict: components["schemas"]["VerdictWord"];
         };
+        /**
+         * @description The answer to a requirement.
+         * @enum {string}
+         */
+        VerdictWord: "met" | "not demonstrated" | "not met";
         View: {
             /** Format: date-time */
             created_at: string;
@@ -2817,6 +3119,47 @@ export interface operations {
             };
         };
     };
+    georeference_add_point: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlAdd"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlRow"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     georeference_preview: {
         parameters: {
             query?: never;
@@ -2865,6 +3208,46 @@ export interface operations {
                 "application/json": components["schemas"]["ControlChange"];
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlRow"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    georeference_remove_point: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                job: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
@@ -2981,6 +3364,60 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Task"][];
                 };
+            };
+        };
+    };
+    register_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepFinding"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_reopen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepFinding"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,7 +7,7 @@ import type { World } from './world'
 export interface CloudTarget { name: string; position: number[]; kind: string }
 export interface CloudTie { a: string; b: string; grade: string }
 
-const DASHES: Record<string, [number, number]> = { sound: [1e6, 0], doubtful: [0.7, 0.4], failed: [0.9, 0.9], 'not judged': [0.1, 0.25] }
+const DASHES: Record<string, [number, number]> = { sound: [1e6, 0], doubtful: [0.7, 0.4], failed: [0.9, 0.9], not_judged: [0.1, 0.25] }
 const SIGNS: Record<string, string> = { doubtful: ' ?', failed: ' ×' }
 
 /** Stations, targets, ties and measured points, with their names. */
@@ -47,8 +47,8 @@ export function drawMarks(w: World, p: { scans: Schema['CloudScanDto'][]; target
   for (const tie of p.ties) {
     const [a, b] = [where.get(tie.a), where.get(tie.b)]
     if (!a || !b) continue
-    const [dashSize, gapSize] = DASHES[tie.grade] ?? DASHES['not judged']!
-    const line = new THREE.Line(new THREE.BufferGeometry().setFromPoints([a, b]), new THREE.LineDashedMaterial({ color: GRADES[tie.grade] ?? GRADES['not judged']!, dashSize, gapSize }))
+    const [dashSize, gapSize] = DASHES[tie.grade] ?? DASHES.not_judged!
+    const line = new THREE.Line(new THREE.BufferGeometry().setFromPoints([a, b]), new THREE.LineDashedMaterial({ color: GRADES[tie.grade] ?? GRADES.not_judged!, dashSize, gapSize }))
     line.computeLineDistances()
     w.marks.add(line)
   }

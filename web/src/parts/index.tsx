@@ -39,8 +39,8 @@ export function Ledger<T>(p: {
 }
 
 const MARKS: Record<string, [string, string]> = {
-  sound: ['', 'sound'], doubtful: ['?', 'doubtful'], failed: ['×', 'failed'], 'not judged': ['·', 'faint'],
-  met: ['', 'sound'], 'not met': ['×', 'failed'], 'not shown': ['?', 'doubtful'],
+  sound: ['', 'sound'], doubtful: ['?', 'doubtful'], failed: ['×', 'failed'], not_judged: ['·', 'faint'],
+  met: ['', 'sound'], 'not met': ['×', 'failed'], 'not demonstrated': ['?', 'doubtful'],
 }
 
 /** A grade: a line pattern, a mark and a word, never colour alone. */
@@ -49,7 +49,7 @@ export function Grade({ value }: { value: string }) {
   return (
     <span className={`grade ${tone}`}>
       <svg width="22" height="8" aria-hidden="true"><line x1="0" y1="4" x2="22" y2="4" /></svg>
-      {value}{mark && <b aria-hidden="true"> {mark}</b>}
+      {value.replace('_', ' ')}{mark && <b aria-hidden="true"> {mark}</b>}
     </span>
   )
 }

@@ -38,11 +38,11 @@ export function Findings({ cover, items, onSelect, onApply, free }: { cover: Sch
     <>
       {weakest && (
         <VerdictCard tone={p.refused ? 'doubtful' : limit != null && worst > limit ? 'failed' : 'sound'} title={`${weakest.name} will come out at ${u.err(worst)} ${u.small}${limit ? ` of ${u.err(limit)} ${u.small}` : ''}`}
-          evidence={[`3-D, 95 %, ${p.on_grid ? 'on the grid' : 'within the block'}: the weakest of ${p.targets.length} targets`, ...(job.brief.tie_by_clouds ? [`Ties by clouds are counted, as even and still surfaces give them, ${u.err(0.001)} ${u.small} (1σ) between two scans of one. Registration here uses targets only: another program has to make these ties.`] : [])]} meaning={p.refused ?? undefined}>
+          evidence={[`3-D, 95 %, ${p.on_grid ? 'on the grid' : 'within the block'}: the weakest of ${p.targets.length} targets`, ...(job.brief.tie_by_clouds ? [`Ties by clouds are counted, as even and still surfaces give them, ${u.err(0.001)} ${u.small} (1σ) between two scans of one. The registration does not measure them yet: until it does, a verdict says that they are missing.`] : [])]} meaning={p.refused ?? undefined}>
           {p.budget.length > 0 && (
-            <div className="shares" role="img" aria-label={p.budget.map((b) => `${b.what} ${(100 * b.share).toFixed(0)} %`).join(', ')}>
-              <div className="parts">{p.budget.map((b, i) => <i key={b.what} className={`part${i}`} style={{ flexGrow: b.share }} />)}</div>
-              <div className="legend">made of {p.budget.map((b, i) => <span key={b.what}><i className={`part${i}`} />{b.what} {(100 * b.share).toFixed(0)} %</span>)} <span className="faint">of its variance</span></div>
+            <div className="shares" role="img" aria-label={p.budget.map((b) => `${b.name} ${(100 * b.share).toFixed(0)} %`).join(', ')}>
+              <div className="parts">{p.budget.map((b, i) => <i key={b.name} className={`part${i}`} style={{ flexGrow: b.share }} />)}</div>
+              <div className="legend">made of {p.budget.map((b, i) => <span key={b.name}><i className={`part${i}`} />{b.name} {(100 * b.share).toFixed(0)} %</span>)} <span className="faint">of its variance</span></div>
             </div>
           )}
         </VerdictCard>

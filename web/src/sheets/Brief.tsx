@@ -59,16 +59,19 @@ export default function Brief() {
       </div>
       <Head aside="what the client needs; empty where nothing is asked">Requirement</Head>
       <div className="fields">
-        {field('horizontal95', 'Horizontal position of targets, 95 %', <LengthInput small unit={brief.unit} label="Horizontal limit" value={brief.requirement.horizontal95} disabled={!edit} onChange={(v) => need({ horizontal95: v })} />)}
-        {field('vertical95', 'Height of targets, 95 %', <LengthInput small unit={brief.unit} label="Vertical limit" value={brief.requirement.vertical95} disabled={!edit} onChange={(v) => need({ vertical95: v })} />)}
-        {field('spatial95', 'Position of targets in space, 95 %', <LengthInput small unit={brief.unit} label="3-D limit" value={brief.requirement.spatial95} disabled={!edit} onChange={(v) => need({ spatial95: v })} />)}
+        {field('horizontal95', 'Horizontal position, 95 %', <LengthInput small unit={brief.unit} label="Horizontal limit" value={brief.requirement.horizontal95} disabled={!edit} onChange={(v) => need({ horizontal95: v })} />)}
+        {field('vertical95', 'Height, 95 %', <LengthInput small unit={brief.unit} label="Vertical limit" value={brief.requirement.vertical95} disabled={!edit} onChange={(v) => need({ vertical95: v })} />)}
+        {field('spatial95', 'Position in space, 95 %', <LengthInput small unit={brief.unit} label="3-D limit" value={brief.requirement.spatial95} disabled={!edit} onChange={(v) => need({ spatial95: v })} />)}
         {field('check_rmse', 'Check points, root mean square', <LengthInput small unit={brief.unit} label="Check point limit" value={brief.requirement.check_rmse} disabled={!edit} onChange={(v) => need({ check_rmse: v })} />)}
       </div>
-      <p className="faint">Point spacing is asked for per surface: mark walls on the plan.</p>
+      <p className="faint">Positions are judged at targets, stations and required surfaces. Point spacing is asked for per surface: mark walls on the plan.</p>
       <Head>Coordinates and units</Head>
       <div className="fields">
         {field('unit', 'Lengths are shown and entered in', <Select aria-label="Unit" value={brief.unit} disabled={!edit} style={{ width: '100%' }} onChange={(unit) => set({ unit })} options={Object.entries(UNIT_NAMES).map(([value, label]) => ({ value, label: `${label} (${value})` }))} />)}
         {field('epsg', 'EPSG code (empty: local grid)', <><InputNumber aria-label="EPSG code" controls={false} style={{ width: '100%' }} value={brief.epsg} disabled={!edit} onChange={(v) => set({ epsg: v == null ? null : Number(v) })} /><small className={reference.isError ? 'warn' : 'faint'}>{brief.epsg ? (reference.data?.name ?? reference.error?.message) : 'local grid'}</small></>)}
+        {field('output', 'Coordinates handed over', <Select aria-label="Coordinates handed over" value={brief.output} disabled={!edit || !brief.epsg} style={{ width: '100%' }} onChange={(output) => set({ output })} options={[{ value: 'grid', label: 'grid: as the reference has them' }, { value: 'ground', label: 'ground: distances as on site' }]} />)}
+        {field('vertical', 'Vertical reference', <Input aria-label="Vertical reference" placeholder="name of the height system" value={brief.vertical} disabled={!edit} onChange={(e) => set({ vertical: e.target.value })} />)}
+        {field('undulation', 'Geoid over ellipsoid (empty: not known)', <LengthInput unit={brief.unit} label="Geoid over ellipsoid" value={brief.undulation} disabled={!edit || !brief.epsg} onChange={(undulation) => set({ undulation })} />)}
         {(['E', 'N', 'H'] as const).map((axis, i) => field('origin', `Plan origin on the grid, ${axis}`, <LengthInput label={`Origin ${axis}`} unit={brief.unit} value={brief.origin[i]} disabled={!edit} onChange={(v) => set({ origin: brief.origin.map((o, k) => (k === i ? (v ?? 0) : o)) as BriefT['origin'] })} />))}
       </div>
       <Head>Targets</Head>

@@ -14,15 +14,15 @@ export default function Check() {
   const measure = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/spacing', { params: { path: { job: job.id } } })))
   const rows = verdicts.data ?? []
   const bad = rows.filter((r) => r.verdict === 'not met').length
-  const open = rows.filter((r) => r.verdict === 'not shown').length
+  const open = rows.filter((r) => r.verdict === 'not demonstrated').length
   const spacing = rows.some((r) => r.requirement.startsWith('Point spacing'))
   return (
     <div className="page">
       <Head aside={georef.data?.stale ? 'the georeferencing is out of date' : ''}>Check</Head>
       {rows.length === 0 && <p className="empty">Nothing is asked for. Set the requirement on the brief.</p>}
       {rows.length > 0 && (
-        <VerdictCard tone={bad ? 'failed' : open ? 'doubtful' : 'sound'} title={bad ? `${bad} of ${rows.length} requirements not met` : open ? `${open} of ${rows.length} requirements not shown yet` : `All ${rows.length} requirements met`}
-          evidence={[bad ? 'This data is not fit for what the client asked until the rows below are mended or the limit is changed by the client.' : open ? 'What is not shown is not promised: the evidence column says what is missing.' : 'Shown by the evidence below.']} />
+        <VerdictCard tone={bad ? 'failed' : open ? 'doubtful' : 'sound'} title={bad ? `${bad} of ${rows.length} requirements not met` : open ? `${open} of ${rows.length} requirements not demonstrated` : `All ${rows.length} requirements met`}
+          evidence={[bad ? 'This data is not fit for what the client asked until the rows below are mended or the limit is changed by the client.' : open ? 'What is not demonstrated is not promised: the evidence column says what is missing or speaks against it.' : 'Shown by evidence that took no part in the result.']} />
       )}
       {rows.length > 0 && (
         <table className="ledger verdicts" aria-label="Verdict">

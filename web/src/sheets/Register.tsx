@@ -6,6 +6,7 @@ import { CloudView } from '../cloud/CloudView'
 import { canEdit, useChange, useJob, useKey, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Grade, Head, Ledger, VerdictCard } from '../parts'
+import { chance, Levels, Loops, Noise } from '../register/views'
 import { Tasks } from '../shell/Tasks'
 
 type Adjustment = Schema['AdjustmentDto'] | null
@@ -17,7 +18,7 @@ export default function Register() {
   const u = useUnits()
   const edit = canEdit(job)
   const [query, setQuery] = useSearchParams()
-  const [view, setView] = useState<'ties' | 'observations' | 'targets' | 'stations' | 'found'>('ties')
+  const [view, setView] = useState<'ties' | 'loops' | 'observations' | 'levels' | 'noise' | 'targets' | 'stations' | 'found'>('ties')
   const picked = query.get('target')
   const pick = (name: string | null) => setQuery(name ? { target: name } : {}, { replace: true })
   const adjustment = useRead<Adjustment>('/api/jobs/{job}/adjustment')
@@ -38,14 +39,14 @@ export default function Register() {
     unwrap(await api.PATCH('/api/jobs/{job}/detections', { ...path, body }))
     return unwrap(await api.POST('/api/jobs/{job}/register', path))
   })
-  const keep = useChange(async (what: string) => unwrap(await api.POST('/api/jobs/{job}/log', { ...path, body: { what } })))
+  const keep = useChange(async (f: Schema['FindingDto']) => unwrap(f.kept ? await api.POST('/api/jobs/{job}/findings/reopen', { ...path, body: { key: f.key } }) : await api.POST('/api/jobs/{job}/findings/keep', { ...path, body: { key: f.key } })))
   useKey('r', () => run.mutate(undefined), edit && !running && !a?.locked)
   const shown = useMemo(() => ({
     targets: r?.targets ?? [],
     ties: r?.ties ?? [],
   }), [r])
-  const order = { failed: 0, doubtful: 1, 'not judged': 2, sound: 3 } as Record<string, number>
-  const ties = [...shown.ties].sort((x, y) => (order[x.grade] ?? 9) - (order[y.grade] ?? 9))
+  const order = { failed: 0, doubtful: 1, not_judged: 2, sound: 3 }
+  const ties = [...shown.ties].sort((x, y) => order[x.grade] - order[y.grade])
   const observations = (r?.observations ?? []).filter((o) => !picked || o.target === picked || o.scan === picked)
   return (
     <div className="split">
@@ -63,7 +64,7 @@ export default function Register() {
         {!a && !running && <p className="empty">No result yet. Targets are found in every scan, matched by their layout, and all scans are adjusted together.</p>}
         {r?.refused && <><VerdictCard tone="failed" title="The block could not be adjusted" evidence={[r.refused]} /><Found detections={detections.data ?? []} scans={scans.data ?? []} /></>}
         {r?.findings.map((f) => (
-          <VerdictCard key={f.title} tone={f.kind === 'unplaced' || f.kind === 'size' ? 'failed' : 'doubtful'} title={f.title} evidence={f.evidence} meaning={f.meaning}>
+          <VerdictCard key={f.key} tone={f.kept ? 'sound' : f.kind === 'unplaced' || f.kind === 'size' ? 'failed' : 'doubtful'} title={f.kept ? `Kept as it is: ${f.title}` : f.title} evidence={f.evidence} meaning={f.meaning}>
             {f.target && <Button size="small" onClick={() => { pick(f.target ?? null); setView('observations') }}>Show {f.target}</Button>}
             {edit && !a?.locked && f.kind === 'moved' && (
               <>
@@ -73,35 +74,39 @@ export default function Register() {
               </>
             )}
             {edit && !a?.locked && f.kind === 'outlier' && <Button size="small" type="primary" onClick={() => decide.mutate({ ids: f.after, excluded: true })}>Leave it out</Button>}
-            {edit && f.kind !== 'size' && <Button size="small" type="text" onClick={() => keep.mutate(`kept as it is: ${f.title}`)}>Keep, note in the log</Button>}
+            {edit && f.kind !== 'size' && f.kind !== 'unplaced' && <Button size="small" type="text" onClick={() => keep.mutate(f)}>{f.kept ? 'Open again' : 'Keep as it is'}</Button>}
           </VerdictCard>
         ))}
         {r && !r.refused && (
           <>
-            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${(r.observations ?? []).filter((o) => o.active).length} observations; no outlier and no moved target at 0.1 % risk`]} />}
-            {r.findings.length > 0 && <p className="faint">Global test p {p(r.global_p)}, {r.dof} degrees of freedom{r.variance_factor > 1 && `; errors are stated ${Math.sqrt(r.variance_factor).toFixed(2)} times larger until this is settled`}</p>}
-            <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'observations', 'targets', 'stations', 'found']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
+            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${(r.observations ?? []).filter((o) => o.active).length} observations; no outlier and no moved target at 1 % risk over all tests together`]} />}
+            {r.findings.length > 0 && <p className="faint">Global test p {p(r.global_p)}, {r.dof} degrees of freedom; residuals {Math.sqrt(r.variance_estimate).toFixed(2)} times the stated noise, errors are stated accordingly</p>}
+            <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'loops', 'observations', 'levels', 'noise', 'targets', 'stations', 'found']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
             {view === 'ties' && <Ledger label="Ties" rows={ties.filter((t) => !picked || t.a === picked || t.b === picked || t.shared.includes(picked))} id={(t) => `${t.a}–${t.b}`} empty="No ties." columns={[
               { head: 'Tie', cell: (t) => `${t.a}–${t.b}` }, { head: 'Grade', cell: (t) => <Grade value={t.grade} /> },
               { head: 'shared', num: true, cell: (t) => t.shared.length },
               { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms) },
               { head: 'Reason', cell: (t) => t.reasons.join('; ') },
             ]} />}
-            {view === 'observations' && <Ledger label="Observations" rows={observations} id={(o) => o.detection} empty="None." tone={(o) => (!o.active ? 'off' : o.suspect ? 'bad' : undefined)} columns={[
-              { head: 'Target', cell: (o) => <a href="#t" onClick={(e) => { e.preventDefault(); pick(o.target) }}>{o.target}</a> }, { head: 'Scan', cell: (o) => o.scan },
+            {view === 'observations' && <Ledger label="Observations" rows={observations} id={(o) => o.detection ?? `${o.kind} ${o.scan} ${o.target}`} empty="None." tone={(o) => (!o.active ? 'off' : o.suspect ? 'bad' : undefined)} columns={[
+              { head: 'Target', cell: (o) => <a href="#t" onClick={(e) => { e.preventDefault(); pick(o.target) }}>{o.target}</a> }, { head: 'Scan', cell: (o) => o.scan }, { head: 'Kind', cell: (o) => o.kind },
               { head: <>range [{u.code}]</>, num: true, cell: (o) => u.len(o.range, 1) },
               { head: <>residual [{u.small}]</>, num: true, cell: (o) => u.err(o.length) },
-              { head: <>its noise 95 % [{u.small}]</>, num: true, cell: (o) => u.err(o.expected) },
-              { head: <>detectable [{u.small}]</>, num: true, cell: (o) => u.err(o.detectable) },
-              { head: 'red.', num: true, cell: (o) => (o.active ? o.redundancy.toFixed(1) : '') },
-              { head: 'p', num: true, cell: (o) => (o.p_value < 0.001 ? '<0.001' : o.p_value.toFixed(3)) },
-              { head: '', cell: (o) => edit && !a?.locked && <a href="#x" onClick={(e) => { e.preventDefault(); decide.mutate({ ids: [o.detection], excluded: o.active }) }}>{o.active ? 'leave out' : 'restore'}</a> },
+              { head: <>expected 95 % [{u.small}]</>, num: true, cell: (o) => u.err(o.expected) },
+              { head: <>min. det. bias [{u.small}]</>, num: true, cell: (o) => u.err(o.detectable) },
+              { head: <>its effect [{u.small}]</>, num: true, cell: (o) => u.err(o.reliability) },
+              { head: 'redundancy', num: true, cell: (o) => (o.active ? o.redundancy.toFixed(1) : '') },
+              { head: 'p', num: true, cell: (o) => chance(o.p_value) },
+              { head: '', cell: (o) => { const id = o.detection; return edit && !a?.locked && id && <Button size="small" type="link" onClick={() => decide.mutate({ ids: [id], excluded: o.active })}>{o.active ? 'leave out' : 'restore'}</Button> } },
             ]} />}
             {view === 'targets' && <Ledger label="Targets" rows={r.targets} id={(t) => t.name} selected={picked} onSelect={pick} empty="None." columns={[
               { head: 'Target', cell: (t) => t.name }, { head: 'Kind', cell: (t) => t.kind }, { head: 'scans', num: true, cell: (t) => t.scans },
               ...(['x', 'y', 'z'] as const).map((axis, i) => ({ head: `${axis} [${u.code}]`, num: true, cell: (t: Schema['TargetDto']) => u.len(t.position[i]) })),
               { head: <>3-D 95 % [{u.small}]</>, num: true, cell: (t) => u.err(t.error.spatial) },
             ]} />}
+            {view === 'loops' && <Loops result={r} />}
+            {view === 'levels' && <Levels result={r} />}
+            {view === 'noise' && <Noise result={r} />}
             {view === 'found' && <Found detections={detections.data ?? []} scans={scans.data ?? []} />}
             {view === 'stations' && <Ledger label="Stations" rows={r.stations} id={(s) => s.name} selected={picked} onSelect={pick} empty="None." columns={[
               { head: 'Station', cell: (s) => s.name }, { head: 'targets', num: true, cell: (s) => s.targets },

@@ -19,7 +19,7 @@ const SHEETS = {
 type Sheet = keyof typeof SHEETS
 const KEYS: [string, string][] = [
   ['1 … 7', 'go to a sheet'], ['?', 'show this'], ['s t w', 'plan: place a station, a target, draw a wall'], ['o c f a e h', 'plan: an obstacle, a column, a floor, an area, an edge, a height'], ['v', 'plan: pick and move'], ['l', 'plan: lock the picked stations'],
-  ['Delete', 'plan: remove what is picked'], ['Ctrl Z, Ctrl Y', 'plan: undo, redo'], ['Esc', 'leave what is begun'], ['m', 'cloud: measure between points'], ['Backspace', 'cloud: take back the last measured point'], ['a station’s name', 'cloud: a click stands there and looks around'], ['r', 'register: run'], ['g', 'georeference: fit'],
+  ['Delete', 'plan: remove what is picked'], ['Ctrl Z, Ctrl Y', 'plan: undo, redo'], ['Esc', 'leave what is begun'], ['m', 'cloud: measure between points'], ['Backspace', 'cloud: take back the last measured point'], ['a station’s name', 'cloud: a click stands there and looks around'], ['r', 'register: run'], ['g', 'georeference: fit'], ['Ctrl Z, Ctrl Y', 'georeference: undo, redo a change of control'],
 ]
 
 /** A job: the index of sheets, the sheet, the title block. */
@@ -94,8 +94,8 @@ function TitleBlock({ summary, sheet, onWeakest }: { summary?: Schema['SummaryDt
         </section>
       )}
       <footer className="title-block" aria-label="Title block">
-        <div><small>Job · sheet</small><strong>{job.name} · {sheet}</strong></div>
-        <div><small>Datum · unit</small><strong>{job.brief.epsg ? `EPSG:${job.brief.epsg}` : 'local grid'} · {u.code}</strong></div>
+        <div className={summary.simulated ? 'simulated' : ''}><small>{summary.simulated ? 'SIMULATED SCANS · sheet' : 'Job · sheet'}</small><strong>{job.name} · {sheet}</strong></div>
+        <div><small>Datum · unit</small><strong>{job.brief.epsg ? `EPSG:${job.brief.epsg} ${job.brief.output}` : 'local grid'} · {u.code}</strong></div>
         <div><small>Required ({summary.requirement})</small><strong>{fig(summary.required)}</strong></div>
         <div className={tone(summary.predicted)}><small>Predicted</small><strong>{fig(summary.predicted)}</strong></div>
         <div className={tone(summary.achieved)}><small>Achieved{summary.achieved != null && !summary.on_grid ? ' (block only)' : ''}</small><strong>{fig(summary.achieved)}</strong></div>

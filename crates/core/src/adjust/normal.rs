@@ -207,10 +207,9 @@ impl Normal {
         for (t, place) in self.targets.iter().enumerate() {
             let x = match place {
                 Place::Kept(c) => solved.fixed_rows::<3>(*c).into_owned(),
-                Place::Eliminated(part) => part
-                    .gain
-                    .iter()
-                    .fold(part.inverse * part.right, |x, (s, g)| x - g * solved.fixed_rows::<6>(*s)),
+                Place::Eliminated(part) => {
+                    part.gain.iter().fold(part.inverse * part.right, |x, (s, g)| x - g * solved.fixed_rows::<6>(*s))
+                }
             };
             out.fixed_rows_mut::<3>(net.target_column(t)).copy_from(&x);
         }
@@ -253,9 +252,9 @@ impl Normal {
                         Place::Kept(c) => over_kept[t].fixed_view::<3, 3>(0, *c).into_owned(),
                         Place::Eliminated(part) => {
                             let own = if t == u { part.inverse } else { Mat3::zeros() };
-                            part.gain.iter().fold(own, |x, (s, g)| {
-                                x - over_kept[t].fixed_view::<3, 6>(0, *s) * g.transpose()
-                            })
+                            part.gain
+                                .iter()
+                                .fold(own, |x, (s, g)| x - over_kept[t].fixed_view::<3, 6>(0, *s) * g.transpose())
                         }
                     };
                     rows.fixed_view_mut::<3, 3>(0, 3 * u).copy_from(&block);

@@ -1,13 +1,13 @@
+use super::budget::Group;
 use super::network::Network;
 use super::normal::Row;
 use super::observation::Unknown;
-use super::budget::Group;
 use super::variance::{PRIOR_DOF, Scaling, factor_of};
 use crate::geometry::{Mat3, Vec3};
 use crate::stats::{chi2_tail, f_tail};
-use std::sync::OnceLock;
 use nalgebra::{DMatrix, Matrix6, Vector6};
 use rayon::prelude::*;
+use std::sync::OnceLock;
 
 /// Risk of a single test: one right observation in a thousand is beyond it.
 pub const SINGLE_RISK: f64 = 0.001;
@@ -121,7 +121,8 @@ impl<'a> Tester<'a> {
             let (at, wide) = self.net.columns(*u);
             for (v, b) in self.rows[j].at.parts() {
                 let (to, high) = self.net.columns(*v);
-                out += a.columns(0, wide) * self.covariance.view((at, to), (wide, high)) * b.columns(0, high).transpose();
+                out +=
+                    a.columns(0, wide) * self.covariance.view((at, to), (wide, high)) * b.columns(0, high).transpose();
             }
         }
         out
@@ -189,11 +190,7 @@ impl<'a> Tester<'a> {
             f64::INFINITY
         };
         let worst = c.view((0, 0), (wide, wide)).into_owned().symmetric_eigenvalues().max().max(0.0);
-        let in_space = if o.angular() || wide < 3 {
-            Vec3::zeros()
-        } else {
-            self.axes(i) * v.fixed_rows::<3>(0)
-        };
+        let in_space = if o.angular() || wide < 3 { Vec3::zeros() } else { self.axes(i) * v.fixed_rows::<3>(0) };
         Residual {
             rows: v,
             vector: in_space,
@@ -275,7 +272,8 @@ impl<'a> Tester<'a> {
                 let u: Vec3 = later
                     .iter()
                     .map(|&i| {
-                        let pulled = self.by_target(i).transpose() * self.rows[i].information * self.rows[i].at.misclosure;
+                        let pulled =
+                            self.by_target(i).transpose() * self.rows[i].information * self.rows[i].at.misclosure;
                         pulled.fixed_rows::<3>(0).into_owned()
                     })
                     .sum();

@@ -4,4 +4,6 @@ mod spacing;
 mod verdict;
 
 pub use spacing::{SpacingCounter, SpacingResult};
-pub use verdict::{Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Verdict, VerdictRow, verdict};
+pub use verdict::{
+    Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Verdict, VerdictRow, verdict,
+};

@@ -101,7 +101,8 @@ pub fn check_points(
     out.spatial = square.sum().sqrt();
     out.bias = all.iter().sum::<Vec3>().component_div(&counts);
     for a in 0..3 {
-        let sum: f64 = (0..n).flat_map(|r| (0..n).map(move |c| (r, c))).map(|(r, c)| joint[(3 * r + a, 3 * c + a)]).sum();
+        let sum: f64 =
+            (0..n).flat_map(|r| (0..n).map(move |c| (r, c))).map(|(r, c)| joint[(3 * r + a, 3 * c + a)]).sum();
         out.bias95[a] = sum.max(0.0).sqrt() / counts[a] * K95_1D;
     }
     let (trace, squares) = (joint.trace(), joint.norm_squared());

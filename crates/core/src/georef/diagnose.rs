@@ -91,8 +91,7 @@ fn named_scale(control: &[ControlPoint], targets: &[Candidate]) -> Option<f64> {
         let all: Vec<Vec3> = pairs.iter().map(f).collect();
         all.iter().enumerate().flat_map(|(k, p)| all[k + 1..].iter().map(move |q| (p - q).xy().norm())).sum()
     };
-    let (known, measured) =
-        (spread(&|p| control[p.0].position), spread(&|p| targets[p.1].position));
+    let (known, measured) = (spread(&|p| control[p.0].position), spread(&|p| targets[p.1].position));
     let ratio = measured / known;
     let foot = LengthUnit::InternationalFoot.metres();
     [foot, 1.0 / foot].into_iter().find(|f| (ratio / f - 1.0).abs() < 0.01)

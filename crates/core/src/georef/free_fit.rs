@@ -104,8 +104,7 @@ pub fn free_fit(block: &Solution, control: &[ControlPoint], model: FitModel) -> 
         used.iter().map(|u| control[u.0].sigma.iter().filter(|s| **s < KnownPoint::FREE).count()).sum();
     let dof = coordinates.saturating_sub(model.parameters());
     let variance = VarianceFactor::new(sum, dof, Scaling::Estimated);
-    let qvv =
-        weight.clone().try_inverse().ok_or(GeorefError::Degenerate)? - &design * &parameters * design.transpose();
+    let qvv = weight.clone().try_inverse().ok_or(GeorefError::Degenerate)? - &design * &parameters * design.transpose();
     let whole = Whole { v: &v, qvv: &qvv, weight: &weight, sum, dof };
     let residuals = (0..m).map(|k| whole.point(used[k].0, &control[used[k].0], k, m)).collect();
 
@@ -249,8 +248,7 @@ impl Whole<'_> {
         }
         let others = 10.0 + self.dof.saturating_sub(dof) as f64;
         let noise = (10.0 + (self.sum - statistic).max(0.0)) / others;
-        let p_value =
-            if dof == 0 { 1.0 } else { f_tail(statistic / dof as f64 / noise, dof as f64, others) };
+        let p_value = if dof == 0 { 1.0 } else { f_tail(statistic / dof as f64 / noise, dof as f64, others) };
         let q: Mat3 = self.qvv.fixed_view::<3, 3>(3 * k, 3 * k).into_owned();
         let known = |a: usize| c.sigma[a] < KnownPoint::FREE;
         let half = |a: usize| if known(a) { q[(a, a)].max(0.0).sqrt() * K95_1D } else { 0.0 };

@@ -113,8 +113,8 @@ pub fn georeference(input: &Input<'_>) -> Result<Georeferenced, Box<Failure>> {
             covariance: input.block.target_covariance(k),
         })
         .collect();
-    let fail = |error: GeorefError, control: &[ControlPoint], ambiguous: bool| {
-        Box::new(Failure { error, mistakes: diagnose(control, &candidates, input.levelled), ambiguous })
+    let fail = |error: GeorefError, ambiguous: bool| {
+        Box::new(Failure { error, mistakes: mistakes(input, &candidates), ambiguous })
     };
     // twice: the frame has its origin where the block has its plumb line, which is known once it is placed
     let mut map = (input.map_at)(&middle(&input.control));
@@ -131,10 +131,7 @@ pub fn georeference(input: &Input<'_>) -> Result<Georeferenced, Box<Failure>> {
         }
         let free = match free_fit(input.block, &control, input.model) {
             Ok(f) => f,
-            Err(e) => {
-                control.iter_mut().zip(&input.control).for_each(|(c, given)| c.target = given.target);
-                return Err(fail(e, &control, pairing.ambiguous));
-            }
+            Err(e) => return Err(fail(e, pairing.ambiguous)),
         };
         let origin = map.apply(&free.fit.apply(&input.network.plumb.origin));
         let at = Vec3::new(origin.x.round(), origin.y.round(), map.origin.z);
@@ -146,7 +143,7 @@ pub fn georeference(input: &Input<'_>) -> Result<Georeferenced, Box<Failure>> {
         map = (input.map_at)(&at);
     }
     let Some((map, control, pairing, free)) = last else {
-        return Err(fail(GeorefError::Degenerate, &[], false));
+        return Err(fail(GeorefError::Degenerate, false));
     };
     Ok(finish(input, &candidates, map, control, pairing, free))
 }
@@ -203,12 +200,7 @@ fn finish(
         }
     }
     if pairing.targets.iter().any(Option::is_none) || !pairing.misnamed.is_empty() {
-        let given: Vec<ControlPoint> = control
-            .iter()
-            .zip(&input.control)
-            .map(|(c, given)| ControlPoint { target: given.target, ..c.clone() })
-            .collect();
-        weak.extend(diagnose(&given, candidates, input.levelled).into_iter().map(Weakness::Mistake));
+        weak.extend(mistakes(input, candidates).into_iter().map(Weakness::Mistake));
     }
     Georeferenced {
         map,
@@ -225,6 +217,13 @@ fn finish(
         checks,
         weaknesses: weak,
     }
+}
+
+/// Common mistakes that would explain a misfit. Looked for in the coordinates as they are given: what the
+/// grid does to lengths is small beside them, and a wrong unit or a swap makes the map meaningless.
+fn mistakes(input: &Input<'_>, candidates: &[Candidate]) -> Vec<Mistake> {
+    let map = GridMap::local(middle(&input.control));
+    diagnose(&local(&input.control, &map, &|_| None), candidates, input.levelled)
 }
 
 /// The budget of a target of a block that kept its shape: what the block gives, scaled to what is left

@@ -86,7 +86,8 @@ impl GridMap {
             linear.set_column(a, &((plus - minus) / (2.0 * STEP)));
             second[a][a] = (plus + minus - here * 2.0) / (STEP * STEP);
             for b in 0..a {
-                let mixed = exact(&(axis(a, 1.0) + axis(b, 1.0))) - exact(&(axis(a, 1.0) + axis(b, -1.0)))
+                let mixed = exact(&(axis(a, 1.0) + axis(b, 1.0)))
+                    - exact(&(axis(a, 1.0) + axis(b, -1.0)))
                     - exact(&(axis(a, -1.0) + axis(b, 1.0)))
                     + exact(&(axis(a, -1.0) + axis(b, -1.0)));
                 second[a][b] = mixed / (4.0 * STEP * STEP);

@@ -94,7 +94,9 @@ pub(super) fn decide(input: &Input, placed: &Placed, solution: &Solution, block:
             Hypothesis::Moved(m) => {
                 let of = |later: bool| -> Vec<usize> {
                     let mine = |o: &crate::adjust::Observation| {
-                        o.active && o.target_index() == Some(m.target) && o.scan().is_some_and(|s| (s >= m.after) == later)
+                        o.active
+                            && o.target_index() == Some(m.target)
+                            && o.scan().is_some_and(|s| (s >= m.after) == later)
                     };
                     (0..net.observations.len()).filter(|&i| mine(&net.observations[i])).collect()
                 };

@@ -117,9 +117,7 @@ fn near(placed: &Placed, solution: &Solution) -> Vec<(usize, usize)> {
         })
     };
     let of: Vec<Option<usize>> = (0..n).map(nearest).collect();
-    (0..n)
-        .filter_map(|a| of[a].filter(|&b| a < b && of[b] == Some(a) && agrees(a, b)).map(|b| (a, b)))
-        .collect()
+    (0..n).filter_map(|a| of[a].filter(|&b| a < b && of[b] == Some(a) && agrees(a, b)).map(|b| (a, b))).collect()
 }
 
 /// How far a loop of ties misses itself, each tie taken alone.
@@ -308,8 +306,7 @@ fn close_ring(
         }
         before = before.compose(&t);
     }
-    let covariance: Matrix6<f64> =
-        by.iter().filter_map(|(k, j)| Some(j * centres.get(k)?.1 * j.transpose())).sum();
+    let covariance: Matrix6<f64> = by.iter().filter_map(|(k, j)| Some(j * centres.get(k)?.1 * j.transpose())).sum();
     let missed = Pose::identity().difference(&whole);
     let scale = covariance.diagonal().map(|v| v.sqrt().recip());
     let scaled = Matrix6::from_fn(|i, j| covariance[(i, j)] * scale[i] * scale[j]);

@@ -17,7 +17,7 @@ pub use assemble::{Block, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble
 pub use findings::{FAMILY_RISK, Finding, SizeFault, Standing};
 pub use input::{Input, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
 pub use loops::{Join, Misclosure, misclosures};
-pub use network::{Placed, TargetKindOf, TargetInfo};
+pub use network::{Placed, TargetInfo, TargetKindOf};
 
 use crate::adjust::{AdjustError, ErrorBudget, Scaling, Solution, solve};
 use crate::tie::{SharedTarget, Tie, TieInput, grade_ties};
@@ -96,11 +96,8 @@ pub struct Registered {
 /// ```
 pub fn register(input: &Input) -> Registration {
     let mut findings = findings::sizes(input);
-    let refused = |why: Refusal, findings: Vec<Finding>| Registration {
-        block: Err(why),
-        findings,
-        placed: Placed::default(),
-    };
+    let refused =
+        |why: Refusal, findings: Vec<Finding>| Registration { block: Err(why), findings, placed: Placed::default() };
     if input.scans.len() < 2 {
         return refused(Refusal::TooFewScans(input.scans.len()), findings);
     }

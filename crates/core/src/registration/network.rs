@@ -84,8 +84,7 @@ pub(super) fn network(input: &Input, block: &Block) -> Placed {
             let o = &input.scans[s].targets[k];
             placed.target_of.insert((s, k), target);
             let Some(scan) = place[s] else { continue };
-            let kind =
-                TargetCentre { scan, target, centre: o.centre, covariance: o.covariance, by: o.kind };
+            let kind = TargetCentre { scan, target, centre: o.centre, covariance: o.covariance, by: o.kind };
             placed.network.observe(Observation::new(kind).with_id(o.id));
         }
     }

@@ -1,7 +1,7 @@
 //! Clouds on the grid as LAZ: one scan at a time in memory, however many there are.
 
-use crate::tasks::Stop;
 use crate::dto::PackageOptions;
+use crate::tasks::Stop;
 use std::collections::HashMap;
 use std::io::{BufReader, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
@@ -102,7 +102,7 @@ impl Setting {
     fn file(&self, name: &str) -> Result<LazWriter, Stop> {
         let path = self.folder.join(format!("{name}.laz"));
         let offset = (self.offset / self.unit).map(f64::round);
-        Ok(LazWriter::create(&path, offset, self.wkt.as_deref(), self.coloured, &self.software)?)
+        Ok(LazWriter::create_as(&path, offset, self.wkt.as_deref(), self.coloured, &self.software)?)
     }
 }
 

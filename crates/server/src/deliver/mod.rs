@@ -84,7 +84,8 @@ pub(crate) fn csv(rows: impl IntoIterator<Item = Vec<String>>) -> Result<Vec<u8>
 
 /// A text that a spreadsheet would run as a formula is told to be text.
 fn safe(field: &str) -> String {
-    let formula = field.starts_with(['=', '@', '\t', '\r']) || (field.starts_with(['+', '-']) && field.parse::<f64>().is_err());
+    let formula =
+        field.starts_with(['=', '@', '\t', '\r']) || (field.starts_with(['+', '-']) && field.parse::<f64>().is_err());
     if formula { format!("'{field}") } else { field.to_owned() }
 }
 

@@ -10,7 +10,8 @@ impl Document for Transforms {
     }
 
     fn write(&self, p: &Package) -> Result<Vec<u8>, Stop> {
-        let head = ["scan", "r11", "r12", "r13", "r21", "r22", "r23", "r31", "r32", "r33", "tx [m]", "ty [m]", "tz [m]"];
+        let head =
+            ["scan", "r11", "r12", "r13", "r21", "r22", "r23", "r31", "r32", "r33", "tx [m]", "ty [m]", "tz [m]"];
         let rows = p.scans.iter().map(|(scan, local)| {
             let pose = p.map.pose(local);
             let r = pose.matrix();

@@ -162,8 +162,7 @@ impl Brief {
             return Err(ApiError::field("unit", format!("found “{}”, expected m, ft or ftUS", self.unit)));
         }
         if let Some(code) = self.epsg {
-            let reference =
-                vistazo_formats::crs::lookup(code).map_err(|e| ApiError::field("epsg", e.to_string()))?;
+            let reference = vistazo_formats::crs::lookup(code).map_err(|e| ApiError::field("epsg", e.to_string()))?;
             self.same_unit(&reference)?;
         }
         within("undulation", self.undulation.map(f64::abs), 0.0, 150.0)?;
@@ -191,7 +190,8 @@ impl Brief {
             return Ok(());
         }
         let cost = reference.cost_of(self.unit(), &self.origin());
-        let words = if cost > 0.0 { format!("; at the plan's origin that would cost {cost:.2} m") } else { String::new() };
+        let words =
+            if cost > 0.0 { format!("; at the plan's origin that would cost {cost:.2} m") } else { String::new() };
         Err(ApiError::field(
             "unit",
             format!(

@@ -1,11 +1,11 @@
 #![allow(missing_docs)] // the fields are named as the surveyor names them
 
-use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
-use uuid::Uuid;
 use crate::record::georeference::{GridOutput, Model, Pairing, Source};
 use crate::record::registration::TargetKind;
 use crate::record::{GradeWord, Group};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
 use vistazo_core::geometry::{Error95, Pose, Vec3};
 
 /// 95 % regions, metres; the bearing of the major axis is in radians clockwise from north.

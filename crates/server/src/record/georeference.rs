@@ -216,7 +216,9 @@ pub(crate) fn weakness(w: &core::Weakness, names: &Names<'_>) -> Weakness {
         core::Weakness::ControlInLine => Weakness::ControlInLine,
         core::Weakness::NoChecks => Weakness::NoChecks,
         core::Weakness::Scale(scale, sigma) => Weakness::Scale { scale: *scale, sigma: *sigma },
-        core::Weakness::ControlOff { control, off, p } => Weakness::ControlOff { point: point(control), off: *off, p: *p },
+        core::Weakness::ControlOff { control, off, p } => {
+            Weakness::ControlOff { point: point(control), off: *off, p: *p }
+        }
         core::Weakness::FitPoor(p) => Weakness::FitPoor { p: *p },
         core::Weakness::CheckOff { control, off, p } => Weakness::CheckOff { point: point(control), off: *off, p: *p },
         core::Weakness::CheckMissing(control) => Weakness::CheckMissing { point: point(control) },

@@ -4,10 +4,14 @@
 use super::{GradeWord, Rows9, Share, StoredPose, mat3, mirror, rows9, shares};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
-use vistazo_core::adjust::kinds::{Backsight, CloudTie, Kind, KnownPoint, Level, OccupiedMark, TargetCentre, TrackedPose};
+use vistazo_core::adjust::kinds::{
+    Backsight, CloudTie, Kind, KnownPoint, Level, OccupiedMark, TargetCentre, TrackedPose,
+};
 use vistazo_core::adjust::{self, AdjustError, Hold, Network, Plumb};
 use vistazo_core::geometry::{Pose, Vec3};
-use vistazo_core::registration::{self as core, Registered, Registration as CoreRegistration, TargetKindOf, WhyUnplaced};
+use vistazo_core::registration::{
+    self as core, Registered, Registration as CoreRegistration, TargetKindOf, WhyUnplaced,
+};
 use vistazo_core::targets::TargetKind as Scanned;
 use vistazo_core::tie::Reason as CoreReason;
 
@@ -179,14 +183,24 @@ pub(crate) struct Join {
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[serde(tag = "why", rename_all = "snake_case")]
 pub(crate) enum Refusal {
-    TooFewScans { found: usize },
-    NoTargets { other_size: usize },
+    TooFewScans {
+        found: usize,
+    },
+    NoTargets {
+        other_size: usize,
+    },
     NothingTied,
     /// Scan, and the targets by which it hangs.
-    Loose { scans: Vec<(String, Vec<String>, bool)> },
-    Diverged { iterations: usize },
+    Loose {
+        scans: Vec<(String, Vec<String>, bool)>,
+    },
+    Diverged {
+        iterations: usize,
+    },
     /// Anything else, in the program's own words.
-    Other { reason: String },
+    Other {
+        reason: String,
+    },
 }
 
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -233,9 +247,21 @@ pub(crate) enum What {
         detectable: Option<f64>,
         others: usize,
     },
-    NotLevel { scan: String, tilt: f64, sigma: f64 },
-    Unplaced { scan: String, why: Unplaced },
-    Size { fault: SizeFault, count: usize, agreeing: usize, typical: f64 },
+    NotLevel {
+        scan: String,
+        tilt: f64,
+        sigma: f64,
+    },
+    Unplaced {
+        scan: String,
+        why: Unplaced,
+    },
+    Size {
+        fault: SizeFault,
+        count: usize,
+        agreeing: usize,
+        typical: f64,
+    },
 }
 
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]
@@ -287,7 +313,8 @@ pub(crate) fn store(r: &CoreRegistration, ids: &Ids<'_>) -> (Registration, Detai
     let seen_by = |pick: &dyn Fn(&adjust::Observation) -> bool| {
         net.observations.iter().filter(|o| o.active && o.target_index().is_some() && pick(o)).count()
     };
-    let mut groups: Vec<super::Group> = net.observations.iter().filter(|o| o.active).map(|o| o.group().into()).collect();
+    let mut groups: Vec<super::Group> =
+        net.observations.iter().filter(|o| o.active).map(|o| o.group().into()).collect();
     groups.sort_unstable();
     groups.dedup();
     let s = &block.solution;
@@ -330,7 +357,8 @@ pub(crate) fn store(r: &CoreRegistration, ids: &Ids<'_>) -> (Registration, Detai
         iterations: s.iterations,
         components: s.components().iter().map(|c| (c.group.into(), c.factor, c.redundancy)).collect(),
     };
-    let light = Registration { version: VERSION, refused: None, scans, targets, findings, statistics, groups, unplaced };
+    let light =
+        Registration { version: VERSION, refused: None, scans, targets, findings, statistics, groups, unplaced };
     (light, detail(r, block, &row))
 }
 
@@ -510,7 +538,9 @@ impl From<&CoreReason> for Reason {
             CoreReason::InLine(count, breadth) => Self::InLine { count: *count, breadth: *breadth },
             CoreReason::OnlyThree => Self::OnlyThree,
             CoreReason::AmbiguousAlone => Self::AmbiguousAlone,
-            CoreReason::WellSpread(count, spread, gap) => Self::WellSpread { count: *count, spread: *spread, gap: *gap },
+            CoreReason::WellSpread(count, spread, gap) => {
+                Self::WellSpread { count: *count, spread: *spread, gap: *gap }
+            }
         }
     }
 }

@@ -91,7 +91,9 @@ pub async fn create(
 ) -> Result<Json<JobDto>, ApiError> {
     let brief = new.brief.unwrap_or_default();
     brief.validate()?;
-    let row = jobs::create(&app.db, user.id, named(&new.name)?, &serde_json::json!(brief), new.training.then_some("plan")).await?;
+    let row =
+        jobs::create(&app.db, user.id, named(&new.name)?, &serde_json::json!(brief), new.training.then_some("plan"))
+            .await?;
     jobs::note(&app.db, row.id, Some(user.id), "created the job").await?;
     dto(row, Role::Owner).map(Json)
 }

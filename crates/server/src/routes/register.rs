@@ -134,7 +134,12 @@ async fn set_lock(app: &App, access: &Access<Edit>, locked: bool) -> Result<Stat
     }
     results::lock(&app.db, access.job, current.row.id, locked.then_some(access.user.id)).await?;
     let word = if locked { "locked" } else { "unlocked" };
-    jobs::note(&app.db, access.job, Some(access.user.id), &format!("{word} registration revision {}", current.row.revision))
-        .await?;
+    jobs::note(
+        &app.db,
+        access.job,
+        Some(access.user.id),
+        &format!("{word} registration revision {}", current.row.revision),
+    )
+    .await?;
     Ok(StatusCode::NO_CONTENT)
 }

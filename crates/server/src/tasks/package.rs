@@ -1,9 +1,9 @@
 //! Makes the package that is handed over.
 
 use super::{Progress, Stop, blocking};
+use crate::App;
 use crate::deliver::clouds::{Export, Setting};
 use crate::deliver::{self, Package};
-use crate::App;
 use crate::dto::PackageOptions;
 use crate::work::files;
 use crate::work::verdict::State;
@@ -76,11 +76,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
     let adjustment = crate::work::registration::to_dto(&state.brief, block, Some(&detail));
     let grid = crate::work::grid::to_dto(&state.brief, georef).result;
     let map = GridMap::from(&georef.record.map);
-    let scans = state
-        .scans
-        .iter()
-        .filter_map(|s| Some((s.clone(), georef.record.local_pose(s.id)?)))
-        .collect();
+    let scans = state.scans.iter().filter_map(|s| Some((s.clone(), georef.record.local_pose(s.id)?))).collect();
     Ok(Package {
         name: job.name,
         revision: results::next_package_revision(&app.db, task.job_id).await?,

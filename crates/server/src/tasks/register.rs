@@ -3,8 +3,8 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::DetectionData;
-use crate::work::registration::{Inputs, compute};
 use crate::work::files;
+use crate::work::registration::{Inputs, compute};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::targets::{Detection, SizeVerdict, TargetKind, detect};
 use vistazo_store::tasks::Task;
@@ -29,18 +29,12 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let inputs = Inputs::load(app, task.job_id).await?;
     let fingerprint = inputs.fingerprint();
     let (result, detail) = blocking(move || Ok(compute(&inputs)?)).await?;
-    results::put_adjustment(
-        &app.db,
-        task.job_id,
-        &fingerprint,
-        &serde_json::json!(detail),
-        &serde_json::json!(result),
-    )
-    .await
-    .map_err(|e| match e {
-        StoreError::Conflict => Stop::Failed("the registration is locked; unlock it to run again".into()),
-        e => Stop::Failed(e.to_string()),
-    })?;
+    results::put_adjustment(&app.db, task.job_id, &fingerprint, &serde_json::json!(detail), &serde_json::json!(result))
+        .await
+        .map_err(|e| match e {
+            StoreError::Conflict => Stop::Failed("the registration is locked; unlock it to run again".into()),
+            e => Stop::Failed(e.to_string()),
+        })?;
     Ok(match &result.refused {
         Some(reason) => format!("not adjusted: {}", crate::words::registration::refusal(reason)),
         None => format!(

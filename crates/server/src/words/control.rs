@@ -43,7 +43,8 @@ pub(crate) fn weakness(brief: &Brief, w: &Weakness) -> String {
             PARAMETERS[(*b).min(6)]
         ),
         Weakness::NoFactor => {
-            "the combined factor of the grid is not known: distances on the grid were taken for distances on site".into()
+            "the combined factor of the grid is not known: distances on the grid were taken for distances on site"
+                .into()
         }
         Weakness::Mistake { mistake } => self::mistake(brief, mistake),
     }

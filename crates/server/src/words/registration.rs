@@ -45,7 +45,9 @@ pub(crate) fn loose(scan: &str, hangs: &[String], line: bool) -> String {
             hangs.join(", ")
         ),
         [] => format!("{scan} shares no target with another scan: nothing holds it; 3 shared targets are needed"),
-        [a] => format!("{scan} hangs on {a} only: it can turn about that point in any direction; 2 more shared targets are needed"),
+        [a] => format!(
+            "{scan} hangs on {a} only: it can turn about that point in any direction; 2 more shared targets are needed"
+        ),
         [a, b, ..] => format!(
             "{scan} hangs on {a} and {b} only: it can turn about the line through them; one more shared target off that line is needed"
         ),
@@ -189,9 +191,8 @@ fn moved_evidence(brief: &Brief, record: &Registration, what: &What) -> Vec<Stri
 }
 
 fn shadow(others: usize) -> Option<String> {
-    (others > 0).then(|| {
-        format!("{others} weaker suspicion{} may be its shadow: run again after deciding", plural(others))
-    })
+    (others > 0)
+        .then(|| format!("{others} weaker suspicion{} may be its shadow: run again after deciding", plural(others)))
 }
 
 fn outlier_title(what: &What) -> String {
@@ -199,8 +200,12 @@ fn outlier_title(what: &What) -> String {
     let (target, scan) = (target.as_deref().unwrap_or("?"), scan.as_deref().unwrap_or("?"));
     match kind.as_str() {
         "Level" => format!("The level of {scan} does not agree with its targets"),
-        "OccupiedMark" => format!("The set-up of {scan} over {target} does not agree with the rest: height, centring or mark"),
-        "Backsight" => format!("The backsight from {scan} to {target} does not agree with the rest: height, point or reading"),
+        "OccupiedMark" => {
+            format!("The set-up of {scan} over {target} does not agree with the rest: height, centring or mark")
+        }
+        "Backsight" => {
+            format!("The backsight from {scan} to {target} does not agree with the rest: height, point or reading")
+        }
         "CloudTie" => format!("A tie by clouds of {scan} does not agree with the rest"),
         "TrackedPose" => format!("The tracked pose of {scan} does not agree with the rest"),
         _ => format!("{target} as measured in {scan} does not agree with the other scans"),

@@ -1,7 +1,7 @@
 //! The traps of a plan in the surveyor's words and the job's units.
 
-use crate::work::planning::Plan;
 use crate::dto::{Brief, TrapDto};
+use crate::work::planning::Plan;
 use vistazo_core::plan::{LEAST_OVERLAP, Prediction, Trap, inside};
 use vistazo_core::targets::{Configuration, Fault};
 

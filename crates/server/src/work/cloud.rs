@@ -171,11 +171,8 @@ pub(crate) async fn measure(
             }
         })
         .collect();
-    let map = if cloud.frame == "grid" {
-        grid::current(app, job).await?.map(|g| GridMap::from(&g.record.map))
-    } else {
-        None
-    };
+    let map =
+        if cloud.frame == "grid" { grid::current(app, job).await?.map(|g| GridMap::from(&g.record.map)) } else { None };
     let points = points
         .into_iter()
         .map(|(_, scan, m, _)| MeasuredDto {

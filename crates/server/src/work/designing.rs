@@ -1,11 +1,11 @@
 //! Proposals, leapfrog, advice and density, in the API's terms.
 
 use super::planning::{self, Plan, kit};
-use crate::words::traps as trap_words;
 use crate::dto::{
     AdviceDto, AlternativeDto, Brief, CarryDto, ControlChoiceDto, DensityDto, DensityQuery, InstrumentDto,
     LeapfrogRequest, MoveDto, ProposalDto, ProposeRequest, SettingDto,
 };
+use crate::words::traps as trap_words;
 use crate::{ApiError, App};
 use rayon::prelude::*;
 use uuid::Uuid;

@@ -76,10 +76,7 @@ pub(crate) async fn run(app: &App, job: Uuid, model: FitModel) -> Result<GeorefD
         ));
     };
     if let Some(reason) = &block.record.refused {
-        return Err(ApiError::conflict(format!(
-            "the block is not adjusted: {}",
-            words::registration::refusal(reason)
-        )));
+        return Err(ApiError::conflict(format!("the block is not adjusted: {}", words::registration::refusal(reason))));
     }
     if block.stale {
         return Err(ApiError::conflict(
@@ -142,10 +139,11 @@ fn compute(
     let names = Names { control: &rows, targets: &targets };
     let reference = brief.epsg.map(crs::lookup).transpose().map_err(|e| ApiError::conflict(e.to_string()))?;
     let control = points(control, &targets);
-    // a place the projection does not know is said before anything is fitted
-    if let Some(c) = control.iter().find(|c| c.has_plan()) {
-        map_at(brief, reference.as_ref(), &c.position).map_err(|e| ApiError::conflict(format!("{}: {e}", c.name)))?;
-    }
+    // a place the projection does not know: what was done wrong is better said by what would fit
+    let outside = control
+        .iter()
+        .filter(|c| c.has_plan())
+        .find_map(|c| map_at(brief, reference.as_ref(), &c.position).err().map(|e| format!("{}: {e}", c.name)));
     let input = Input {
         network: &network,
         block: &solution,
@@ -155,7 +153,13 @@ fn compute(
         levelled: block.groups.contains(&crate::record::Group::Levelling),
         map_at: &|at| map_at(brief, reference.as_ref(), at).unwrap_or_else(|_| GridMap::local(*at)),
     };
-    let mut fitted = georeference(&input).map_err(|f| ApiError::conflict(failure(brief, &f, &names)))?;
+    let mut fitted = georeference(&input).map_err(|f| {
+        let more = outside.as_ref().map_or_else(String::new, |o| format!(". {o}"));
+        ApiError::conflict(failure(brief, &f, &names) + &more)
+    })?;
+    if let Some(reason) = outside {
+        return Err(ApiError::conflict(reason));
+    }
     if reference.is_some() && fitted.map.factors.is_none() {
         fitted.weaknesses.push(Weakness::NoFactor);
     }
@@ -179,11 +183,8 @@ fn surfaces(brief: &Brief, plan: &planning::Plan, g: &Georeferencing) -> Vec<rec
         return Vec::new();
     }
     let instrument = Instrument::from(&brief.instrument);
-    let stations: Vec<Station> = g
-        .stations
-        .iter()
-        .map(|s| Station::at(&s.name, Pose::from(&s.grid).translation - brief.origin()))
-        .collect();
+    let stations: Vec<Station> =
+        g.stations.iter().map(|s| Station::at(&s.name, Pose::from(&s.grid).translation - brief.origin())).collect();
     let cover = cover(&plan.site, &stations, &instrument, 2.0 * planning::GRID);
     let mut out: Vec<(vistazo_core::plan::Surface, f64, f64, [f64; 3])> = Vec::new();
     for (i, s) in cover.samples.iter().enumerate().filter(|(_, s)| s.demand.is_some()) {
@@ -268,11 +269,7 @@ pub(crate) fn to_dto(brief: &Brief, c: &Current) -> GeorefDto {
                 missing: checks.missing.clone(),
             },
             unmatched: g.unmatched.clone(),
-            surfaces: g
-                .surfaces
-                .iter()
-                .map(|s| SurfaceErrorDto { name: s.name.clone(), error: s.error })
-                .collect(),
+            surfaces: g.surfaces.iter().map(|s| SurfaceErrorDto { name: s.name.clone(), error: s.error }).collect(),
             sum: g.sum,
             dof: g.dof,
             global_p: g.global_p,

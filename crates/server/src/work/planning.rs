@@ -15,8 +15,8 @@ use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
     Bvh, Column, Cover, Demand, Design, Edge, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
-    Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall,
-    cloud_ties, cover, day, look_round, predict, sample, station_graph, surface_error, traps,
+    Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, cloud_ties,
+    cover, day, look_round, predict, sample, station_graph, surface_error, traps,
 };
 use vistazo_core::targets::configuration;
 use vistazo_store::{jobs, views};

@@ -224,11 +224,7 @@ fn result(brief: &Brief, r: &Registration, kept: &HashSet<String>, detail: Optio
         refused: r.refused.as_ref().map(words::registration::refusal),
         stations: r.scans.iter().map(station).collect(),
         targets: r.targets.iter().map(target).collect(),
-        standings: r
-            .scans
-            .iter()
-            .map(|s| StandingDto { scan: s.id, grade: s.grade, residual: s.residual })
-            .collect(),
+        standings: r.scans.iter().map(|s| StandingDto { scan: s.id, grade: s.grade, residual: s.residual }).collect(),
         findings: r.findings.iter().map(|f| words::registration::finding(brief, r, f, kept.contains(&f.key))).collect(),
         sum: r.statistics.sum,
         dof: r.statistics.dof,

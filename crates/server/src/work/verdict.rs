@@ -125,8 +125,7 @@ impl State {
     /// One row for each requirement of the brief.
     pub(crate) fn verdicts(&self) -> Vec<VerdictDto> {
         let mut asked = self.brief.requirement();
-        asked.spacing =
-            self.plan.site.walls.iter().filter_map(|w| w.demand.map(|d| d.spacing)).min_by(f64::total_cmp);
+        asked.spacing = self.plan.site.walls.iter().filter_map(|w| w.demand.map(|d| d.spacing)).min_by(f64::total_cmp);
         verdict(&asked, &self.evidence()).into_iter().map(to_dto).collect()
     }
 
@@ -174,7 +173,8 @@ impl State {
         type Place = (String, Error95Dto, Vec<crate::record::Share>);
         let on_grid: Option<Vec<Place>> = self.on_grid().map(|g| {
             let targets = g.record.targets.iter().filter(|t| t.used);
-            let targets = targets.map(|t| (t.name.clone(), crate::record::error95(&t.covariance).into(), t.budget.clone()));
+            let targets =
+                targets.map(|t| (t.name.clone(), crate::record::error95(&t.covariance).into(), t.budget.clone()));
             let stations = g.record.stations.iter().map(|s| {
                 let c = crate::record::georeference::position(&s.covariance);
                 (s.name.clone(), Error95::from_covariance(&c).into(), Vec::new())

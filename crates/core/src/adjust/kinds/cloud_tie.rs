@@ -48,5 +48,7 @@ pub(super) fn relative(net: &Network, from: usize, to: usize, measured: &Pose) -
     by_b.fixed_view_mut::<3, 3>(3, 3).copy_from(&rt);
     let mut by_a = -by_b;
     by_a.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
-    Linearised::new(a.inverse().compose(b).difference(measured)).by(Unknown::Scan(from), by_a).by(Unknown::Scan(to), by_b)
+    Linearised::new(a.inverse().compose(b).difference(measured))
+        .by(Unknown::Scan(from), by_a)
+        .by(Unknown::Scan(to), by_b)
 }

@@ -1,0 +1,59 @@
+import type { Schema } from '../api/client'
+import { useUnits } from '../lib/units'
+import { Ledger } from '../parts'
+
+type Result = Schema['AdjustmentResult']
+const ARC = 206264.8
+
+/** A chance as it is read: never as zero. */
+export const chance = (p: number) => (p < 0.001 ? '< 0.001' : p.toFixed(3))
+
+/** Misclosures of loops, and targets that were joined where two ways met. */
+export function Loops({ result }: { result: Result }) {
+  const u = useUnits()
+  const rows = [
+    ...result.joins.map((j) => ({ name: `joined at ${j.target}`, shift: Math.hypot(...j.gap), shift95: j.gap95, turn: null, turn95: null, p_value: j.p_value })),
+    ...result.loops,
+  ]
+  return (
+    <Ledger label="Loops" rows={rows} id={(l) => l.name} empty="No loops: every scan hangs on one way only." tone={(l) => (l.p_value < 0.001 ? 'bad' : undefined)} columns={[
+      { head: 'Loop', cell: (l) => l.name },
+      { head: <>misclosure [{u.small}]</>, num: true, cell: (l) => u.err(l.shift) },
+      { head: <>95 % of noise [{u.small}]</>, num: true, cell: (l) => u.err(l.shift95) },
+      { head: 'turn [″]', num: true, cell: (l) => (l.turn == null ? '–' : (l.turn * ARC).toFixed(1)) },
+      { head: '95 % [″]', num: true, cell: (l) => (l.turn95 == null ? '–' : (l.turn95 * ARC).toFixed(1)) },
+      { head: 'p', num: true, cell: (l) => chance(l.p_value) },
+    ]} />
+  )
+}
+
+/** Levels against what the targets say. */
+export function Levels({ result }: { result: Result }) {
+  const u = useUnits()
+  const arc = (v: number | null | undefined) => (v == null ? '–' : (v * ARC).toFixed(1))
+  return (
+    <Ledger label="Levels" rows={result.levels} id={(l) => l.scan} empty="No scan is levelled." tone={(l) => (!l.active ? 'off' : l.suspect ? 'bad' : undefined)} columns={[
+      { head: 'Scan', cell: (l) => l.scan }, { head: '', cell: (l) => (l.active ? '' : 'not used') },
+      { head: 'tilt x [″]', num: true, cell: (l) => arc(l.residual[0]) }, { head: 'tilt y [″]', num: true, cell: (l) => arc(l.residual[1]) },
+      { head: 'stated 1σ [″]', num: true, cell: (l) => arc(l.sigma) },
+      { head: 'min. detectable bias [″]', num: true, cell: (l) => arc(l.detectable) },
+      { head: <>its effect [{u.small}]</>, num: true, cell: (l) => u.err(l.reliability) },
+      { head: 'redundancy', num: true, cell: (l) => (l.active ? l.redundancy.toFixed(1) : '') }, { head: 'p', num: true, cell: (l) => chance(l.p_value) },
+    ]} />
+  )
+}
+
+/** What the residuals say about the stated noise, group by group. */
+export function Noise({ result }: { result: Result }) {
+  const [low = 1, high = 1] = result.variance_interval
+  return (
+    <>
+      <p>Residuals scatter {Math.sqrt(result.variance_estimate).toFixed(2)} times as far as the stated noise (95 %: {Math.sqrt(low).toFixed(2)} to {Math.sqrt(high).toFixed(2)}). All errors are stated {Math.sqrt(result.variance_factor).toFixed(2)} times what the stated noise alone gives.</p>
+      <Ledger label="Variance components" rows={result.components} id={(c) => c.group} empty="Nothing is checked by anything else." columns={[
+        { head: 'Observations', cell: (c) => c.group.replace('_', '-') },
+        { head: 'residuals over stated noise', num: true, cell: (c) => Math.sqrt(c.factor).toFixed(2) },
+        { head: 'redundancy', num: true, cell: (c) => c.redundancy.toFixed(1) },
+      ]} />
+    </>
+  )
+}
