@@ -114,7 +114,7 @@ async fn a_traverse_is_planned_and_carried_along() {
         assert!((0.002..0.03).contains(&e), "{s}");
     }
     let parts = cover["prediction"]["budget"].as_array().unwrap();
-    assert!(parts.iter().any(|p| p["what"] == "set-ups" && p["share"].as_f64().unwrap() > 0.1), "{parts:?}");
+    assert!(parts.iter().any(|p| p["name"] == "set-ups" && p["share"].as_f64().unwrap() > 0.1), "{parts:?}");
 
     // in space: what is pointed at is read, what is clicked is picked
     b.click("//div[@role='toolbar']//div[contains(@class, 'segmented')]//div[.='3-D' and contains(@class, 'label')]")

@@ -95,7 +95,7 @@ async fn from_nothing_to_a_signed_package() {
     }
     b.press("Fit to control").await;
     b.says("test: 4 control points, levelled fit of the free block").await;
-    b.says("point scale 0.99969510").await;
+    b.says("point scale 0.999695").await;
 
     b.sheet("Check").await;
     b.see("//tr[@data-verdict='met']").await;

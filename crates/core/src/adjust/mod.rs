@@ -47,4 +47,5 @@ pub use observation::{Linearised, Measurement, Observation, Unknown};
 pub use reliability::{Unnoticed, external_reliability, unnoticed};
 pub use snooping::{Hypothesis, Moved, POWER, Residual, SINGLE_RISK, Suspicion};
 pub use solve::{AdjustError, Solution, precision, solve};
+pub(crate) use variance::PRIOR_DOF;
 pub use variance::{Component, Scaling, VarianceFactor, variance_components};

@@ -25,9 +25,9 @@ pub enum Scaling {
 }
 
 /// What the stated noise counts beside the residuals, in degrees of freedom. It comes from data sheets
-/// and from fits that were calibrated on simulated scans: good to some ±30 % in σ, which is what a
-/// variance estimated with ten degrees of freedom is good to.
-pub(super) const PRIOR_DOF: f64 = 10.0;
+/// and from fits that were calibrated on simulated scans: good to some ±30 % in σ, which is what is known of
+/// a noise estimated with five degrees of freedom.
+pub(crate) const PRIOR_DOF: f64 = 5.0;
 
 impl VarianceFactor {
     /// From the weighted sum of squares and its degrees of freedom.

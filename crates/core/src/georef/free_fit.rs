@@ -1,6 +1,6 @@
 use super::control::{ControlPoint, GeorefError, PointResidual};
 use crate::adjust::kinds::KnownPoint;
-use crate::adjust::{POWER, SINGLE_RISK, Scaling, Solution, VarianceFactor};
+use crate::adjust::{POWER, PRIOR_DOF, SINGLE_RISK, Scaling, Solution, VarianceFactor};
 use crate::geometry::{Fit, FitModel, Mat3, Pose, Vec3, fit, skew};
 use crate::stats::{K95_1D, chi2_tail, f_tail, noncentrality};
 use nalgebra::{DMatrix, DVector, Matrix6};
@@ -246,8 +246,8 @@ impl Whole<'_> {
             statistic += e.eigenvectors.column(a).dot(&u).powi(2) / e.eigenvalues[a];
             dof += 1;
         }
-        let others = 10.0 + self.dof.saturating_sub(dof) as f64;
-        let noise = (10.0 + (self.sum - statistic).max(0.0)) / others;
+        let others = PRIOR_DOF + self.dof.saturating_sub(dof) as f64;
+        let noise = (PRIOR_DOF + (self.sum - statistic).max(0.0)) / others;
         let p_value = if dof == 0 { 1.0 } else { f_tail(statistic / dof as f64 / noise, dof as f64, others) };
         let q: Mat3 = self.qvv.fixed_view::<3, 3>(3 * k, 3 * k).into_owned();
         let known = |a: usize| c.sigma[a] < KnownPoint::FREE;
