@@ -233,6 +233,7 @@ fn evidence() -> Evidence {
             spatial: 0.0014,
             bound: 0.0022,
             quadrants: 3,
+            p_value: 0.4,
             ..Checks::default()
         },
         test_passed: true,
@@ -274,6 +275,7 @@ fn met_needs_independent_evidence_and_nothing_against_it() {
         e.checks.bound = 0.03;
     };
     assert_eq!(with(&off), [NotMet, NotMet]);
+    assert_eq!(with(&|e| e.checks.p_value = 0.002), [NotDemonstrated, Met]);
     // few check points show less than many
     assert_eq!(with(&|e| e.checks.bound = 0.0035), [Met, NotDemonstrated]);
 }

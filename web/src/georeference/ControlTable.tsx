@@ -25,7 +25,7 @@ export function ControlTable({ control, residuals, names, edit }: { control: Ret
   const target = (c: Control) => {
     const found = of(c)?.target
     if (!edit) return found ?? '–'
-    return <Select aria-label={`Target of ${c.name}`} size="small" style={{ width: 104 }} value={c.target ?? ''} onChange={(v) => control.change(c, { target: v || null })} options={[{ value: '', label: found ?? 'by geometry' }, ...names.map((value) => ({ value }))]} />
+    return <Select aria-label={`Target of ${c.name}`} size="small" style={{ width: 88 }} value={c.target ?? ''} onChange={(v) => control.change(c, { target: v || null })} options={[{ value: '', label: found ?? 'by geometry' }, ...names.map((value) => ({ value }))]} />
   }
   const use = (c: Control) => (edit ? <Button size="small" aria-label={`Use of ${c.name}`} aria-pressed={c.is_check} title="click to change" style={{ width: 66, padding: 0 }} onClick={() => control.change(c, { is_check: !c.is_check })}>{c.is_check ? 'check' : 'control'}</Button> : c.is_check ? 'check' : 'control')
   return (

@@ -35,8 +35,8 @@ export function FitResult({ result: g }: { result: Result }) {
       <Ledger label="Targets on the grid" rows={g.targets} id={(t) => t.name} empty="None." columns={[
         { head: 'Target', cell: (t) => { const r = all.find((x) => x.target === t.name); return r && r.name !== t.name ? `${t.name} = ${r.name}` : t.name } },
         ...(['E', 'N', 'H'] as const).map((a, i) => ({ head: `${a} [${u.code}]`, num: true, cell: (t: Schema['TargetDto']) => u.len(t.position[i], 4) })),
-        { head: <>hor. 95 % [{u.small}]</>, num: true, cell: (t) => u.err(t.error.horizontal) }, { head: <>vert. [{u.small}]</>, num: true, cell: (t) => u.err(t.error.vertical) },
-        { head: <>moved by control [{u.small}]</>, num: true, cell: (t) => (t.difference ? u.err(Math.hypot(...t.difference)) : '–') },
+        { head: <>hor. / vert. 95 % [{u.small}]</>, num: true, cell: (t) => `${u.err(t.error.horizontal)} / ${u.err(t.error.vertical)}` },
+        { head: <>by control [{u.small}]</>, num: true, cell: (t) => (t.difference ? u.err(Math.hypot(...t.difference)) : '–') },
       ]} />
     </>
   )

@@ -3,7 +3,7 @@ import { useUnits } from '../lib/units'
 import type { Control } from './useControl'
 
 type Result = Schema['GeorefResult']
-type Line = { name: string; at: [number, number]; by: [number, number]; up: number; kind: 'control' | 'check' | 'target' }
+type Line = { name: string; at: [number, number]; by: [number, number]; up: number; kind: 'control' | 'check' | 'target'; quiet?: boolean }
 
 /** Residuals at control, and what control in the adjustment moves, as vectors on the plan. */
 export function Vectors({ result, control }: { result?: Result; control: Control[] }) {
@@ -36,7 +36,7 @@ export function Vectors({ result, control }: { result?: Result; control: Control
             {l.kind === 'check' && <path d={`M${x - px} ${y + px} L${x} ${y - px} L${x + px} ${y + px} Z`} fill="none" stroke={colour} strokeWidth={px / 3} />}
             {l.kind === 'target' && <circle cx={x} cy={y} r={px * 0.7} fill="none" stroke={colour} strokeWidth={px / 4} />}
             {Math.hypot(dx, dy) > px / 2 && <line x1={x} y1={y} x2={x + dx} y2={y + dy} stroke={colour} strokeWidth={px / 2.4} />}
-            <text x={x + 1.3 * px} y={y - 1.2 * px} style={{ fontSize: 2.5 * px }}>{l.name}</text>
+            {!l.quiet && <text x={x + 1.3 * px} y={y - 1.2 * px} style={{ fontSize: 2.5 * px }}>{l.name}</text>}
           </g>
         )
       })}
@@ -59,6 +59,7 @@ function vectors(result: Result, control: Control[]): Line[] {
   const moved = result.targets.filter((t) => t.difference).map((t): Line => ({
     name: t.name, at: [t.position[0] ?? 0, t.position[1] ?? 0], by: [t.difference?.[0] ?? 0, t.difference?.[1] ?? 0], up: t.difference?.[2] ?? 0, kind: 'target',
   }))
+  // a target that is control is named by its control point alone
   const named = new Set(result.residuals.concat(result.checks).map((r) => r.target))
-  return [...points, ...moved.map((l) => (named.has(l.name) ? { ...l, name: '' } : l)).map((l, i) => ({ ...l, name: l.name || `\u200b${i}` }))]
+  return [...points, ...moved.map((l) => ({ ...l, quiet: named.has(l.name) }))]
 }

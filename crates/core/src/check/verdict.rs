@@ -90,6 +90,8 @@ pub enum Ground {
     TestFailed,
     /// Check points that are farther off than what is stated explains, by name.
     ChecksOff(Vec<String>),
+    /// No single check point, but all together, are farther off than is stated: the chance of it.
+    ChecksTogether(f64),
     /// Check points that fit no target, by name.
     ChecksMissing(Vec<String>),
     /// No check points: nothing independent shows the accuracy.
@@ -160,6 +162,8 @@ pub struct Checks {
     pub bound: f64,
     /// Quadrants of the site that hold one.
     pub quadrants: usize,
+    /// Chance of residuals as large as these, all together, when everything stated is true; 1 without any.
+    pub p_value: f64,
 }
 
 /// What the evidence of a job is.
@@ -292,6 +296,8 @@ fn contradictions(evidence: &Evidence, row: &mut VerdictRow) {
     }
     if !off.is_empty() {
         against(Ground::ChecksOff(off));
+    } else if !checks.compared.is_empty() && checks.p_value < RISK {
+        against(Ground::ChecksTogether(checks.p_value));
     }
     if !missing.is_empty() {
         against(Ground::ChecksMissing(missing));

@@ -19,7 +19,8 @@ pub use input::{Input, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
 pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};
 
-use crate::adjust::{AdjustError, ErrorBudget, Scaling, Solution, solve};
+use crate::adjust::kinds::Kind;
+use crate::adjust::{AdjustError, ErrorBudget, Hypothesis, Scaling, Solution, solve};
 use crate::tie::{SharedTarget, Tie, TieInput, grade_ties};
 
 /// Why there is no registration.
@@ -124,6 +125,7 @@ pub fn register(input: &Input) -> Registration {
         Some((s, joins)) => (s, joins),
         None => (first, Vec::new()),
     };
+    let solution = without_false_levels(&mut placed, solution, &mut block);
     placed.settle(&solution);
     naming::name(input, &mut placed, &solution);
     let (more, suspect) = findings::decide(input, &placed, &solution, &block);
@@ -149,6 +151,29 @@ pub fn register(input: &Input) -> Registration {
     let budgets = budgets(&solution);
     let registered = Registered { solution, ties, loops, joins, standings, suspect, budgets };
     Registration { block: Ok(registered), findings, placed }
+}
+
+/// Leaves out the level of a scan where that is what explains the misfit best: a compensator that was off,
+/// or a setting not noticed. It is told of ([`Finding::NotLevel`]); the scan is held by its targets, as one that
+/// was never said to be level.
+fn without_false_levels(placed: &mut Placed, mut solution: Solution, block: &mut Block) -> Solution {
+    loop {
+        let best = solution.suspicions.first().filter(|s| s.p_family < FAMILY_RISK);
+        let Some(Hypothesis::Observation(k)) = best.map(|s| &s.hypothesis) else { return solution };
+        let o = &mut placed.network.observations[*k];
+        let (Kind::Level(level), true) = (&o.kind, o.active) else { return solution };
+        let scan = level.scan;
+        o.active = false;
+        match solve(placed.network.clone(), Scaling::Estimated) {
+            Ok(s) => solution = s,
+            // its level is all that holds it
+            Err(_) => {
+                placed.network.observations[*k].active = true;
+                return solution;
+            }
+        }
+        block.tilted.push(placed.scans[scan]);
+    }
 }
 
 fn budgets(solution: &Solution) -> Vec<ErrorBudget> {

@@ -43,9 +43,28 @@ pub(super) fn name(input: &Input, placed: &mut Placed, solution: &Solution) {
             placed.targets[t].named = true;
         }
     }
+    second_places(placed, solution);
     number(input, placed);
     for (t, info) in placed.network.targets.iter_mut().zip(&placed.targets) {
         t.name.clone_from(&info.name);
+    }
+}
+
+/// The second place of a target that was moved is called after the first.
+fn second_places(placed: &mut Placed, solution: &Solution) {
+    for k in 0..placed.targets.len() {
+        if placed.targets[k].group == 0 {
+            continue;
+        }
+        let first = (0..placed.targets.len())
+            .filter(|&j| placed.targets[j].group == 0 && placed.targets[j].kind == placed.targets[k].kind)
+            .map(|j| ((solution.targets[j] - solution.targets[k]).norm(), j))
+            .filter(|d| d.0 < NEAR)
+            .min_by(|a, b| a.0.total_cmp(&b.0));
+        if let Some((_, j)) = first.filter(|f| !placed.targets[f.1].name.is_empty()) {
+            placed.targets[k].name = format!("{} moved", placed.targets[j].name);
+            placed.targets[k].named = placed.targets[j].named;
+        }
     }
 }
 

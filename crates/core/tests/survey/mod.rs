@@ -1,6 +1,6 @@
 //! Surveys made up from poses and targets, for the tests of registration and georeferencing: no code of the
 //! core beside its geometry.
-#![allow(dead_code, clippy::unwrap_used)]
+#![allow(dead_code, unreachable_pub, missing_docs, clippy::unwrap_used)]
 
 use nalgebra::{Rotation3, UnitQuaternion};
 use rand::{Rng, SeedableRng};

@@ -42,6 +42,10 @@ fn ground(g: &Ground) -> String {
         Ground::ChecksOff(names) => {
             format!("check point{} {} off by more than everything stated explains", plural(names.len()), list(names))
         }
+        Ground::ChecksTogether(p) => format!(
+            "the check points together are farther off than everything stated explains ({})",
+            super::chance(*p)
+        ),
         Ground::ChecksMissing(names) => format!("check point{} {} fit no target", plural(names.len()), list(names)),
         Ground::NoChecks => {
             "no check points: nothing independent shows the accuracy; hold some control back, or measure points that are not used to fit".into()

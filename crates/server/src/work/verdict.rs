@@ -118,6 +118,7 @@ impl State {
             spatial: g.checks.spatial,
             bound: g.checks.bound,
             quadrants: g.checks.quadrants,
+            p_value: g.checks.p_value,
         };
         e
     }
@@ -179,7 +180,12 @@ impl State {
                 let c = crate::record::georeference::position(&s.covariance);
                 (s.name.clone(), Error95::from_covariance(&c).into(), Vec::new())
             });
-            targets.chain(stations).collect()
+            let surfaces = g.record.surfaces.iter().filter_map(|s| {
+                let [horizontal, vertical, spatial] = s.error?;
+                let error = Error95 { horizontal, vertical, spatial, ..Error95::default() };
+                Some((s.name.clone(), error.into(), Vec::new()))
+            });
+            targets.chain(stations).chain(surfaces).collect()
         });
         let fresh = self.adjustment.as_ref().filter(|a| !a.stale && a.record.refused.is_none());
         let block: Option<Vec<Place>> = fresh.map(|a| {
