@@ -2374,6 +2374,22 @@ export interface components {
             /** Format: int32 */
             version: number;
         };
+        /** @description A set-up over a mark, as it is noted in the log of a scan. */
+        SetUpDto: {
+            /**
+             * Format: double
+             * @description Instrument height over it, metres.
+             * @default 0
+             */
+            height: number;
+            /**
+             * @description Name of the occupied point; empty for none.
+             * @default
+             */
+            mark: string;
+            /** @default [] */
+            sights: components["schemas"]["SightDto"][];
+        };
         SettingDto: {
             /**
              * Format: double
@@ -2415,6 +2431,38 @@ export interface components {
             sheet: string;
             /** @description `done`, `open`, `attention` or `waiting`. */
             state: string;
+        };
+        /** @description A backsight. */
+        SightDto: {
+            /**
+             * Format: double
+             * @description Horizontal direction in the scanner frame, anticlockwise from its x axis, radians.
+             * @default 0
+             */
+            direction: number;
+            /**
+             * Format: double
+             * @description Slope distance, metres; none when only the direction was read.
+             * @default null
+             */
+            distance: number | null;
+            /**
+             * Format: double
+             * @description Elevation above the horizon, radians.
+             * @default 0
+             */
+            elevation: number;
+            /**
+             * Format: double
+             * @description Height of the reflector over it, metres.
+             * @default 0
+             */
+            height: number;
+            /**
+             * @description Name of the mark.
+             * @default
+             */
+            mark: string;
         };
         /** @description Which signature: `prepared` or `checked`. */
         Sign: {

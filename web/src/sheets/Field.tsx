@@ -1,6 +1,7 @@
 import { Button, Checkbox, Input, Select } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
+import { SetUp } from '../field/SetUp'
 import { UploadQueue } from '../field/UploadQueue'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
@@ -9,7 +10,7 @@ import { LengthInput } from '../parts/LengthInput'
 import type { Item } from '../plan/usePlan'
 import { Tasks } from '../shell/Tasks'
 
-type Scan = Omit<Schema['ScanRow'], 'log'> & { log: { operator?: string; instrument_height?: number | null; note?: string; settings?: string; time?: string; file?: string } }
+type Scan = Omit<Schema['ScanRow'], 'log'> & { log: { operator?: string; instrument_height?: number | null; note?: string; settings?: string; time?: string; file?: string; set_up?: Schema['SetUpDto'] } }
 
 /** Scans: taken by the scanner, or brought as files; a log entry each. */
 export default function Field() {
@@ -33,9 +34,9 @@ export default function Field() {
       <Tasks kinds={['scan', 'ingest']} ended={4} />
       {edit && (
         <>
-          <Head aside="a simulated instrument: its minutes run faster than life">Scanner</Head>
+          {job.simulated && <Head aside="a simulated instrument: its minutes run faster than life">Scanner</Head>}
           <Caution>Laser in use: keep optics out of the beam. Set the tripod clear of edges, traffic and walkways. Follow the site's rules.</Caution>
-          {stations.length === 0 ? <p className="empty">No stations on the plan yet.</p> : (
+          {!job.simulated ? null : stations.length === 0 ? <p className="empty">No stations on the plan yet.</p> : (
             <>
               <div className="bar" role="group" aria-label="Stations to scan">
                 {stations.map((s) => <Checkbox key={s.id} checked={picked.includes(s.id)} onChange={(e) => setPicked(e.target.checked ? [...picked, s.id] : picked.filter((x) => x !== s.id))}>{s.data.name}{taken.has(s.id) ? ' ✓' : ''}</Checkbox>)}
@@ -55,16 +56,16 @@ export default function Field() {
       )}
       <Head>Scans</Head>
       <Ledger label="Scans" rows={scans.data ?? []} id={(s) => s.id} selected={selected} onSelect={setSelected} empty="No scans yet. Let the scanner take the planned stations, or drop files above." columns={[
-        { head: 'Scan', cell: (s) => s.name },
+        { head: 'Scan', cell: (s) => <>{s.name}{s.simulated && <span className="faint"> simulated</span>}</> },
         { head: 'Points', num: true, cell: (s) => s.points.toLocaleString('en').replaceAll(',', ' ') },
         { head: 'Station', cell: (s) => stations.find((x) => x.id === s.station_id)?.data.name ?? '–' },
-        { head: 'Grid', cell: (s) => `${s.gridded ? 'rows and columns' : 'unordered'}${s.coloured ? ', colours' : ''}${s.images ? `, ${s.images} picture${s.images === 1 ? '' : 's'}` : ''}` },
+        { head: 'Grid', cell: (s) => `${s.gridded ? 'structured' : 'unordered'}${s.coloured ? ', colours' : ''}${s.images ? `, ${s.images} picture${s.images === 1 ? '' : 's'}` : ''}` },
         { head: 'Levelled', cell: (s) => (s.levelled ? 'yes' : 'no') },
         { head: 'Operator', cell: (s) => s.log.operator ?? '–' },
         { head: <>Height [{u.code}]</>, num: true, cell: (s) => u.len(s.log.instrument_height) },
         { head: 'Settings', cell: (s) => s.log.settings ?? s.log.file ?? '' },
         { head: 'Time (UTC)', cell: (s) => s.log.time?.slice(0, 16).replace('T', ' ') ?? '' },
-        { head: 'Note', cell: (s) => <>{s.log.note}{s.skipped > 0 && <span className="warn"> {s.skipped} points without sense left out</span>}</> },
+        { head: 'Note', cell: (s) => <>{s.log.note}{s.skipped > 0 && <span className="warn"> {s.skipped} invalid points left out</span>}</> },
       ]} />
       {scan && edit && <Entry key={`${scan.id}${scan.version}`} scan={scan} stations={stations} />}
     </div>
@@ -89,6 +90,7 @@ function Entry({ scan, stations }: { scan: Scan; stations: Item[] }) {
         <div className="field"><label>Instrument height</label><LengthInput label="Scan instrument height" value={log.instrument_height} onChange={(v) => setLog({ ...log, instrument_height: v })} /></div>
         <div className="field"><label>Note</label><Input aria-label="Scan note" value={log.note ?? ''} onChange={(e) => setLog({ ...log, note: e.target.value })} /></div>
       </div>
+      <SetUp value={log.set_up ?? { mark: '', height: 0, sights: [] }} height={log.instrument_height} onChange={(set_up) => setLog({ ...log, set_up })} />
       <div className="bar"><Checkbox checked={levelled} onChange={(e) => setLevelled(e.target.checked)}>levelled (compensator on)</Checkbox><Button type="primary" htmlType="submit" loading={save.isPending}>Save entry</Button></div>
     </form>
   )

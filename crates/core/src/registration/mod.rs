@@ -164,14 +164,12 @@ fn without_false_levels(placed: &mut Placed, mut solution: Solution, block: &mut
         let (Kind::Level(level), true) = (&o.kind, o.active) else { return solution };
         let scan = level.scan;
         o.active = false;
-        match solve(placed.network.clone(), Scaling::Estimated) {
-            Ok(s) => solution = s,
+        let Ok(again) = solve(placed.network.clone(), Scaling::Estimated) else {
             // its level is all that holds it
-            Err(_) => {
-                placed.network.observations[*k].active = true;
-                return solution;
-            }
-        }
+            placed.network.observations[*k].active = true;
+            return solution;
+        };
+        solution = again;
         block.tilted.push(placed.scans[scan]);
     }
 }

@@ -190,6 +190,35 @@ pub struct SetUpDto {
     pub sights: Vec<SightDto>,
 }
 
+impl SetUpDto {
+    /// Checks every field.
+    ///
+    /// # Errors
+    /// The first that cannot be, with what was found and what is expected.
+    pub fn validate(&self) -> Result<(), crate::ApiError> {
+        let within = |field: &str, v: f64, low: f64, high: f64| {
+            if (low..=high).contains(&v) {
+                return Ok(());
+            }
+            Err(crate::ApiError::field(field, format!("found {v}, expected {low} to {high}")))
+        };
+        if self.mark.trim().is_empty() {
+            return Ok(());
+        }
+        within("set_up.height", self.height, 0.0, 20.0)?;
+        for s in &self.sights {
+            if s.mark.trim().is_empty() || s.mark.trim().eq_ignore_ascii_case(self.mark.trim()) {
+                return Err(crate::ApiError::field("set_up.sights", "expected the name of another mark"));
+            }
+            within("set_up.sights.height", s.height, 0.0, 20.0)?;
+            within("set_up.sights.direction", s.direction, -7.0, 7.0)?;
+            within("set_up.sights.elevation", s.elevation, -1.56, 1.56)?;
+            within("set_up.sights.distance", s.distance.unwrap_or(1.0), 0.1, 2000.0)?;
+        }
+        Ok(())
+    }
+}
+
 /// A backsight.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 #[serde(default)]

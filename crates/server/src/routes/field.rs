@@ -1,6 +1,7 @@
 //! Scans, their log, and the simulated scanner.
 
 use crate::auth::{Access, Edit, Read};
+use crate::dto::SetUpDto;
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -48,6 +49,11 @@ pub async fn update(
 ) -> Result<Json<ScanRow>, ApiError> {
     if change.name.trim().is_empty() || !change.log.is_object() {
         return Err(ApiError::field("name", "expected a name and a log entry"));
+    }
+    if let Some(set_up) = change.log.get("set_up") {
+        serde_json::from_value::<SetUpDto>(set_up.clone())
+            .map_err(|e| ApiError::field("set_up", format!("cannot be read: {e}")))?
+            .validate()?;
     }
     field::update_scan(
         &app.db,

@@ -32,7 +32,7 @@ use utoipa_axum::routes;
 
 #[derive(OpenApi)]
 #[openapi(
-    components(schemas(crate::dto::PlanData)),
+    components(schemas(crate::dto::PlanData, crate::dto::SetUpDto)),
     info(
         title = "Vistazo",
         description = "The whole job of a laser scanning survey: brief, plan, field, register, georeference, check, deliver. Lengths are metres and angles radians unless a field says otherwise."

@@ -67,7 +67,7 @@ impl Inputs {
             let mut scan = ScanInput {
                 name: s.name.clone(),
                 compensator: if s.levelled { instrument.compensator_sigma } else { None },
-                set_up: set_up(s, &instrument),
+                set_up: set_up(s, &instrument)?,
                 planned: self.plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position),
                 ..ScanInput::default()
             };
@@ -131,18 +131,22 @@ fn inputs(brief: &Brief, scans: &[ScanRow], detections: &str) -> String {
 }
 
 /// What the log says of the set-up, when it stood over a mark.
-fn set_up(s: &ScanRow, instrument: &Instrument) -> Option<SetUp> {
-    let noted: SetUpDto = serde_json::from_value(s.log["set_up"].clone()).ok()?;
+///
+/// # Errors
+/// Names the scan whose log cannot be read.
+fn set_up(s: &ScanRow, instrument: &Instrument) -> Result<Option<SetUp>, ApiError> {
+    let Some(noted) = s.log.get("set_up") else { return Ok(None) };
+    let noted: SetUpDto = crate::record::read(&format!("set-up in the log of {}", s.name), noted.clone())?;
     if noted.mark.trim().is_empty() {
-        return None;
+        return Ok(None);
     }
-    Some(SetUp {
+    Ok(Some(SetUp {
         mark: noted.mark.trim().to_owned(),
         height: noted.height,
         centring_sigma: instrument.centring_sigma,
         height_sigma: instrument.height_sigma,
         sights: noted.sights.iter().map(|x| x.to_core(instrument)).collect(),
-    })
+    }))
 }
 
 fn size(data: &DetectionData) -> Option<SizeEvidence> {
