@@ -8,6 +8,7 @@ mod instrument;
 mod package;
 mod plan;
 mod result;
+mod set_up;
 mod upload;
 
 pub use brief::{Brief, RequirementDto};
@@ -17,4 +18,5 @@ pub use instrument::{InstrumentDto, InstrumentEntry, KeepInstrument};
 pub use package::PackageOptions;
 pub use plan::*;
 pub use result::*;
+pub use set_up::{SetUpDto, SightDto};
 pub use upload::UploadOptions;

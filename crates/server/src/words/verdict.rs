@@ -38,7 +38,7 @@ fn ground(g: &Ground) -> String {
         Ground::Unsettled(n) => format!("{n} finding{} of the registration not settled", plural(*n)),
         Ground::Unplaced(n) => format!("{n} scan{} without a place", plural(*n)),
         Ground::ControlOff(names) => format!("control {} does not fit the others", list(names)),
-        Ground::TestFailed => "block and control do not pass the test of one another".into(),
+        Ground::TestFailed => "control is not in the adjustment: block and control do not pass the test of one another, or a scale was fitted".into(),
         Ground::ChecksOff(names) => {
             format!("check point{} {} off by more than everything stated explains", plural(names.len()), list(names))
         }

@@ -104,8 +104,7 @@ impl State {
             }
         }
         e.places = Some(places);
-        e.test_passed = g.source == crate::record::georeference::Source::Constrained
-            || g.model == crate::record::georeference::Model::Similarity;
+        e.test_passed = g.source == crate::record::georeference::Source::Constrained;
         e.control_off = g.residuals.iter().filter(|r| r.p_family < 0.01).map(|r| r.name.clone()).collect();
         e.checks = Checks {
             compared: g
