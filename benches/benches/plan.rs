@@ -128,8 +128,15 @@ fn main() {
             })
             .collect();
         let kit = Kit { sphere_radius: 0.1, checker_half: 0.2 };
-        let design =
-            Design { site, stations: &stations, targets: &targets, kit, instrument: &house.instrument, ties: &[] };
+        let design = Design {
+            site,
+            stations: &stations,
+            targets: &targets,
+            kit,
+            instrument: &house.instrument,
+            ties: &[],
+            distances: &[],
+        };
         let begin = Instant::now();
         let p = predict(&design);
         let first = begin.elapsed().as_secs_f64() * 1e3;

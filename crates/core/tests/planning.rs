@@ -112,7 +112,8 @@ fn planted_mistakes_are_named() {
     let known = |t: PlannedTarget, check: bool| PlannedTarget { control_sigma: Some(Vec3::repeat(0.002)), check, ..t };
     let look = |site: &Site, stations: &[Station], targets: &[PlannedTarget]| {
         let instrument = Instrument::mid_range();
-        let design = Design { site, stations, targets, kit: Kit::default(), instrument: &instrument, ties: &[] };
+        let design =
+            Design { site, stations, targets, kit: Kit::default(), instrument: &instrument, ties: &[], distances: &[] };
         let (c, p) = (cover(site, stations, &instrument, 0.25), predict(&design));
         traps(&design, &c, &station_graph(&c.overlap, &p.sees, &p.marks()), &p)
     };
@@ -144,6 +145,7 @@ fn planted_mistakes_are_named() {
         kit: Kit::default(),
         instrument: &Instrument::mid_range(),
         ties: &[],
+        distances: &[],
     };
     let chosen = propose_control(&design, &predict(&design));
     assert!(chosen.fit.len() == 5 && chosen.check.len() == 2, "{chosen:?}");
@@ -263,6 +265,7 @@ fn advice_comes_true_and_budgets_add_up() {
             kit: Kit::default(),
             instrument: &instrument,
             ties: &[],
+            distances: &[],
         };
         let p = predict(&design);
         let sigma = Vec3::repeat(0.002);

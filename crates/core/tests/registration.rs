@@ -7,7 +7,7 @@ mod survey;
 use survey::{Recipe, flat, hall, stays, survey};
 use vistazo_core::adjust::Unknown;
 use vistazo_core::geometry::{FitModel, Vec3, fit};
-use vistazo_core::registration::{Finding, Input, NamedPlace, Registration, SetUp, Sight, register};
+use vistazo_core::registration::{Finding, Input, MeasuredDistance, NamedPlace, Registration, SetUp, Sight, register};
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::targets::TargetKind;
 
@@ -229,4 +229,71 @@ fn a_traverse_needs_no_targets() {
     let places: Vec<Vec3> = block.solution.poses.iter().map(|p| p.translation).collect();
     assert!(fit(FitModel::Levelled, &stations, &places).unwrap().rms < 2e-3);
     assert!(r.placed.targets.iter().all(|t| t.name.starts_with('M')));
+}
+
+/// A distance between two targets, from plan to finding: it is predicted, it holds what it measures, and a wrong one
+/// is named.
+#[test]
+fn a_measured_distance_goes_through() {
+    use vistazo_core::adjust::{Group, Network, Observation, Scaling, kinds::Distance, precision, solve};
+    let (stations, targets) = hall();
+    let mut s = survey(&recipe(&stations, &targets, 21));
+    for (scan, at) in s.scans.iter_mut().zip(&stations) {
+        scan.planned = Some(*at);
+    }
+    let named = |k: usize| NamedPlace {
+        name: format!("K{k}"),
+        position: targets[k],
+        sigma: 0.05,
+        kind: Some(TargetKind::Sphere),
+        control: false,
+    };
+    let run = |wrong: f64, sigma: f64| {
+        let distance = (targets[0] - targets[7]).norm() + wrong;
+        register(&Input {
+            scans: s.scans.clone(),
+            named: vec![named(0), named(7)],
+            distances: vec![MeasuredDistance { from: "K0".into(), to: "k7".into(), distance, sigma }],
+            ..Input::default()
+        })
+    };
+    let r = run(0.0, 0.0002);
+    assert!(r.findings.is_empty(), "{:?}", r.findings);
+    let block = r.block.unwrap();
+    let found = (block.solution.targets[0] - block.solution.targets[7]).norm();
+    assert!((found - (targets[0] - targets[7]).norm()).abs() < 4e-4, "{found}");
+    assert!(block.budgets[0].share(Group::Distances) > 0.0);
+    let last = block.solution.residuals.last().unwrap();
+    // four times as good as the scans, so hardly checked by them
+    assert!((0.05..0.4).contains(&last.redundancy) && last.detectable.is_finite(), "{last:?}");
+    let r = run(0.02, 0.002);
+    let Finding::Outlier { observation, .. } = r.findings[0] else { panic!("{:?}", r.findings[0]) };
+    assert_eq!(r.placed.network.observations[observation].kind.name(), "Distance");
+    let length = r.block.unwrap().solution.residuals[observation].vector.norm();
+    assert!((0.015..0.021).contains(&length), "{length}");
+
+    // targets that are observed together stay in the normal equations: with a distance that says nothing the
+    // result is that without it, to the last digit
+    let mut net: Network = r.placed.network.clone();
+    net.observations.truncate(net.observations.len() - 1);
+    let without = solve(net.clone(), Scaling::Stated).unwrap();
+    net.observe(Observation::new(Distance { from: 0, to: 7, distance: 1.0, sigma: 1e6 }));
+    let with = solve(net.clone(), Scaling::Stated).unwrap();
+    let largest = (&with.covariance - &without.covariance).amax();
+    assert!(largest < 1e-9 * without.covariance.amax(), "{largest}");
+    let shape = |s: &vistazo_core::adjust::Solution| -> Vec<f64> {
+        s.targets.iter().map(|t| (t - s.targets[3]).norm()).collect()
+    };
+    assert!(shape(&with).iter().zip(shape(&without)).all(|(a, b)| (a - b).abs() < 1e-9));
+    // and a plan that counts a good one predicts what comes out
+    let sigma = |net: &Network| {
+        let s = precision(net, Scaling::Stated).unwrap();
+        let e = (s.targets[0] - s.targets[7]).normalize();
+        let c = s.target_cross(0, 0) + s.target_cross(7, 7) - s.target_cross(0, 7) - s.target_cross(7, 0);
+        e.dot(&(c * e)).sqrt()
+    };
+    let before = sigma(&net);
+    net.observe(Observation::new(Distance { from: 0, to: 7, distance: found, sigma: 0.0001 }));
+    let expected = (before.powi(-2) + 0.0001_f64.powi(-2)).sqrt().recip();
+    assert!((sigma(&net) / expected - 1.0).abs() < 1e-4, "{} against {expected}", sigma(&net));
 }

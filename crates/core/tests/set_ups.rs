@@ -61,6 +61,7 @@ fn a_traverse_comes_out_as_predicted() {
         kit: Kit::default(),
         instrument: &instrument,
         ties: &[],
+        distances: &[],
     };
     let planned = predict(&design);
     let plan = planned.on_grid.as_ref().unwrap_or_else(|| panic!("{:?}", planned.block));
@@ -155,8 +156,15 @@ fn bad_set_ups_are_named() {
     ];
     let found = |sights: &[usize], instrument: &Instrument| {
         let stations = [over("S1", &marks, 0, sights)];
-        let design =
-            Design { site: &site, stations: &stations, targets: &marks, kit: Kit::default(), instrument, ties: &[] };
+        let design = Design {
+            site: &site,
+            stations: &stations,
+            targets: &marks,
+            kit: Kit::default(),
+            instrument,
+            ties: &[],
+            distances: &[],
+        };
         let (c, p) = (cover(&site, &stations, instrument, 0.5), predict(&design));
         let all = traps(&design, &c, &station_graph(&c.overlap, &p.sees, &p.marks()), &p);
         all.into_iter()

@@ -164,6 +164,7 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
         kit: Kit::default(),
         instrument: &case.instrument,
         ties: &[],
+        distances: &[],
     };
     let prediction = predict(&design);
     let plan = prediction.block.as_ref().unwrap_or_else(|e| panic!("network {seed}: {e}"));

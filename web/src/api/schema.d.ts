@@ -1552,6 +1552,24 @@ export interface components {
             /** Format: int32 */
             version: number;
         };
+        /** @description A distance that is measured to another target. */
+        DistanceDto: {
+            /**
+             * Format: double
+             * @description What was measured, metres, in space; none while it is planned.
+             */
+            measured?: number | null;
+            /**
+             * Format: double
+             * @description σ, metres.
+             */
+            sigma: number;
+            /**
+             * Format: uuid
+             * @description The other target.
+             */
+            to: string;
+        };
         /** @description 95 % regions, metres; the bearing of the major axis is in radians clockwise from north. */
         Error95Dto: {
             /** Format: double */
@@ -1669,7 +1687,7 @@ export interface components {
          * @description What an error comes from.
          * @enum {string}
          */
-        Group: "control" | "spheres" | "checkers" | "clouds" | "levelling" | "set_up" | "tracking";
+        Group: "control" | "spheres" | "checkers" | "clouds" | "levelling" | "set_up" | "tracking" | "distances";
         /** @description The scanner's profile. */
         InstrumentDto: {
             /** Format: double */
@@ -2125,6 +2143,8 @@ export interface components {
             check?: boolean;
             /** @description Targets that will be control: σ horizontal and vertical. */
             control_sigma?: number[] | null;
+            /** @description Targets: distances measured from here to others. */
+            distances?: components["schemas"]["DistanceDto"][];
             /**
              * Format: double
              * @description Checkers: where the face looks, radians clockwise from north (plan y); without, it is turned

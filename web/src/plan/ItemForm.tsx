@@ -4,6 +4,7 @@ import type { Schema } from '../api/client'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { useUnits } from '../lib/units'
+import { Distances } from './Distances'
 import type { Item } from './usePlan'
 
 type Data = Schema['PlanData']
@@ -53,6 +54,7 @@ export function ItemForm({ item, items, edit, step, onChange, onRemove }: { item
       </div>
       {d.target === 'checker' && <p className="faint">Hang it turned by some 20°, anticlockwise as seen from the front: the predicted error counts on it.</p>}
       {(d.line?.length ?? 0) > 0 && <Vertices d={d} closed={k !== 'wall' && k !== 'edge'} edit={edit} put={put} />}
+      {k === 'target' && <Distances d={d} items={items} own={item.id} edit={edit} put={put} />}
       {k === 'wall' && <Openings d={d} edit={edit} put={put} />}
       {edit && changed && <div className="bar"><Button type="primary" htmlType="submit">Apply</Button><Button onClick={() => set(item.data)}>Leave as it was</Button></div>}
     </form>

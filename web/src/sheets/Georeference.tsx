@@ -23,7 +23,7 @@ export default function Georeference() {
   const [chosen, setModel] = useState<Model>()
   const model = chosen ?? g?.model ?? 'levelled'
   const [refused, setRefused] = useState('')
-  const [view, setView] = useState<'vectors' | 'cloud'>('vectors')
+  const [view, setView] = useState<'cloud' | 'vectors'>('cloud')
   const control = useControl()
   const run = useChange(async () => {
     try {
@@ -41,7 +41,7 @@ export default function Georeference() {
   return (
     <div className="split">
       <div className="canvas">
-        {g && <div className="canvas-tabs"><Segmented aria-label="What is drawn" value={view} onChange={setView} options={['vectors', 'cloud']} /></div>}
+        {g && <div className="canvas-tabs"><Segmented aria-label="What is drawn" value={view} onChange={setView} options={['cloud', 'vectors']} /></div>}
         {g && view === 'cloud' ? <CloudView frame="grid" {...shown} selected={null} /> : <Vectors result={g} control={control.rows} />}
       </div>
       <aside className="side">

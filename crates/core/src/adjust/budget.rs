@@ -20,12 +20,22 @@ pub enum Group {
     SetUp,
     /// The instruments' own tracking between stations.
     Tracking,
+    /// Distances measured between targets.
+    Distances,
 }
 
 impl Group {
     /// All, in the order shown.
-    pub const ALL: [Self; 7] =
-        [Self::Control, Self::Spheres, Self::Checkers, Self::Clouds, Self::Levelling, Self::SetUp, Self::Tracking];
+    pub const ALL: [Self; 8] = [
+        Self::Control,
+        Self::Spheres,
+        Self::Checkers,
+        Self::Clouds,
+        Self::Levelling,
+        Self::SetUp,
+        Self::Tracking,
+        Self::Distances,
+    ];
 }
 
 /// What the variance of one position is made of.

@@ -190,7 +190,7 @@ impl<'a> Tester<'a> {
             f64::INFINITY
         };
         let worst = c.view((0, 0), (wide, wide)).into_owned().symmetric_eigenvalues().max().max(0.0);
-        let in_space = if o.angular() || wide < 3 { Vec3::zeros() } else { self.axes(i) * v.fixed_rows::<3>(0) };
+        let in_space = if o.angular() { Vec3::zeros() } else { self.axes(i) * v.fixed_rows::<3>(0) };
         Residual {
             rows: v,
             vector: in_space,

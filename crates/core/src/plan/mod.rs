@@ -25,7 +25,9 @@ pub use cover::{Cover, NotCovered, Sample, Seen, StationCover, Surface, USUAL_IN
 pub use day::{Day, SET_UP, SWAP, Stop, WALK, day};
 pub use graph::{Doorway, LEAST_MARKS, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorways, station_graph};
 pub use leapfrog::{LeapfrogError, Move, leapfrog};
-pub use predict::{Design, Kit, Means, PlannedKind, PlannedTarget, Prediction, Sighting, carried, predict};
+pub use predict::{
+    Design, Kit, Means, PlannedDistance, PlannedKind, PlannedTarget, Prediction, Sighting, carried, predict,
+};
 pub use propose::{Proposal, ProposeError, Wish, candidates, propose};
 pub use propose_control::{Control, propose_control};
 pub use propose_targets::propose_targets;

@@ -1,6 +1,6 @@
 use super::bvh::Bvh;
 use super::site::{Site, Station};
-use crate::adjust::kinds::{Backsight, CloudTie, OccupiedMark, TargetCentre};
+use crate::adjust::kinds::{Backsight, CloudTie, Distance, OccupiedMark, TargetCentre};
 use crate::adjust::{AdjustError, ErrorBudget, Network, Observation, Scaling, Solution, precision};
 use crate::geometry::{Error95, Mat3, Pose, Vec3};
 use crate::instrument::Instrument;
@@ -87,6 +87,19 @@ pub struct Design<'a> {
     pub instrument: &'a Instrument,
     /// Ties by clouds that will be measured as well: see [`super::cloud_ties`].
     pub ties: &'a [CloudTie],
+    /// Distances between targets that will be measured as well.
+    pub distances: &'a [PlannedDistance],
+}
+
+/// A distance that will be measured between two targets (indices).
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PlannedDistance {
+    /// The one.
+    pub from: usize,
+    /// The other.
+    pub to: usize,
+    /// σ, metres.
+    pub sigma: f64,
 }
 
 /// What the plan will come out at.
@@ -276,6 +289,12 @@ pub(super) fn adjust(design: &Design<'_>, sightings: Vec<Vec<Sighting>>) -> Pred
         }
     }
     design.ties.iter().for_each(|t| network.observe(Observation::new(t.clone())));
+    for d in design.distances {
+        if let (Some(from), Some(to)) = (place[d.from], place[d.to]) {
+            let distance = (targets[d.to].position - targets[d.from].position).norm();
+            network.observe(Observation::new(Distance { from, to, distance, sigma: d.sigma }));
+        }
+    }
     let block = precision(&network, Scaling::Stated);
     let on_grid = block.as_ref().ok().and_then(|_| {
         let mut held = network.clone();

@@ -9,6 +9,8 @@ pub struct Input {
     pub scans: Vec<ScanInput>,
     /// Places that have a name: planned targets, control.
     pub named: Vec<NamedPlace>,
+    /// Distances that were measured between named targets.
+    pub distances: Vec<MeasuredDistance>,
     /// Spheres that were found and are not of the job's size.
     pub other_sizes: Vec<SizeEvidence>,
 }
@@ -71,6 +73,19 @@ pub struct NamedPlace {
     pub kind: Option<TargetKind>,
     /// Its coordinates are control: automatic names keep clear of these too.
     pub control: bool,
+}
+
+/// A distance measured between two targets, by the names they have on the plan.
+#[derive(Clone, Debug, PartialEq)]
+pub struct MeasuredDistance {
+    /// The one.
+    pub from: String,
+    /// The other.
+    pub to: String,
+    /// Metres, in space.
+    pub distance: f64,
+    /// σ, metres.
+    pub sigma: f64,
 }
 
 /// A sphere of another size.

@@ -15,7 +15,7 @@ mod network;
 
 pub use assemble::{Block, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
 pub use findings::{FAMILY_RISK, Finding, SizeFault, Standing};
-pub use input::{Input, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
+pub use input::{Input, MeasuredDistance, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
 pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};
 
@@ -125,9 +125,17 @@ pub fn register(input: &Input) -> Registration {
         Some((s, joins)) => (s, joins),
         None => (first, Vec::new()),
     };
-    let solution = without_false_levels(&mut placed, solution, &mut block);
+    let mut solution = without_false_levels(&mut placed, solution, &mut block);
     placed.settle(&solution);
     naming::name(input, &mut placed, &solution);
+    // distances are between named targets, so they come in when targets have names
+    if network::distances(input, &mut placed) > 0 {
+        match solve(placed.network.clone(), Scaling::Estimated) {
+            Ok(s) => solution = s,
+            Err(e) => return Registration { block: Err(Refusal::Adjust(e)), findings, placed },
+        }
+        placed.settle(&solution);
+    }
     let (more, suspect) = findings::decide(input, &placed, &solution, &block);
     findings.splice(0..0, more);
     let poses: Vec<_> = solution.poses.iter().copied().map(Some).collect();

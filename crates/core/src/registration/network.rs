@@ -1,6 +1,6 @@
 use super::assemble::{Block, ScanTargets};
 use super::input::{Input, SetUp};
-use crate::adjust::kinds::{Backsight, OccupiedMark, TargetCentre};
+use crate::adjust::kinds::{Backsight, Distance, OccupiedMark, TargetCentre};
 use crate::adjust::{Network, Observation, Solution};
 use crate::geometry::{Pose, Vec3};
 use crate::targets::TargetKind;
@@ -160,6 +160,24 @@ fn marks(input: &Input, place: &[Option<usize>], placed: &mut Placed) {
             }));
         }
     }
+}
+
+/// Adds the distances measured between targets, which have names by now; returns how many.
+pub(super) fn distances(input: &Input, placed: &mut Placed) -> usize {
+    let of = |name: &str| placed.targets.iter().position(|t| t.name.eq_ignore_ascii_case(name.trim()));
+    let found: Vec<Distance> = input
+        .distances
+        .iter()
+        .filter_map(|d| {
+            let (from, to) = (of(&d.from)?, of(&d.to)?);
+            (from != to).then_some(Distance { from, to, distance: d.distance, sigma: d.sigma })
+        })
+        .collect();
+    let count = found.len();
+    for d in found {
+        placed.network.observe(Observation::new(d));
+    }
+    count
 }
 
 /// Gives scans a place that share no targets but stand over marks and sight marks which other scans

@@ -20,6 +20,18 @@ pub struct OpeningDto {
     pub head: f64,
 }
 
+/// A distance that is measured to another target.
+#[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
+pub struct DistanceDto {
+    /// The other target.
+    pub to: Uuid,
+    /// σ, metres.
+    pub sigma: f64,
+    /// What was measured, metres, in space; none while it is planned.
+    #[serde(default)]
+    pub measured: Option<f64>,
+}
+
 /// The data of a plan item; which fields are used depends on its kind. Plan coordinates, metres.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 pub struct PlanData {
@@ -97,6 +109,9 @@ pub struct PlanData {
     /// Targets that will be control: σ horizontal and vertical.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub control_sigma: Option<[f64; 2]>,
+    /// Targets: distances measured from here to others.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub distances: Vec<DistanceDto>,
     /// Targets: known, but held back as a check.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub check: bool,
@@ -171,6 +186,11 @@ impl PlanData {
         }
         if d.control_sigma.is_some_and(|s| s.iter().any(|v| !(1e-5..=10.0).contains(v))) {
             return refuse("control_sigma", "expected standard deviations of 0.01 mm to 10 m");
+        }
+        for x in &d.distances {
+            if !(1e-5..=1.0).contains(&x.sigma) || x.measured.is_some_and(|m| !(0.01..=10_000.0).contains(&m)) {
+                return refuse("distances", "expected σ of 0.01 mm to 1 m, and a distance of 10 mm to 10 km");
+            }
         }
         let length: f64 = d.line.windows(2).map(|p| (p[1][0] - p[0][0]).hypot(p[1][1] - p[0][1])).sum();
         for o in &d.openings {

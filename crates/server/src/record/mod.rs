@@ -4,6 +4,7 @@
 //! an error that names it, never a default.
 
 pub(crate) mod georeference;
+mod measured;
 mod older;
 pub(crate) mod registration;
 
@@ -79,7 +80,7 @@ pub(crate) use mirror;
 
 mirror!(
     /// What an error comes from.
-    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Clouds, Levelling, SetUp, Tracking }
+    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Clouds, Levelling, SetUp, Tracking, Distances }
 );
 mirror!(
     /// Grade of a tie.

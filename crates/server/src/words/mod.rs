@@ -27,6 +27,7 @@ pub(crate) fn group(g: Group) -> &'static str {
         Group::Levelling => "levelling",
         Group::SetUp => "set-ups",
         Group::Tracking => "tracked poses",
+        Group::Distances => "distances",
     }
 }
 

@@ -206,6 +206,7 @@ fn outlier_title(what: &What) -> String {
         "Backsight" => {
             format!("The backsight from {scan} to {target} does not agree with the rest: height, point or reading")
         }
+        "Distance" => format!("The distance measured from {target} does not agree with the scans"),
         "CloudTie" => format!("A tie by clouds of {scan} does not agree with the rest"),
         "TrackedPose" => format!("The tracked pose of {scan} does not agree with the rest"),
         _ => format!("{target} as measured in {scan} does not agree with the other scans"),

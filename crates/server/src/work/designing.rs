@@ -85,6 +85,7 @@ fn improved(plan: &Plan, brief: &Brief, own: &Instrument, mut found: Proposal) -
             kit: kit(brief),
             instrument: own,
             ties: &[],
+            distances: &[],
         };
         let p = predict(&design);
         // targets that nobody measures are as bad as any
@@ -141,6 +142,7 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
         kit: kit(brief),
         instrument: set,
         ties: &ties,
+        distances: &plan.distances(),
     };
     let predicted = predict(&design);
     AlternativeDto {
@@ -242,6 +244,7 @@ pub(crate) fn advice(plan: &Plan, brief: &Brief) -> Vec<AdviceDto> {
         kit: kit(brief),
         instrument: &instrument,
         ties: &ties,
+        distances: &plan.distances(),
     };
     let now = predict(&design);
     let Some((_, error)) = now.weakest() else { return Vec::new() };
@@ -281,6 +284,7 @@ pub(crate) fn control(plan: &Plan, brief: &Brief) -> ControlChoiceDto {
         kit: kit(brief),
         instrument: &instrument,
         ties: &[],
+        distances: &[],
     };
     let chosen = propose_control(&design, &predict(&design));
     let ids = |list: Vec<usize>| list.into_iter().map(|t| plan.targets[t].0).collect();
@@ -299,6 +303,7 @@ pub(crate) fn targets(plan: &Plan, brief: &Brief) -> Vec<[f64; 3]> {
         kit: kit(brief),
         instrument: &instrument,
         ties: &[],
+        distances: &[],
     };
     propose_targets(&design, MOST_TARGETS).into_iter().map(Into::into).collect()
 }

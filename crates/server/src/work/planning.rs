@@ -1,7 +1,7 @@
 //! The plan as the core takes it, and what comes back from there.
 
 use crate::dto::{
-    Brief, CoverDto, DayDto, KnockDto, LinkDto, LookDto, LookRequest, PlanData, PointDto, PredictionDto,
+    Brief, CoverDto, DayDto, DistanceDto, KnockDto, LinkDto, LookDto, LookRequest, PlanData, PointDto, PredictionDto,
     StationCoverDto, SurfaceDto,
 };
 use crate::words::traps as trap_words;
@@ -14,9 +14,9 @@ use vistazo_core::adjust::unnoticed;
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
-    Bvh, Column, Cover, Demand, Design, Edge, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedKind, PlannedTarget,
-    Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE, Wall, cloud_ties,
-    cover, day, look_round, predict, sample, station_graph, surface_error, traps,
+    Bvh, Column, Cover, Demand, Design, Edge, Kit, NoGo, NotCovered, Obstacle, Opening, PlannedDistance, PlannedKind,
+    PlannedTarget, Prediction, SURFACE_SIGMA, Sample, Site, Slab, Station, StationCover, Surface, USUAL_INCIDENCE,
+    Wall, cloud_ties, cover, day, look_round, predict, sample, station_graph, surface_error, traps,
 };
 use vistazo_core::targets::configuration;
 use vistazo_store::{jobs, views};
@@ -35,6 +35,8 @@ pub(crate) struct Plan {
     pub stations: Vec<(Uuid, Station)>,
     pub locked: Vec<bool>,
     pub targets: Vec<(Uuid, PlannedTarget)>,
+    /// Distances between targets, with what was measured of them.
+    pub distances: Vec<(PlannedDistance, Option<f64>)>,
     /// Outlines and names of hazards.
     pub hazards: Vec<(String, Vec<Vector2<f64>>)>,
     /// Names of known heights of the ground, and where they are.
@@ -53,6 +55,7 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
     let ground = items.iter().filter(|i| i.kind != "target" && (i.kind != "station" || stays(&i.data)));
     plan.ground = super::fingerprint(&ground.map(|i| (i.id, i.version)).collect::<Vec<_>>());
     let mut stations: Vec<(u32, Uuid, Station, PlanData)> = Vec::new();
+    let mut distances: Vec<(Uuid, DistanceDto)> = Vec::new();
     for item in items {
         let Ok(d) = PlanData::parse(&item.kind, &item.data) else { continue };
         let line: Vec<Vector2<f64>> = d.line.iter().map(|p| Vector2::new(p[0], p[1])).collect();
@@ -107,6 +110,7 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
                 stations.push((d.order.unwrap_or(u32::MAX), item.id, station, d));
             }
             _ => {
+                distances.extend(d.distances.iter().map(|x| (item.id, x.clone())));
                 let kind = match d.target.as_deref() {
                     Some("checker") => PlannedKind::Checker(d.facing.map(|a| Vec3::new(a.sin(), a.cos(), 0.0))),
                     Some("mark") => PlannedKind::Mark,
@@ -123,6 +127,13 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
                     },
                 ));
             }
+        }
+    }
+    for (from, x) in distances {
+        // a target that is no longer there is measured to no more
+        let of = |id: Uuid| plan.targets.iter().position(|t| t.0 == id);
+        if let (Some(from), Some(to)) = (of(from), of(x.to)) {
+            plan.distances.push((PlannedDistance { from, to, sigma: x.sigma }, x.measured));
         }
     }
     stations.sort_by_key(|s| (s.0, s.1));
@@ -163,6 +174,11 @@ impl Plan {
 
     pub(crate) fn targets(&self) -> Vec<PlannedTarget> {
         self.targets.iter().map(|t| t.1.clone()).collect()
+    }
+
+    /// Distances as they are planned.
+    pub(crate) fn distances(&self) -> Vec<PlannedDistance> {
+        self.distances.iter().map(|d| d.0).collect()
     }
 
     pub(crate) fn cover(&self, instrument: &Instrument) -> Cover {
@@ -216,7 +232,7 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
     super::fingerprint(&(
-        7,
+        8,
         &plan.inputs,
         &brief.instrument,
         brief.sphere_diameter,
@@ -247,6 +263,7 @@ fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
         kit: kit(brief),
         instrument: &instrument,
         ties: &ties,
+        distances: &plan.distances(),
     };
     let p = predict(&design);
     let graph = station_graph(&c.overlap, &p.sees, &p.marks());
@@ -362,6 +379,7 @@ pub(crate) fn look(plan: &Plan, brief: &Brief, from: &LookRequest) -> LookDto {
         kit: kit(brief),
         instrument: &instrument,
         ties: &[],
+        distances: &[],
     };
     LookDto {
         area: own.area,
@@ -384,6 +402,7 @@ pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
         kit: kit(brief),
         instrument: &instrument,
         ties: &ties,
+        distances: &plan.distances(),
     };
     let p = predict(&design);
     let mut out: Vec<SurfaceDto> = Vec::new();

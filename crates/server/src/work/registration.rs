@@ -12,7 +12,9 @@ use uuid::Uuid;
 use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::PlannedKind;
-use vistazo_core::registration::{Input, NamedPlace, Observed, ScanInput, SetUp, SizeEvidence, register};
+use vistazo_core::registration::{
+    Input, MeasuredDistance, NamedPlace, Observed, ScanInput, SetUp, SizeEvidence, register,
+};
 use vistazo_core::stats::K95_1D;
 use vistazo_core::targets::{SizeVerdict, TargetKind};
 use vistazo_store::field::{self, DetectionRow, ScanRow};
@@ -52,7 +54,7 @@ impl Inputs {
     }
 
     pub(crate) fn fingerprint(&self) -> String {
-        inputs(&self.brief, &self.scans, &self.state)
+        inputs(&self.brief, &self.scans, &self.state, &self.plan)
     }
 
     /// As the core takes it.
@@ -62,7 +64,7 @@ impl Inputs {
     fn to_core(&self) -> Result<(Input, Vec<Uuid>), ApiError> {
         let instrument = Instrument::from(&self.brief.instrument);
         let mut ids = Vec::new();
-        let mut input = Input { named: self.named(), ..Input::default() };
+        let mut input = Input { named: self.named(), distances: self.distances(), ..Input::default() };
         for s in &self.scans {
             let mut scan = ScanInput {
                 name: s.name.clone(),
@@ -90,6 +92,15 @@ impl Inputs {
             input.scans.push(scan);
         }
         Ok((input, ids))
+    }
+
+    /// Distances between targets that were measured.
+    fn distances(&self) -> Vec<MeasuredDistance> {
+        let name = |t: usize| self.plan.targets[t].1.name.clone();
+        let measured = self.plan.distances.iter().filter_map(|(d, measured)| {
+            Some(MeasuredDistance { from: name(d.from), to: name(d.to), distance: (*measured)?, sigma: d.sigma })
+        });
+        measured.collect()
     }
 
     /// Planned targets and control, on the plan.
@@ -125,9 +136,10 @@ impl Inputs {
 }
 
 /// What an adjustment came from, in short.
-fn inputs(brief: &Brief, scans: &[ScanRow], detections: &str) -> String {
+fn inputs(brief: &Brief, scans: &[ScanRow], detections: &str, plan: &planning::Plan) -> String {
     let scans: Vec<_> = scans.iter().map(|s| (s.id, s.levelled, &s.log["set_up"])).collect();
-    super::fingerprint(&(3, scans, detections, Inputs::search_key(brief)))
+    let distances: Vec<_> = plan.distances.iter().map(|(d, m)| (d.from, d.to, d.sigma, m)).collect();
+    super::fingerprint(&(4, scans, detections, Inputs::search_key(brief), distances))
 }
 
 /// What the log says of the set-up, when it stood over a mark.
@@ -200,7 +212,8 @@ pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<Current>, Api
 pub(crate) async fn current_of(app: &App, job: Uuid, brief: &Brief) -> Result<Option<Current>, ApiError> {
     let Some(mut row) = results::adjustment(&app.db, job).await? else { return Ok(None) };
     let Some(record) = crate::record::registration(std::mem::take(&mut row.result))? else { return Ok(None) };
-    let now = inputs(brief, &field::scans(&app.db, job).await?, &field::detection_state(&app.db, job).await?);
+    let plan = planning::load(app, job).await?;
+    let now = inputs(brief, &field::scans(&app.db, job).await?, &field::detection_state(&app.db, job).await?, &plan);
     let kept = results::kept_findings(&app.db, job).await?.into_iter().collect();
     Ok(Some(Current { stale: row.inputs != now, row, record, kept }))
 }
@@ -305,14 +318,20 @@ fn observation(r: &Registration, o: &record::Observation) -> Option<ObservationD
             (Some(*scan), *target, Vec3::from(*reflector).norm(), "backsight")
         }
         Measured::KnownPoint { target, .. } => (None, *target, 0.0, "control"),
+        Measured::Distance { from, distance, .. } => (None, *from, *distance, "distance"),
         Measured::Level { .. } | Measured::CloudTie { .. } | Measured::TrackedPose { .. } => return None,
+    };
+    // a distance is of two targets
+    let other = match &o.measured {
+        Measured::Distance { to, .. } => format!(" – {}", r.targets[*to].name),
+        _ => String::new(),
     };
     let x = &o.residual;
     Some(ObservationDto {
         detection: o.id,
         kind: kind.into(),
         scan: scan.map_or_else(String::new, |s| r.scans[s].name.clone()),
-        target: r.targets[target].name.clone(),
+        target: r.targets[target].name.clone() + &other,
         range,
         residual: x.vector,
         length: Vec3::from(x.vector).norm(),

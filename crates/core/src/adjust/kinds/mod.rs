@@ -3,6 +3,7 @@
 
 mod backsight;
 mod cloud_tie;
+mod distance;
 mod known_point;
 mod level;
 mod occupied_mark;
@@ -11,6 +12,7 @@ mod tracked_pose;
 
 pub use backsight::Backsight;
 pub use cloud_tie::CloudTie;
+pub use distance::Distance;
 pub use known_point::KnownPoint;
 pub use level::Level;
 pub use occupied_mark::OccupiedMark;
@@ -45,4 +47,4 @@ macro_rules! kinds {
     };
 }
 
-kinds!(TargetCentre, CloudTie, Level, OccupiedMark, Backsight, TrackedPose, KnownPoint);
+kinds!(TargetCentre, CloudTie, Level, OccupiedMark, Backsight, TrackedPose, KnownPoint, Distance);

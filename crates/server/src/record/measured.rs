@@ -1,0 +1,120 @@
+//! A measurement as it is stored: a variant a kind of observation.
+
+use super::{Rows9, StoredPose, mat3, rows9};
+use serde::{Deserialize, Serialize};
+use vistazo_core::adjust::kinds::{
+    Backsight, CloudTie, Distance, Kind, KnownPoint, Level, OccupiedMark, TargetCentre, TrackedPose,
+};
+use vistazo_core::geometry::Vec3;
+use vistazo_core::targets::TargetKind as Scanned;
+
+/// A measurement, with indices into scans and targets.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub(crate) enum Measured {
+    TargetCentre { scan: usize, target: usize, centre: [f64; 3], covariance: Rows9, checker: bool },
+    CloudTie { from: usize, to: usize, relative: StoredPose, covariance: Vec<f64> },
+    TrackedPose { from: usize, to: usize, relative: StoredPose, covariance: Vec<f64> },
+    Level { scan: usize, sigma: f64 },
+    OccupiedMark { scan: usize, target: usize, height: f64, centring_sigma: f64, height_sigma: f64 },
+    Backsight { scan: usize, target: usize, reflector: [f64; 3], height: f64, sigma: [f64; 3] },
+    KnownPoint { target: usize, position: [f64; 3], covariance: Rows9 },
+    Distance { from: usize, to: usize, distance: f64, sigma: f64 },
+}
+
+fn flat(m: &nalgebra::Matrix6<f64>) -> Vec<f64> {
+    m.transpose().iter().copied().collect()
+}
+
+fn square(rows: &[f64]) -> nalgebra::Matrix6<f64> {
+    nalgebra::Matrix6::from_fn(|i, j| rows.get(6 * i + j).copied().unwrap_or(f64::NAN))
+}
+
+impl From<&Kind> for Measured {
+    fn from(k: &Kind) -> Self {
+        match k {
+            Kind::TargetCentre(o) => Self::TargetCentre {
+                scan: o.scan,
+                target: o.target,
+                centre: o.centre.into(),
+                covariance: rows9(&o.covariance),
+                checker: o.by == Scanned::Checker,
+            },
+            Kind::CloudTie(o) => Self::CloudTie {
+                from: o.from,
+                to: o.to,
+                relative: (&o.relative).into(),
+                covariance: flat(&o.covariance),
+            },
+            Kind::TrackedPose(o) => Self::TrackedPose {
+                from: o.from,
+                to: o.to,
+                relative: (&o.relative).into(),
+                covariance: flat(&o.covariance),
+            },
+            Kind::Level(o) => Self::Level { scan: o.scan, sigma: o.sigma },
+            Kind::OccupiedMark(o) => Self::OccupiedMark {
+                scan: o.scan,
+                target: o.target,
+                height: o.height,
+                centring_sigma: o.centring_sigma,
+                height_sigma: o.height_sigma,
+            },
+            Kind::Backsight(o) => Self::Backsight {
+                scan: o.scan,
+                target: o.target,
+                reflector: o.reflector.into(),
+                height: o.height,
+                sigma: o.sigma.into(),
+            },
+            Kind::Distance(o) => Self::Distance { from: o.from, to: o.to, distance: o.distance, sigma: o.sigma },
+            Kind::KnownPoint(o) => {
+                Self::KnownPoint { target: o.target, position: o.position.into(), covariance: rows9(&o.covariance) }
+            }
+        }
+    }
+}
+
+impl From<&Measured> for Kind {
+    fn from(m: &Measured) -> Self {
+        match m {
+            Measured::TargetCentre { scan, target, centre, covariance, checker } => TargetCentre {
+                scan: *scan,
+                target: *target,
+                centre: Vec3::from(*centre),
+                covariance: mat3(covariance),
+                by: if *checker { Scanned::Checker } else { Scanned::Sphere },
+            }
+            .into(),
+            Measured::CloudTie { from, to, relative, covariance } => {
+                CloudTie { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
+            }
+            Measured::TrackedPose { from, to, relative, covariance } => {
+                TrackedPose { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
+            }
+            Measured::Level { scan, sigma } => Level { scan: *scan, sigma: *sigma }.into(),
+            Measured::OccupiedMark { scan, target, height, centring_sigma, height_sigma } => OccupiedMark {
+                scan: *scan,
+                target: *target,
+                height: *height,
+                centring_sigma: *centring_sigma,
+                height_sigma: *height_sigma,
+            }
+            .into(),
+            Measured::Backsight { scan, target, reflector, height, sigma } => Backsight {
+                scan: *scan,
+                target: *target,
+                reflector: Vec3::from(*reflector),
+                height: *height,
+                sigma: Vec3::from(*sigma),
+            }
+            .into(),
+            Measured::Distance { from, to, distance, sigma } => {
+                Distance { from: *from, to: *to, distance: *distance, sigma: *sigma }.into()
+            }
+            Measured::KnownPoint { target, position, covariance } => {
+                KnownPoint { target: *target, position: Vec3::from(*position), covariance: mat3(covariance) }.into()
+            }
+        }
+    }
+}
