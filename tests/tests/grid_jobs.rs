@@ -51,7 +51,8 @@ async fn a_job_in_us_feet_is_right_in_every_file() {
     let g =
         c.ok("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await["result"].clone();
     assert_eq!(g["source"], "constrained", "{}", g["warnings"]);
-    assert!((g["grid"]["combined"].as_f64().unwrap() - FACTOR).abs() < 1e-9, "{}", g["grid"]);
+    // a metre of height is 0.16 ppm
+    assert!((g["grid"]["combined"].as_f64().unwrap() - FACTOR).abs() < 3e-7, "{}", g["grid"]);
     // where the stations truly are, within the noise of the scans
     for (k, s) in g["stations"].as_array().unwrap().iter().enumerate() {
         let at = Vec3::from_fn(|a, _| s["pose"]["translation"][a].as_f64().unwrap());
