@@ -67,7 +67,7 @@ async fn a_job_in_us_feet_is_right_in_every_file() {
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
     let manifest: Value = serde_json::from_slice(&entry(&mut zip, "manifest.json")).unwrap();
     assert_eq!(manifest["simulated"], false);
-    assert!(manifest["coordinates"].as_str().unwrap().contains("combined factor 0.99999511"), "{manifest}");
+    assert!(manifest["coordinates"].as_str().unwrap().contains("combined factor 0.9999949"), "{manifest}");
 
     // CSV: feet, to a hundredth of a millimetre of what the API says in metres
     let csv = String::from_utf8(entry(&mut zip, "coordinates.csv")).unwrap();
