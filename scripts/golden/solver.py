@@ -28,7 +28,7 @@ for it in range(15):
     # the frame: shift and heading of the first scan stay
     fi = 3*n + 2*S + np.arange(4); fj = np.array([0, 1, 2, 5]); fv = np.full(4, 1e4)
     J = coo_matrix((np.concatenate([A.ravel(), lv, fv]), (np.concatenate([i.ravel(), li, fi]), np.concatenate([j.ravel(), lj, fj]))), shape=(3*n + 2*S + 4, 6*S + 3*T)).tocsc()
-    r = np.concatenate([v.ravel(), -u[:, 0] / sl, -u[:, 1] / sl, np.zeros(4)])
+    r = np.concatenate([v.ravel(), (-u[:, :2] / sl).ravel(), np.zeros(4)])
     x = spsolve((J.T @ J).tocsc(), J.T @ r, permc_spec="COLAMD")
     p = p + x[:6*S].reshape(S, 6)[:, :3]; R = Rotation.from_rotvec(x[:6*S].reshape(S, 6)[:, 3:]).as_matrix() @ R; X = X + x[6*S:].reshape(T, 3)
     if abs(x).max() < 1e-9: break
