@@ -4,8 +4,8 @@ use super::registration::{Detail, Registration};
 use crate::ApiError;
 use serde_json::Value;
 
-/// Reads the light part of a registration, of whatever version. Version 1 (before 2.0 of the record had a
-/// number) kept sentences in place of figures; what it said is not carried over, it is to be run again.
+/// Reads the light part of a registration, of whatever version. Version 1, which says no number,
+/// kept sentences in place of figures; what it said is not carried over, it is to be run again.
 pub(crate) fn registration(value: Value) -> Result<Option<Registration>, ApiError> {
     match value.get("version").and_then(Value::as_u64) {
         Some(2) => super::read("registration", value).map(Some),
