@@ -25,11 +25,14 @@ pub enum Hold {
     Line(Vec<usize>),
 }
 
+/// An eigenvalue of the scaled matrix below this is nothing that an observation holds.
+const SINGULAR: f64 = 1e-9;
+
 /// Looks for movements of single scans, beyond those of the block as a whole, that change no
 /// observation: null vectors of the scaled reduced normal matrix with the free frame taken out.
 ///
-/// Whether there are any is told first by the inverse, which is cheap: its diagonal bounds the
-/// smallest eigenvalue. Only then are the eigenvectors asked which scans move.
+/// Whether there are any is told first by the smallest eigenvalue, which is cheap. Only then are the
+/// eigenvectors asked which scans move.
 pub(super) fn find(net: &Network, normal: &Normal, free: &DMatrix<f64>) -> Vec<Defect> {
     let n = normal.reduced.nrows();
     let scale: Vec<f64> =
@@ -48,12 +51,12 @@ pub(super) fn find(net: &Network, normal: &Normal, free: &DMatrix<f64>) -> Vec<D
         let q = g.qr().q();
         scaled + &q * q.transpose()
     };
-    if dense::inverse(&held).is_some_and(|i| i.diagonal().max() * f64::from(n as u32) < 1e9) {
+    if dense::smallest_eigenvalue(&held).is_some_and(|least| least > 100.0 * SINGULAR) {
         return Vec::new();
     }
     let Some((values, vectors)) = dense::eigen(&held) else { return Vec::new() };
     let mut loose: Vec<usize> = Vec::new();
-    for k in (0..n).filter(|&k| values[k] < 1e-9) {
+    for k in (0..n).filter(|&k| values[k] < SINGULAR) {
         let v = vectors.column(k);
         for s in 0..net.scans.len() {
             if v.fixed_rows::<6>(net.scan_column(s)).norm() > 0.05 && !loose.contains(&s) {

@@ -217,71 +217,92 @@ impl Normal {
     }
 
     /// The covariance of all unknowns; what the observations leave free of the frame is held by inner
-    /// constraints over the targets.
+    /// constraints over the targets. It is written column by column, several at a time: at 300 scans it
+    /// fills 300 MB, and memory is what it waits for.
     pub(super) fn covariance(&self, net: &Network, free: &DMatrix<f64>) -> Option<DMatrix<f64>> {
         let inner = dense::inverse(&self.regular(net, free))?;
         let (m, n) = (6 * net.scans.len(), net.unknowns());
-        // rows of every target over what stays: −G Q for what was eliminated, with the gains G
-        let over_kept: Vec<DMatrix<f64>> = self
-            .targets
-            .par_iter()
-            .map(|place| match place {
-                Place::Kept(c) => inner.rows(*c, 3).into_owned(),
-                Place::Eliminated(part) => {
-                    let mut rows = DMatrix::zeros(3, inner.ncols());
-                    for (s, g) in &part.gain {
-                        rows -= g * inner.rows(*s, 6);
-                    }
-                    rows
-                }
-            })
-            .collect();
+        let over = self.over_kept(&inner);
         let mut q = DMatrix::zeros(n, n);
-        q.view_mut((0, 0), (m, m)).copy_from(&inner.view((0, 0), (m, m)));
-        for (t, rows) in over_kept.iter().enumerate() {
-            q.view_mut((m + 3 * t, 0), (3, m)).copy_from(&rows.columns(0, m));
-            q.view_mut((0, m + 3 * t), (m, 3)).copy_from(&rows.columns(0, m).transpose());
+        let columns = q.as_mut_slice().par_chunks_mut(n.max(1)).enumerate();
+        columns.for_each(|(j, column)| {
+            if j < m {
+                column[..m].copy_from_slice(&inner.as_slice()[j * inner.nrows()..][..m]);
+                (m..n).for_each(|i| column[i] = over[(j, i - m)]);
+                return;
+            }
+            // between two targets: from the column of the one by the gains of the other
+            let of_target = over.column(j - m);
+            column[..m].copy_from_slice(&of_target.as_slice()[..m]);
+            for (u, place) in self.targets.iter().enumerate() {
+                let block: Vec3 = match place {
+                    Place::Kept(c) => of_target.fixed_rows::<3>(*c).into_owned(),
+                    Place::Eliminated(part) => {
+                        let own = (j - m) / 3 == u;
+                        let start = if own { part.inverse.column((j - m) % 3).into_owned() } else { Vec3::zeros() };
+                        part.gain.iter().fold(start, |x, (s, g)| x - g * of_target.fixed_rows::<6>(*s))
+                    }
+                };
+                column[m + 3 * u..m + 3 * u + 3].copy_from_slice(block.as_slice());
+            }
+        });
+        if free.ncols() > 0 {
+            held_by_targets(net, free, &mut q)?;
         }
-        // between two targets: from the rows of the one by the gains of the other
-        let among: Vec<DMatrix<f64>> = (0..self.targets.len())
-            .into_par_iter()
-            .map(|t| {
-                let mut rows = DMatrix::zeros(3, n - m);
-                for (u, place) in self.targets.iter().enumerate() {
-                    let block: Mat3 = match place {
-                        Place::Kept(c) => over_kept[t].fixed_view::<3, 3>(0, *c).into_owned(),
-                        Place::Eliminated(part) => {
-                            let own = if t == u { part.inverse } else { Mat3::zeros() };
-                            part.gain
-                                .iter()
-                                .fold(own, |x, (s, g)| x - over_kept[t].fixed_view::<3, 6>(0, *s) * g.transpose())
-                        }
-                    };
-                    rows.fixed_view_mut::<3, 3>(0, 3 * u).copy_from(&block);
-                }
-                rows
-            })
-            .collect();
-        for (t, rows) in among.iter().enumerate() {
-            q.view_mut((m + 3 * t, m), (3, n - m)).copy_from(rows);
-        }
-        if free.ncols() == 0 {
-            return Some(q);
-        }
-        // S-transformation to the frame held by the targets: S = I − G (BᵀG)⁻¹ Bᵀ
-        let mut b = free.clone();
-        if !net.targets.is_empty() {
-            b.rows_mut(0, m).fill(0.0);
-        }
-        let gm = free * (b.transpose() * free).try_inverse()?;
-        let u = &q * &b;
-        let middle = b.transpose() * &u;
-        let left = &gm * u.transpose();
-        q -= &left;
-        q -= left.transpose();
-        q += &gm * middle * gm.transpose();
         Some(q)
     }
+
+    /// Of every target the columns over what stays: `−Q Gᵀ` for what was eliminated, with the gains G.
+    fn over_kept(&self, inner: &DMatrix<f64>) -> DMatrix<f64> {
+        let k = inner.nrows();
+        let mut over = DMatrix::zeros(k, 3 * self.targets.len());
+        over.as_mut_slice().par_chunks_mut((3 * k).max(1)).zip(&self.targets).for_each(
+            |(columns, place)| match place {
+                Place::Kept(c) => columns.copy_from_slice(&inner.as_slice()[c * k..(c + 3) * k]),
+                Place::Eliminated(part) => {
+                    for (s, g) in &part.gain {
+                        for (axis, column) in columns.chunks_mut(k).enumerate() {
+                            for at in 0..6 {
+                                let (gain, from) = (g[(axis, at)], &inner.as_slice()[(s + at) * k..][..k]);
+                                column.iter_mut().zip(from).for_each(|(x, y)| *x -= gain * y);
+                            }
+                        }
+                    }
+                }
+            },
+        );
+        over
+    }
+}
+
+/// S-transformation (Baarda 1973) to the frame held by the targets: `S = I − G (BᵀG)⁻¹ Bᵀ`.
+fn held_by_targets(net: &Network, free: &DMatrix<f64>, q: &mut DMatrix<f64>) -> Option<()> {
+    let mut b = free.clone();
+    if !net.targets.is_empty() {
+        b.rows_mut(0, 6 * net.scans.len()).fill(0.0);
+    }
+    let g = free * (b.transpose() * free).try_inverse()?;
+    let (n, k) = g.shape();
+    // S Q Sᵀ = Q − G Wᵀ − W Gᵀ with W = Q B − ½ G BᵀQB
+    let mut u = DMatrix::zeros(n, k);
+    let products: Vec<Vec<f64>> = q
+        .as_slice()
+        .par_chunks(n)
+        .map(|column| {
+            let dot = |b: &[f64]| column.iter().zip(b).map(|(x, y)| x * y).sum();
+            b.as_slice().chunks(n).map(dot).collect()
+        })
+        .collect();
+    products.iter().enumerate().for_each(|(i, row)| (0..k).for_each(|c| u[(i, c)] = row[c]));
+    let w = &u - &g * (b.transpose() * &u) * 0.5;
+    q.as_mut_slice().par_chunks_mut(n).enumerate().for_each(|(j, column)| {
+        for c in 0..k {
+            let (gj, wj) = (g[(j, c)], w[(j, c)]);
+            let terms = g.as_slice()[c * n..][..n].iter().zip(&w.as_slice()[c * n..][..n]);
+            column.iter_mut().zip(terms).for_each(|(x, (g, w))| *x -= g * wj + w * gj);
+        }
+    });
+    Some(())
 }
 
 /// The directions in which the block as a whole can move without changing an observation: of three
@@ -318,7 +339,9 @@ pub(super) fn free_frame(net: &Network, rows: &[Row]) -> DMatrix<f64> {
         let mut moved = Matrix6::zeros();
         for (u, design) in row.at.parts() {
             let (at, wide) = net.columns(*u);
-            moved += design.columns(0, wide) * g.rows(at, wide);
+            let mut of_unknown = Matrix6::zeros();
+            of_unknown.rows_mut(0, wide).copy_from(&g.rows(at, wide));
+            moved += design * of_unknown;
         }
         resists += moved.transpose() * row.information * moved;
         strongest = strongest.max(row.information.diagonal().max());

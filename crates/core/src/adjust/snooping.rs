@@ -20,6 +20,12 @@ pub(super) fn detection_edge(dof: usize) -> f64 {
     EDGES.get_or_init(|| std::array::from_fn(|d| crate::stats::noncentrality(SINGLE_RISK, d.max(1), POWER)))[dof.min(6)]
 }
 
+/// What a right observation's statistic of `dof` degrees of freedom exceeds with [`SINGLE_RISK`].
+fn single_edge(dof: usize) -> f64 {
+    static EDGES: OnceLock<[f64; 7]> = OnceLock::new();
+    EDGES.get_or_init(|| std::array::from_fn(|d| crate::stats::chi2_quantile(1.0 - SINGLE_RISK, d.max(1))))[dof.min(6)]
+}
+
 /// What the adjustment says about one observation.
 #[derive(Clone, Debug)]
 pub struct Residual {
@@ -327,9 +333,8 @@ impl<'a> Tester<'a> {
         // against what one in a thousand exceeds: statistics of different dimension on one scale;
         // on equal terms a move is named, since it includes the wrong sighting
         let rank = |s: &Suspicion| {
-            let edge = crate::stats::chi2_quantile(1.0 - SINGLE_RISK, s.dof);
             let ahead = if matches!(s.hypothesis, Hypothesis::Moved(_)) { 1.0 + 1e-9 } else { 1.0 };
-            s.statistic / edge * ahead
+            s.statistic / single_edge(s.dof) * ahead
         };
         out.sort_by(|a, b| rank(b).total_cmp(&rank(a)));
         out

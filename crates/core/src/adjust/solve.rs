@@ -127,47 +127,63 @@ impl Solution {
     }
 }
 
-/// Passes in which large residuals weigh less, so that a wrong observation cannot drag the start.
+/// Passes at most in which large residuals weigh less, so that a wrong observation cannot drag the start.
 const ROBUST: usize = 6;
+/// A start as near as this is good enough for plain least squares, metres or radians.
+const NEAR: f64 = 1e-3;
 const MOST: usize = 40;
 
-/// Adjusts a block by least squares on the poses and targets together.
-///
-/// Gauss–Newton on the manifold; the first passes weigh large residuals down (Huber), the last ones
-/// are plain least squares over all active observations, because the statistics are only true for
-/// those. Every target needs an active observation.
+/// Adjusts a block by least squares on the poses and targets together: [`converge`], then the
+/// covariance of all unknowns and every test. Every target needs an active observation.
 ///
 /// # Errors
 /// [`AdjustError`]; a [`Defect`] names the scan that can move and by what it hangs.
 pub fn solve(mut net: Network, scaling: Scaling) -> Result<Solution, AdjustError> {
-    if net.scans.is_empty() || net.observations.iter().all(|o| !o.active) {
-        return Err(AdjustError::Nothing { scans: net.scans.len(), observations: net.observations.len() });
-    }
+    let iterations = converge(&mut net)?;
+    finish(&net, iterations, scaling)
+}
+
+/// Brings poses and targets to where the weighted sum of squares is least; returns the iterations.
+///
+/// Gauss–Newton on the manifold; the first passes weigh large residuals down (Huber) until the state is
+/// near, the last ones are plain least squares over all active observations, because the statistics are
+/// only true for those.
+///
+/// # Errors
+/// As [`solve`].
+pub fn converge(net: &mut Network) -> Result<usize, AdjustError> {
+    determined(net)?;
     let mut weights = vec![1.0; net.observations.len()];
-    let rows = normal::rows(&net).map_err(AdjustError::Covariance)?;
-    let free = normal::free_frame(&net, &rows);
-    let first = normal::build(&net, &rows, &weights).map_err(|_| AdjustError::Unseen)?;
-    let defects = defect::find(&net, &first, &free);
-    if !defects.is_empty() {
-        return Err(AdjustError::Defect(defects));
-    }
-    let mut iterations = 0;
+    let (mut iterations, mut robust) = (0, true);
     loop {
-        let rows = normal::rows(&net).map_err(AdjustError::Covariance)?;
+        let rows = normal::rows(net).map_err(AdjustError::Covariance)?;
         for (w, row) in weights.iter_mut().zip(&rows) {
             let t = row.square().sqrt();
-            *w = if iterations < ROBUST && iterations > 0 && t > 3.0 { 3.0 / t } else { 1.0 };
+            *w = if robust && iterations > 0 && t > 3.0 { 3.0 / t } else { 1.0 };
         }
-        let size = advance(&mut net, &rows, &weights).ok_or(AdjustError::Diverged(iterations))?;
+        let size = advance(net, &rows, &weights).ok_or(AdjustError::Diverged(iterations))?;
         iterations += 1;
         if !size.is_finite() || iterations > MOST {
             return Err(AdjustError::Diverged(iterations));
         }
-        if iterations > ROBUST && size < 1e-9 {
-            break;
+        if robust {
+            robust = iterations < ROBUST && (iterations == 1 || size > NEAR);
+        } else if size < 1e-9 {
+            return Ok(iterations);
         }
     }
-    finish(&net, iterations, scaling)
+}
+
+/// Whether there is something to adjust and the observations hold every scan and target.
+fn determined(net: &Network) -> Result<(), AdjustError> {
+    if net.scans.is_empty() || net.observations.iter().all(|o| !o.active) {
+        return Err(AdjustError::Nothing { scans: net.scans.len(), observations: net.observations.len() });
+    }
+    let rows = normal::rows(net).map_err(AdjustError::Covariance)?;
+    let free = normal::free_frame(net, &rows);
+    let first = normal::build(net, &rows, &vec![1.0; rows.len()]).map_err(|_| AdjustError::Unseen)?;
+    let defects = defect::find(net, &first, &free);
+    if defects.is_empty() { Ok(()) } else { Err(AdjustError::Defect(defects)) }
 }
 
 /// One Gauss–Newton step; returns the largest change, metres or radians.
@@ -191,17 +207,7 @@ fn advance(net: &mut Network, rows: &[Row], weights: &[f64]) -> Option<f64> {
 /// # Errors
 /// As [`solve`].
 pub fn precision(net: &Network, scaling: Scaling) -> Result<Solution, AdjustError> {
-    if net.scans.is_empty() || net.observations.iter().all(|o| !o.active) {
-        return Err(AdjustError::Nothing { scans: net.scans.len(), observations: net.observations.len() });
-    }
-    let rows = normal::rows(net).map_err(AdjustError::Covariance)?;
-    let free = normal::free_frame(net, &rows);
-    let weights = vec![1.0; rows.len()];
-    let first = normal::build(net, &rows, &weights).map_err(|_| AdjustError::Unseen)?;
-    let defects = defect::find(net, &first, &free);
-    if !defects.is_empty() {
-        return Err(AdjustError::Defect(defects));
-    }
+    determined(net)?;
     finish(net, 0, scaling)
 }
 
