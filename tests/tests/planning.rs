@@ -225,7 +225,7 @@ async fn plans_go_out_and_come_in_again() {
         assert_eq!(answer.status(), 200);
         answer.text().await.unwrap()
     };
-    assert!(file(&id, "plan.csv").await.starts_with("kind;name;x [m]"));
+    assert!(file(&id, "plan.csv").await.starts_with("kind,name,x [m]"));
     for name in ["plan.dxf", "plan.geojson"] {
         let text = file(&id, name).await;
         let other = c.ok("POST", "/api/jobs", json!({ "name": name })).await["id"].as_str().unwrap().to_owned();

@@ -12,6 +12,7 @@ mod deliver;
 pub mod demo;
 pub mod dto;
 mod error;
+mod kept;
 mod record;
 pub mod routes;
 pub mod tasks;
@@ -37,6 +38,8 @@ pub struct App {
     pub objects: Objects,
     /// Settings.
     pub settings: Arc<Settings>,
+    /// Readings that are asked for again.
+    pub(crate) kept: Arc<kept::Kept>,
 }
 
 /// Settings from the environment.
@@ -89,6 +92,6 @@ impl App {
     pub async fn open(settings: Settings) -> anyhow::Result<Self> {
         let db = vistazo_store::connect(&settings.database_url).await?;
         let objects = Objects::open(&settings.data)?;
-        Ok(Self { db, objects, settings: Arc::new(settings) })
+        Ok(Self { db, objects, settings: Arc::new(settings), kept: Arc::new(kept::Kept::new()) })
     }
 }

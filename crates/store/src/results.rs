@@ -10,8 +10,6 @@ pub struct Adjustment {
     pub id: Uuid,
     pub revision: i32,
     pub inputs: String,
-    /// Without observations and ties, which are long: see [`network`].
-    pub result: Value,
     pub created_at: DateTime<Utc>,
     pub locked_by: Option<Uuid>,
     pub locked_at: Option<DateTime<Utc>>,
@@ -78,10 +76,15 @@ pub struct Package {
 }
 
 pub async fn adjustment(db: &PgPool, job: Uuid) -> Result<Option<Adjustment>> {
-    Ok(sqlx::query_as("select id, revision, inputs, result, created_at, locked_by, locked_at from adjustments where job_id = $1 order by revision desc limit 1")
+    Ok(sqlx::query_as("select id, revision, inputs, created_at, locked_by, locked_at from adjustments where job_id = $1 order by revision desc limit 1")
         .bind(job)
         .fetch_optional(db)
         .await?)
+}
+
+/// What came out, without observations and ties, which are long: see [`network`]. Never changes.
+pub async fn adjustment_result(db: &PgPool, id: Uuid) -> Result<Value> {
+    Ok(sqlx::query_scalar("select result from adjustments where id = $1").bind(id).fetch_one(db).await?)
 }
 
 /// What was adjusted, observation by observation, with the ties.

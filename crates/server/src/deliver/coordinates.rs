@@ -36,6 +36,6 @@ impl Document for Coordinates {
         for s in &p.grid.stations {
             add(&s.name, "station", s.pose.translation, &s.error, 1);
         }
-        csv(rows)
+        Ok(csv(rows)?)
     }
 }

@@ -4,9 +4,14 @@
 pub(crate) mod clouds;
 mod control;
 mod coordinates;
+pub(crate) mod plan;
 mod report;
+mod sketch;
+#[cfg(test)]
+mod tests;
 mod transforms;
 
+use crate::ApiError;
 use crate::dto::{AdjustmentDto, GeorefResult, VerdictDto};
 use crate::record::georeference::GridOutput;
 use crate::tasks::Stop;
@@ -74,12 +79,12 @@ pub(crate) const DOCUMENTS: &[&dyn Document] =
     &[&coordinates::Coordinates, &transforms::Transforms, &control::Control, &report::Registration];
 
 /// Lines of a table for spreadsheets: fields that could be taken for something else are quoted.
-pub(crate) fn csv(rows: impl IntoIterator<Item = Vec<String>>) -> Result<Vec<u8>, Stop> {
+pub(crate) fn csv(rows: impl IntoIterator<Item = Vec<String>>) -> Result<Vec<u8>, ApiError> {
     let mut out = csv::Writer::from_writer(Vec::new());
     for row in rows {
-        out.write_record(row.iter().map(|f| safe(f)))?;
+        out.write_record(row.iter().map(|f| safe(f))).map_err(|e| ApiError::conflict(e.to_string()))?;
     }
-    out.into_inner().map_err(|e| Stop::Failed(e.to_string()))
+    out.into_inner().map_err(|e| ApiError::conflict(e.to_string()))
 }
 
 /// A text that a spreadsheet would run as a formula is told to be text.
@@ -87,14 +92,4 @@ fn safe(field: &str) -> String {
     let formula =
         field.starts_with(['=', '@', '\t', '\r']) || (field.starts_with(['+', '-']) && field.parse::<f64>().is_err());
     if formula { format!("'{field}") } else { field.to_owned() }
-}
-
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn a_name_neither_shifts_columns_nor_runs() {
-        let rows = vec![vec!["Hall, north".to_owned(), "=HYPERLINK(\"x\")".to_owned(), "-1.5".to_owned()]];
-        let text = String::from_utf8(super::csv(rows).unwrap()).unwrap();
-        assert_eq!(text, "\"Hall, north\",\"'=HYPERLINK(\"\"x\"\")\",-1.5\n");
-    }
 }

@@ -20,6 +20,6 @@ impl Document for Transforms {
             row.extend(pose.translation.iter().map(|v| format!("{v:.5}")));
             row
         });
-        csv(std::iter::once(head.map(str::to_owned).to_vec()).chain(rows))
+        Ok(csv(std::iter::once(head.map(str::to_owned).to_vec()).chain(rows))?)
     }
 }

@@ -7,6 +7,9 @@ pub(crate) mod georeference;
 mod measured;
 mod older;
 pub(crate) mod registration;
+pub(crate) mod stored;
+#[cfg(test)]
+mod tests;
 
 pub(crate) use older::{detail, registration};
 

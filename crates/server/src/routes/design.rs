@@ -1,11 +1,12 @@
 //! What is worked out on the plan: live cover, maps, proposals, leapfrog, advice, density, sheets.
 
 use crate::auth::{Access, Edit, Read};
+use crate::deliver::plan::{PLAN_DOCUMENTS, PlanPackage};
 use crate::dto::{
     AdviceDto, ControlChoiceDto, DensityDto, DensityQuery, InstrumentDto, LeapfrogRequest, LookDto, LookRequest,
     MoveDto, ProposalDto, ProposeRequest, SurfaceDto,
 };
-use crate::work::{designing, field_copy, planning, sheet};
+use crate::work::{designing, outlook, planning};
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -28,7 +29,7 @@ pub async fn look(
     }
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    Ok(Json(work::blocking(move || planning::look(&plan, &brief, &from)).await?))
+    Ok(Json(work::blocking(move || outlook::look(&plan, &brief, &from)).await?))
 }
 
 /// Every surface piece by piece.
@@ -36,7 +37,7 @@ pub async fn look(
 pub async fn map(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<SurfaceDto>>, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    Ok(Json(work::blocking(move || planning::map(&plan, &brief)).await?))
+    Ok(Json(work::blocking(move || outlook::map(&plan, &brief)).await?))
 }
 
 /// Propose stations in the background.
@@ -118,27 +119,12 @@ pub async fn file(
 ) -> Result<impl IntoResponse, ApiError> {
     let (job, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    let (kind, bytes) = match file.as_str() {
-        "sheet.pdf" => {
-            let cover: crate::dto::CoverDto =
-                serde_json::from_str(&planning::cover_text(&app, access.job, &plan, &brief).await?)
-                    .map_err(|e| ApiError::conflict(e.to_string()))?;
-            let name = job.name.clone();
-            ("application/pdf", work::blocking(move || sheet::pdf(&name, &plan, &brief, &cover)).await??)
-        }
-        "field.html" => {
-            let cover: crate::dto::CoverDto =
-                serde_json::from_str(&planning::cover_text(&app, access.job, &plan, &brief).await?)
-                    .map_err(|e| ApiError::conflict(e.to_string()))?;
-            let (id, name) = (access.job, job.name.clone());
-            let page = work::blocking(move || field_copy::html(id, &name, &plan, &brief, &cover)).await?;
-            ("text/html; charset=utf-8", page.into_bytes())
-        }
-        "plan.dxf" => ("image/vnd.dxf", sheet::dxf(&plan)?.into_bytes()),
-        "plan.geojson" => ("application/geo+json", sheet::geojson(&plan).into_bytes()),
-        "plan.csv" => ("text/csv; charset=utf-8", sheet::csv(&plan, &brief).into_bytes()),
-        _ => return Err(ApiError::not_found()),
-    };
+    let document = PLAN_DOCUMENTS.iter().find(|d| d.name() == file).ok_or_else(ApiError::not_found)?;
+    let cover = serde_json::from_slice(&outlook::cover_text(&app, access.job, &plan, &brief).await?)
+        .map_err(|e| ApiError::conflict(e.to_string()))?;
+    let simulated = job.simulated.is_some();
+    let package = PlanPackage { job: access.job, name: job.name, plan, brief, cover, simulated };
+    let bytes = work::blocking(move || document.write(&package)).await??;
     let name = format!("attachment; filename=\"{file}\"");
-    Ok(([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, name)], bytes))
+    Ok(([(header::CONTENT_TYPE, document.media_type().to_owned()), (header::CONTENT_DISPOSITION, name)], bytes))
 }

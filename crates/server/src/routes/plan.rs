@@ -2,7 +2,7 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{CoverDto, ImportQuery, KINDS, PlanData};
-use crate::work::planning;
+use crate::work::{outlook, planning};
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Query, State};
@@ -134,6 +134,6 @@ pub async fn import(
 pub async fn cover(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    let text = planning::cover_text(&app, access.job, &plan, &brief).await?;
+    let text = outlook::cover_text(&app, access.job, &plan, &brief).await?;
     Ok(([(header::CONTENT_TYPE, "application/json")], text))
 }

@@ -1,6 +1,6 @@
 //! The clouds of a job as they are looked at: poses, tiles, and what is known about each.
 
-use super::{grid, registration};
+use super::{grid, planning, registration};
 use crate::dto::{CloudDto, CloudScanDto, MeasureDto, MeasuredDto, PickDto, PoseDto, SpanDto};
 use crate::record::GradeWord;
 use crate::{ApiError, App};
@@ -27,7 +27,8 @@ struct Place {
 pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
     let rows = field::scans(&app.db, job).await?;
     let (_, brief) = super::brief(app, job).await?;
-    let block = registration::current_of(app, job, &brief).await?;
+    let plan = planning::load(app, job).await?;
+    let block = registration::current_at(app, job, &brief, &plan, &rows).await?;
     let georef = grid::current_of(app, job, &brief, block.as_ref()).await?;
     let adjusted = block.filter(|a| a.record.refused.is_none());
     let pick = |frame: &str| wanted.is_none_or(|w| w == frame);

@@ -2,13 +2,12 @@
 
 pub(crate) mod cloud;
 pub(crate) mod designing;
-pub(crate) mod field_copy;
 pub(crate) mod files;
 pub(crate) mod grid;
+pub(crate) mod outlook;
 pub(crate) mod planning;
 pub(crate) mod registration;
 pub(crate) mod room;
-pub(crate) mod sheet;
 pub(crate) mod slice;
 pub(crate) mod verdict;
 

@@ -5,9 +5,12 @@ use crate::dto::{
     AdjustmentDto, AdjustmentResult, Brief, ComponentDto, DetectionData, Error95Dto, JoinDto, LevelDto, LoopDto,
     ObservationDto, PoseDto, SetUpDto, SourceDto, StandingDto, StationDto, TargetDto, TieDto,
 };
-use crate::record::registration::{self as record, Detail, Ids, Measured, Registration};
+use crate::record::registration::{self as record, Detail, Measured, Registration};
+use crate::record::stored::{Ids, store};
 use crate::{ApiError, App, words};
+use bytes::Bytes;
 use std::collections::HashSet;
+use std::sync::Arc;
 use uuid::Uuid;
 use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
@@ -185,14 +188,14 @@ pub(crate) fn data(row: &DetectionRow) -> Result<DetectionData, ApiError> {
 pub(crate) fn compute(inputs: &Inputs) -> Result<(Registration, Detail), ApiError> {
     let (input, detections) = inputs.to_core()?;
     let scans: Vec<(Uuid, String)> = inputs.scans.iter().map(|s| (s.id, s.name.clone())).collect();
-    Ok(record::store(&register(&input), &Ids { scans: &scans, detections: &detections }))
+    Ok(store(&register(&input), &Ids { scans: &scans, detections: &detections }))
 }
 
 /// The last registration, and whether it is still of what is there.
 pub(crate) struct Current {
     pub row: results::Adjustment,
     pub stale: bool,
-    pub record: Registration,
+    pub record: Arc<Registration>,
     pub kept: HashSet<String>,
 }
 
@@ -210,12 +213,31 @@ pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<Current>, Api
 
 /// The same where the brief is at hand.
 pub(crate) async fn current_of(app: &App, job: Uuid, brief: &Brief) -> Result<Option<Current>, ApiError> {
-    let Some(mut row) = results::adjustment(&app.db, job).await? else { return Ok(None) };
-    let Some(record) = crate::record::registration(std::mem::take(&mut row.result))? else { return Ok(None) };
-    let plan = planning::load(app, job).await?;
-    let now = inputs(brief, &field::scans(&app.db, job).await?, &field::detection_state(&app.db, job).await?, &plan);
+    let (plan, scans) = (planning::load(app, job).await?, field::scans(&app.db, job).await?);
+    current_at(app, job, brief, &plan, &scans).await
+}
+
+/// The same where the plan and the scans are at hand too.
+pub(crate) async fn current_at(
+    app: &App,
+    job: Uuid,
+    brief: &Brief,
+    plan: &planning::Plan,
+    scans: &[ScanRow],
+) -> Result<Option<Current>, ApiError> {
+    let Some(row) = results::adjustment(&app.db, job).await? else { return Ok(None) };
+    let Some(record) = record_of(app, row.id).await? else { return Ok(None) };
+    let now = inputs(brief, scans, &field::detection_state(&app.db, job).await?, plan);
     let kept = results::kept_findings(&app.db, job).await?.into_iter().collect();
     Ok(Some(Current { stale: row.inputs != now, row, record, kept }))
+}
+
+async fn record_of(app: &App, id: Uuid) -> Result<Option<Arc<Registration>>, ApiError> {
+    if let Some(kept) = app.kept.registration(id) {
+        return Ok(Some(kept));
+    }
+    let record = crate::record::registration(results::adjustment_result(&app.db, id).await?)?;
+    Ok(record.map(|r| app.kept.put_registration(id, r)))
 }
 
 /// The long part of a registration.
@@ -391,19 +413,22 @@ fn ring(r: &Registration, d: &Detail, k: usize) -> LoopDto {
 
 /// The whole registration as JSON text, for the page. It is long for many scans: once written it is kept
 /// until the registration, the unit or a decision changes.
-pub(crate) async fn text(app: &App, job: Uuid) -> Result<String, ApiError> {
+pub(crate) async fn text(app: &App, job: Uuid) -> Result<Bytes, ApiError> {
     let (_, brief) = super::brief(app, job).await?;
     let Some(c) = current_of(app, job, &brief).await? else { return Ok("null".into()) };
     let mut kept: Vec<&String> = c.kept.iter().collect();
     kept.sort_unstable();
     let inputs = super::fingerprint(&(2, c.row.id, c.stale, c.row.locked_at, &brief.unit, kept));
-    if let Some(text) = views::computed_text(&app.db, job, "adjustment", &inputs).await? {
+    if let Some(text) = app.kept.text(job, "adjustment", &inputs) {
         return Ok(text);
+    }
+    if let Some(text) = views::computed_text(&app.db, job, "adjustment", &inputs).await? {
+        return Ok(app.kept.put_text(job, "adjustment", &inputs, text));
     }
     let d = detail(app, c.row.id).await?;
     let dto = super::blocking(move || serde_json::json!(to_dto(&brief, &c, Some(&d)))).await?;
     views::keep(&app.db, job, "adjustment", &inputs, &dto).await?;
-    Ok(dto.to_string())
+    Ok(app.kept.put_text(job, "adjustment", &inputs, dto.to_string()))
 }
 
 /// The title of a finding of the last registration.

@@ -1,6 +1,6 @@
 //! The verdict on the requirement, the title block, and what is open on each sheet.
 
-use super::planning::Outlook;
+use super::outlook::{self, Outlook};
 use super::{grid, planning, registration};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
 use crate::{ApiError, App, words};
@@ -26,15 +26,16 @@ impl State {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let (_, brief) = super::brief(app, job).await?;
         let plan = planning::load(app, job).await?;
-        let outlook = planning::outlook(app, job, &plan, &brief).await?;
-        let adjustment = registration::current_of(app, job, &brief).await?;
+        let outlook = outlook::outlook(app, job, &plan, &brief).await?;
+        let scans = field::scans(&app.db, job).await?;
+        let adjustment = registration::current_at(app, job, &brief, &plan, &scans).await?;
         let georef = grid::current_of(app, job, &brief, adjustment.as_ref()).await?;
         Ok(Self {
             plan,
             adjustment,
             georef,
             spacing: results::spacing(&app.db, job).await?,
-            scans: field::scans(&app.db, job).await?,
+            scans,
             packages: results::packages(&app.db, job).await?,
             outlook,
             brief,

@@ -1,16 +1,17 @@
 //! The plan as one page to carry along: opens on a tablet without a connection, with boxes to tick.
 
-use super::designing;
-use super::planning::Plan;
-use super::sheet::{
+use super::{PlanDocument, PlanPackage};
+use crate::ApiError;
+use crate::dto::LeapfrogRequest;
+use crate::words::plan::{
     SPHERES_CARRIED, cautions, clock, day_words, kind_words, known_words, setting_words, verdict_words,
 };
-use crate::dto::{Brief, CoverDto, LeapfrogRequest};
+use crate::work::designing;
 use serde_json::json;
 use uuid::Uuid;
 use vistazo_core::geometry::Vec3;
 
-const PAGE: &str = include_str!("field_copy.html");
+const PAGE: &str = include_str!("carried.html");
 
 /// Distance on the plan and bearing, clockwise from the plan's y.
 fn away(from: &Vec3, to: &Vec3) -> [f64; 2] {
@@ -19,7 +20,25 @@ fn away(from: &Vec3, to: &Vec3) -> [f64; 2] {
 }
 
 /// The page. All it needs is in it.
-pub(crate) fn html(job: Uuid, name: &str, plan: &Plan, brief: &Brief, cover: &CoverDto) -> String {
+pub(super) struct Carried;
+
+impl PlanDocument for Carried {
+    fn name(&self) -> &'static str {
+        "field.html"
+    }
+
+    fn media_type(&self) -> &'static str {
+        "text/html; charset=utf-8"
+    }
+
+    fn write(&self, p: &PlanPackage) -> Result<Vec<u8>, ApiError> {
+        // nothing that a name holds may end the script
+        Ok(PAGE.replacen("DATA", &data(p).to_string().replace('<', "\\u003c"), 1).into_bytes())
+    }
+}
+
+fn data(p: &PlanPackage) -> serde_json::Value {
+    let PlanPackage { plan, brief, cover, .. } = p;
     let stations = plan.stations.iter().enumerate().map(|(k, (id, s))| {
         let measured =
             cover.stations.iter().find(|c| c.station == *id).map(|c| c.targets.as_slice()).unwrap_or_default();
@@ -57,10 +76,11 @@ pub(crate) fn html(job: Uuid, name: &str, plan: &Plan, brief: &Brief, cover: &Co
     let hazards = plan.hazards.iter().map(|h| json!({ "hazard": true, "outline": outline(&h.1) }));
     let no_go = plan.site.no_go.iter().map(|a| json!({ "hazard": false, "outline": outline(&a.outline) }));
     let request = LeapfrogRequest { stations: Vec::new(), spheres: SPHERES_CARRIED };
-    let data = json!({
-        "job": job,
+    json!({
+        "job": p.job,
         "inputs": plan.inputs,
-        "name": name,
+        "name": p.name,
+        "simulated": p.simulated,
         "site": brief.site,
         "instrument": brief.instrument.name,
         "verdict": verdict_words(brief, cover),
@@ -74,7 +94,5 @@ pub(crate) fn html(job: Uuid, name: &str, plan: &Plan, brief: &Brief, cover: &Co
         "carry": designing::leapfrog(plan, brief, &request).unwrap_or_default(),
         "lines": lines.chain(edges).collect::<Vec<_>>(),
         "areas": hazards.chain(no_go).collect::<Vec<_>>(),
-    });
-    // nothing that a name holds may end the script
-    PAGE.replacen("DATA", &data.to_string().replace('<', "\\u003c"), 1)
+    })
 }

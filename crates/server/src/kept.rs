@@ -1,0 +1,79 @@
+//! What was read and will be asked for again: the same row, or the same text, by the key it was made
+//! under. A key that has changed is never answered from here, so nothing can be out of date, and another
+//! server needs nothing of it.
+
+use crate::record::registration::Registration;
+use lru::LruCache;
+use std::num::NonZeroUsize;
+use std::sync::{Arc, Mutex, PoisonError};
+use uuid::Uuid;
+
+/// Results held at most, of each kind.
+const MOST: NonZeroUsize = NonZeroUsize::new(64).unwrap();
+
+/// What the results of one kind are kept by.
+struct Shelf<K: std::hash::Hash + Eq, V>(Mutex<LruCache<K, V>>);
+
+impl<K: std::hash::Hash + Eq, V: Clone> Shelf<K, V> {
+    fn new() -> Self {
+        Self(Mutex::new(LruCache::new(MOST)))
+    }
+
+    fn get(&self, key: &K) -> Option<V> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).get(key).cloned()
+    }
+
+    fn put(&self, key: K, value: V) -> V {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).put(key, value.clone());
+        value
+    }
+}
+
+/// Readings of rows and texts.
+pub(crate) struct Kept {
+    registrations: Shelf<Uuid, Arc<Registration>>,
+    texts: Shelf<(Uuid, &'static str, String), bytes::Bytes>,
+}
+
+impl Kept {
+    pub(crate) fn new() -> Self {
+        Self { registrations: Shelf::new(), texts: Shelf::new() }
+    }
+
+    /// The record of a registration, which never changes once it is stored.
+    pub(crate) fn registration(&self, id: Uuid) -> Option<Arc<Registration>> {
+        self.registrations.get(&id)
+    }
+
+    pub(crate) fn put_registration(&self, id: Uuid, record: Registration) -> Arc<Registration> {
+        self.registrations.put(id, Arc::new(record))
+    }
+
+    /// A text of a job that was made from these inputs.
+    pub(crate) fn text(&self, job: Uuid, kind: &'static str, inputs: &str) -> Option<bytes::Bytes> {
+        self.texts.get(&(job, kind, inputs.to_owned()))
+    }
+
+    pub(crate) fn put_text(&self, job: Uuid, kind: &'static str, inputs: &str, text: String) -> bytes::Bytes {
+        self.texts.put((job, kind, inputs.to_owned()), text.into())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_text_is_given_for_its_own_inputs_only_and_the_oldest_goes_first() {
+        let (kept, job) = (Kept::new(), Uuid::now_v7());
+        kept.put_text(job, "cover", "a", "one".into());
+        assert_eq!(kept.text(job, "cover", "a").unwrap(), "one");
+        assert!(kept.text(job, "cover", "b").is_none(), "other inputs");
+        assert!(kept.text(job, "adjustment", "a").is_none(), "another kind");
+        assert!(kept.text(Uuid::now_v7(), "cover", "a").is_none(), "another job");
+        for k in 0..MOST.get() {
+            kept.put_text(job, "cover", &format!("new {k}"), String::new());
+        }
+        assert!(kept.text(job, "cover", "a").is_none(), "room is bounded");
+    }
+}
