@@ -211,6 +211,24 @@ fn control_is_weighed_and_a_wrong_point_bends_nothing() {
     );
 }
 
+/// Control in one corner, and none held back: both are said, and the far end is known worse for it.
+#[test]
+fn control_in_one_corner_and_no_checks_are_said() {
+    let site = long_site(1.0);
+    let all = site.put(1.0, site.control(&[0, 4, 9, 14, 18, 22], 0.002, &[9]));
+    assert!(!all.weaknesses.iter().any(|w| matches!(w, Weakness::OutsideControl(..) | Weakness::NoChecks)));
+    let corner = site.put(1.0, site.control(&[0, 1, 2, 3], 0.002, &[]));
+    let Some(Weakness::OutsideControl(outside, of)) =
+        corner.weaknesses.iter().find(|w| matches!(w, Weakness::OutsideControl(..)))
+    else {
+        panic!("{:?}", corner.weaknesses)
+    };
+    assert!(2 * outside > *of, "{outside} of {of}");
+    assert!(corner.weaknesses.contains(&Weakness::NoChecks));
+    let far = (0..site.targets.len()).max_by(|&a, &b| site.targets[a].x.total_cmp(&site.targets[b].x)).unwrap();
+    assert!(corner.target_error(far).spatial > 2.0 * all.target_error(far).spatial);
+}
+
 /// A check point that fits badly counts as what it is, and one that fits nothing is said to.
 #[test]
 fn checks_are_never_left_out() {

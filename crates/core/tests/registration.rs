@@ -202,6 +202,37 @@ fn a_wrong_instrument_height_is_named() {
     assert_eq!((o.kind.name(), o.unknowns()[0]), ("OccupiedMark", Some(Unknown::Scan(1))));
 }
 
+/// The reflector stood on another mark than the log says: the sight is named, not the marks.
+#[test]
+fn a_backsight_to_the_wrong_mark_is_named() {
+    let (stations, targets) = hall();
+    let marks: Vec<Vec3> = stations.iter().map(|s| Vec3::new(s.x, s.y, 0.02)).collect();
+    let mut s = survey(&recipe(&stations, &targets, 9));
+    for k in [0, 1, 3] {
+        let sight = |to: usize| {
+            let stood = if (k, to) == (1, 3) { 2 } else { to };
+            Sight {
+                mark: format!("M{to}"),
+                reflector: s.poses[k].inverse().apply(&(marks[stood] + Vec3::z() * 1.5)),
+                height: 1.5,
+                sigma: Vec3::new(0.0012, 0.0015, 0.0012),
+            }
+        };
+        let sights = [0, 1, 3].into_iter().filter(|t| *t != k).map(sight).collect();
+        let height = stations[k].z - 0.02;
+        let mark = format!("M{k}");
+        s.scans[k].set_up = Some(SetUp { mark, height, centring_sigma: 0.001, height_sigma: 0.0015, sights });
+    }
+    let r = register(&Input { scans: s.scans, ..Input::default() });
+    let [Finding::Outlier { observation, left_out: true, .. }] = r.findings[..] else { panic!("{:?}", r.findings) };
+    let o = &r.placed.network.observations[observation];
+    assert_eq!((o.kind.name(), o.unknowns()[0]), ("Backsight", Some(Unknown::Scan(1))));
+    let off = r.block.unwrap().solution.residuals[observation].vector.norm();
+    assert!((off - (marks[3] - marks[2]).norm()).abs() < 0.01, "{off}");
+    let mark = o.target_index().unwrap();
+    assert_eq!(r.placed.targets[mark].name, "M3");
+}
+
 /// Scans without a single target in common hang together by their set-ups.
 #[test]
 fn a_traverse_needs_no_targets() {

@@ -2,6 +2,25 @@
 //!
 //! Every error names the file or the line, what was found and what was expected. Readers check
 //! counts against the size of the file before they reserve memory.
+//!
+//! ```
+//! use vistazo_formats::{ReadOptions, SourceKind, read_source};
+//!
+//! // a wall 5 m before the scanner, as a text of x, y, z and intensity
+//! let lines: Vec<String> =
+//!     (0..400).map(|k| format!("{:.3} 5.000 {:.3} 0.5", f64::from(k % 20) * 0.1 - 1.0, f64::from(k / 20) * 0.1)).collect();
+//! let file = tempfile::NamedTempFile::new().unwrap();
+//! std::fs::write(file.path(), lines.join("\n")).unwrap();
+//!
+//! assert_eq!(SourceKind::of(file.path()).unwrap(), SourceKind::Xyz);
+//! let mut points = 0;
+//! read_source(file.path(), &ReadOptions::default(), &|_| true, &mut |source| {
+//!     points += source.scan.points.len();
+//!     Ok(())
+//! })
+//! .unwrap();
+//! assert_eq!(points, 400);
+//! ```
 
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 

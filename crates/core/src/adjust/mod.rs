@@ -46,6 +46,6 @@ pub use network::{EARTH_RADIUS, Network, Plumb, ScanUnknown, TargetUnknown};
 pub use observation::{Linearised, Measurement, Observation, Unknown};
 pub use reliability::{Unnoticed, external_reliability, unnoticed};
 pub use snooping::{Hypothesis, Moved, POWER, Residual, SINGLE_RISK, Suspicion};
-pub use solve::{AdjustError, Solution, converge, precision, solve};
+pub use solve::{AdjustError, Solution, converge, grossly_wrong, precision, solve};
 pub(crate) use variance::PRIOR_DOF;
 pub use variance::{Component, Scaling, VarianceFactor, variance_components};

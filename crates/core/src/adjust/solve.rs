@@ -174,6 +174,31 @@ pub fn converge(net: &mut Network) -> Result<usize, AdjustError> {
     }
 }
 
+/// A residual beyond this many standard deviations is no measurement of what it is said to be.
+const GROSS: f64 = 50.0;
+
+/// Brings the block as near as it comes when large residuals hardly count, and returns the active
+/// observation that is farthest beyond all noise there: what keeps [`converge`] from an end.
+pub fn grossly_wrong(net: &mut Network) -> Option<usize> {
+    const PASSES: usize = 40;
+    let size = |r: &Row| r.square().sqrt();
+    for _ in 0..PASSES {
+        let rows = normal::rows(net).ok()?;
+        // between least absolute values and redescending: what is far off pulls ever less
+        let weights: Vec<f64> = rows.iter().map(|r| 3.0 / size(r).max(3.0)).map(|w| w * w.sqrt()).collect();
+        let moved = advance(net, &rows, &weights)?;
+        if !moved.is_finite() {
+            return None;
+        }
+        if moved < NEAR {
+            break;
+        }
+    }
+    let rows = normal::rows(net).ok()?;
+    let active = rows.iter().enumerate().filter(|(_, r)| r.active).map(|(i, r)| (i, size(r)));
+    active.max_by(|a, b| a.1.total_cmp(&b.1)).filter(|w| w.1 > GROSS).map(|w| w.0)
+}
+
 /// Whether there is something to adjust and the observations hold every scan and target.
 fn determined(net: &Network) -> Result<(), AdjustError> {
     if net.scans.is_empty() || net.observations.iter().all(|o| !o.active) {

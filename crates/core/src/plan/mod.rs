@@ -1,4 +1,32 @@
 //! The plan: what stands on the site, what each station will see, what error will come out.
+//!
+//! ```
+//! use vistazo_core::geometry::Vec3;
+//! use vistazo_core::instrument::Instrument;
+//! use vistazo_core::plan::{Design, Kit, PlannedKind, PlannedTarget, Site, Station, predict};
+//!
+//! let stations = [(0.0, 0.0), (12.0, 3.0)].map(|(x, y)| Station::at("S", Vec3::new(x, y, 1.7)));
+//! let targets = [(3.0, 5.0, 1.2), (8.0, -3.0, 0.9), (6.0, 8.0, 2.0), (10.0, 7.0, 1.5)].map(|(x, y, z)| PlannedTarget {
+//!     name: "T".into(),
+//!     position: Vec3::new(x, y, z),
+//!     kind: PlannedKind::Sphere,
+//!     control_sigma: None,
+//!     check: false,
+//! });
+//! let plan = Design {
+//!     site: &Site::default(),
+//!     stations: &stations,
+//!     targets: &targets,
+//!     kit: Kit::default(),
+//!     instrument: &Instrument::mid_range(),
+//!     ties: &[],
+//!     distances: &[],
+//! };
+//! let p = predict(&plan);
+//! assert_eq!(p.used.len(), 4);
+//! // in space, 95 %, metres
+//! assert!(p.target_error(0).unwrap().spatial < 0.005);
+//! ```
 
 mod advise;
 mod bvh;

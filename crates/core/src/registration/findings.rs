@@ -33,6 +33,8 @@ pub enum Finding {
         evidence: Suspicion,
         /// Weaker suspicions, which may be its shadow.
         others: usize,
+        /// It is so wrong that the block could not be adjusted with it: it was left out.
+        left_out: bool,
     },
     /// A scan that is said to be level fits only when it is not.
     NotLevel {
@@ -82,10 +84,28 @@ pub struct Standing {
 }
 
 /// What the tests say, and for each observation whether they point at it.
-pub(super) fn decide(input: &Input, placed: &Placed, solution: &Solution, block: &Block) -> (Vec<Finding>, Vec<bool>) {
+pub(super) fn decide(
+    input: &Input,
+    placed: &Placed,
+    solution: &Solution,
+    block: &Block,
+    gross: &[usize],
+) -> (Vec<Finding>, Vec<bool>) {
     let net = &placed.network;
     let mut out = Vec::new();
     let mut suspect = vec![false; net.observations.len()];
+    for &observation in gross {
+        let r = &solution.residuals[observation];
+        let evidence = Suspicion {
+            hypothesis: Hypothesis::Observation(observation),
+            statistic: r.statistic,
+            dof: r.dof,
+            p_value: r.p_value,
+            p_family: r.p_value,
+        };
+        suspect[observation] = true;
+        out.push(Finding::Outlier { observation, evidence, others: 0, left_out: true });
+    }
     let loud: Vec<&Suspicion> = solution.suspicions.iter().filter(|s| s.p_family < FAMILY_RISK).collect();
     // the strongest explanation first; weaker ones may be its shadow
     if let Some(first) = loud.first() {
@@ -106,7 +126,7 @@ pub(super) fn decide(input: &Input, placed: &Placed, solution: &Solution, block:
             }
             Hypothesis::Observation(i) => {
                 suspect[*i] = true;
-                out.push(Finding::Outlier { observation: *i, evidence: (*first).clone(), others });
+                out.push(Finding::Outlier { observation: *i, evidence: (*first).clone(), others, left_out: false });
             }
         }
     }

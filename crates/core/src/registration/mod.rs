@@ -5,6 +5,36 @@
 //! adjustment, `loops` joins what was reached on two ways round, `naming` gives targets the names they
 //! have on the plan, `findings` says what asks for a decision. Nothing here makes sentences: the
 //! types carry the figures.
+//!
+//! ```
+//! use vistazo_core::geometry::{Mat3, Pose, Vec3};
+//! use vistazo_core::registration::{Input, Observed, ScanInput, register};
+//! use vistazo_core::targets::TargetKind;
+//!
+//! let places = [(0.0, 6.0, 1.2), (8.0, 2.0, 1.5), (3.0, -4.0, 0.8), (9.0, 9.5, 1.9)];
+//! let truth = [Pose::identity(), Pose::levelled(0.7, Vec3::new(5.0, 1.0, 0.1))];
+//! let scans = truth.iter().enumerate().map(|(s, pose)| ScanInput {
+//!     name: format!("S{s}"),
+//!     compensator: Some(1.5e-5),
+//!     targets: places
+//!         .iter()
+//!         .enumerate()
+//!         .map(|(t, p)| Observed {
+//!             id: 10 * s + t,
+//!             kind: TargetKind::Sphere,
+//!             group: 0,
+//!             centre: pose.inverse().apply(&Vec3::new(p.0, p.1, p.2)),
+//!             covariance: Mat3::identity() * 1e-6,
+//!         })
+//!         .collect(),
+//!     ..ScanInput::default()
+//! });
+//! let r = register(&Input { scans: scans.collect(), ..Input::default() });
+//! let block = r.block.unwrap();
+//! let between = block.solution.poses[1].translation - block.solution.poses[0].translation;
+//! assert!((between.norm() - truth[1].translation.norm()).abs() < 1e-6);
+//! assert!(r.findings.is_empty());
+//! ```
 
 mod assemble;
 mod findings;
@@ -20,7 +50,7 @@ pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};
 
 use crate::adjust::kinds::Kind;
-use crate::adjust::{AdjustError, ErrorBudget, Hypothesis, Scaling, Solution, solve};
+use crate::adjust::{AdjustError, ErrorBudget, Hypothesis, Scaling, Solution, grossly_wrong, solve};
 use crate::tie::{SharedTarget, Tie, TieInput, grade_ties};
 
 /// Why there is no registration.
@@ -117,7 +147,7 @@ pub fn register(input: &Input) -> Registration {
     if placed.scans.len() < 2 {
         return Registration { block: Err(Refusal::NothingTied), findings, placed };
     }
-    let first = match solve(placed.network.clone(), Scaling::Estimated) {
+    let (first, gross) = match solve_without_gross(&mut placed) {
         Ok(s) => s,
         Err(e) => return Registration { block: Err(Refusal::Adjust(e)), findings, placed },
     };
@@ -136,7 +166,7 @@ pub fn register(input: &Input) -> Registration {
         }
         placed.settle(&solution);
     }
-    let (more, suspect) = findings::decide(input, &placed, &solution, &block);
+    let (more, suspect) = findings::decide(input, &placed, &solution, &block, &gross);
     findings.splice(0..0, more);
     let poses: Vec<_> = solution.poses.iter().copied().map(Some).collect();
     let shared: Vec<SharedTarget> = placed
@@ -159,6 +189,25 @@ pub fn register(input: &Input) -> Registration {
     let budgets = budgets(&solution);
     let registered = Registered { solution, ties, loops, joins, standings, suspect, budgets };
     Registration { block: Ok(registered), findings, placed }
+}
+
+/// Solves the block. Where an observation is so wrong that least squares comes to no end with it (a backsight
+/// to another mark, metres off), it is left out and its index returned, to be told of.
+fn solve_without_gross(placed: &mut Placed) -> Result<(Solution, Vec<usize>), AdjustError> {
+    const MOST: usize = 8;
+    let mut gross = Vec::new();
+    loop {
+        let e = match solve(placed.network.clone(), Scaling::Estimated) {
+            Ok(s) => return Ok((s, gross)),
+            Err(e) => e,
+        };
+        let mut near = placed.network.clone();
+        let worst = grossly_wrong(&mut near).filter(|_| matches!(e, AdjustError::Diverged(_)) && gross.len() < MOST);
+        let Some(worst) = worst else { return Err(e) };
+        near.observations[worst].active = false;
+        placed.network = near;
+        gross.push(worst);
+    }
 }
 
 /// Leaves out the level of a scan where that is what explains the misfit best: a compensator that was off,

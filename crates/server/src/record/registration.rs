@@ -228,6 +228,9 @@ pub(crate) enum What {
         p_family: f64,
         detectable: Option<f64>,
         others: usize,
+        /// The block could not be adjusted with it.
+        #[serde(default)]
+        left_out: bool,
     },
     NotLevel {
         scan: String,

@@ -218,7 +218,7 @@ fn finding(
                 },
             }
         }
-        core::Finding::Outlier { observation, evidence, others } => {
+        core::Finding::Outlier { observation, evidence, others, left_out } => {
             let o = &net.observations[*observation];
             let x = r.block.as_ref().map(|b| &b.solution.residuals[*observation]);
             let (target, scan) = (o.target_index().map(target), o.scan().map(scan));
@@ -236,6 +236,7 @@ fn finding(
                     p_family: evidence.p_family,
                     detectable: x.ok().map(|x| x.detectable).filter(|d| d.is_finite()),
                     others: *others,
+                    left_out: *left_out,
                 },
             }
         }

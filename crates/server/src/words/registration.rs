@@ -109,10 +109,14 @@ pub(crate) fn finding(brief: &Brief, record: &Registration, f: &Finding, kept: b
             target: Some(target.clone()),
             ..blank
         },
-        What::Outlier { observation, target, .. } => FindingDto {
+        What::Outlier { observation, target, left_out, .. } => FindingDto {
             title: outlier_title(&f.what),
             evidence: outlier_evidence(brief, &f.what),
-            meaning: "Leave it out and run again, or keep it with a note why.".into(),
+            meaning: if *left_out {
+                "It is so far off that nothing could be adjusted with it: it was left out. Correct the log or exclude the observation, and run again.".into()
+            } else {
+                "Leave it out and run again, or keep it with a note why.".into()
+            },
             after: observation.iter().copied().collect(),
             target: target.clone(),
             ..blank
