@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use serde_json::Value;
-use vistazo_core::adjust::kinds::{Backsight, Kind, OccupiedMark};
+use vistazo_core::adjust::kinds::{Backsight, OccupiedMark};
 use vistazo_core::adjust::{
     Group, Hypothesis, Network, Observation, Plumb, Scaling, Solution, solve, variance_components,
 };
@@ -211,11 +211,4 @@ fn a_weighted_helmert_transformation() {
     for k in 0..source.len() {
         assert!((f.targets[k] - vec3(&e["points"][k])).norm() < 1e-7);
     }
-}
-
-/// A kind keeps its name in records.
-#[test]
-fn kinds_have_their_names() {
-    let o = Observation::level(0, 1e-5);
-    assert!(matches!(o.kind, Kind::Level(_)) && o.kind.name() == "Level");
 }

@@ -1,13 +1,12 @@
 use crate::adjust::{Group, Linearised, Measurement, Network, Unknown};
-use crate::geometry::Vec3;
-use nalgebra::{Matrix2x6, Matrix6, Vector2};
+use crate::geometry::{Vec3, skew};
+use nalgebra::{Matrix2x6, Matrix6};
 
 /// The dual-axis compensator: the scanner's z axis stands along the plumb line of its place.
 ///
-/// Rows: the x and y components of the tilt, radians. With the scanner's axis `u` and the plumb line
-/// `n`, `du = ω × u`, so `du_x = ω_y u_z − ω_z u_y` and so on. The turn about the vertical is left out: it
-/// turns the tilt without changing its size, so the sum of squares does not depend on it and its
-/// gradient is nil; kept, it would let a tilt pretend to know the heading.
+/// Rows: the x and y components of the plumb line in the scanner frame, radians, where the compensator reads
+/// them. With the plumb line `n`, `d(Rᵀn) = Rᵀ (n × ω)`: a turn about it changes nothing, so that no tilt
+/// pretends to know the heading.
 #[derive(Clone, Debug)]
 pub struct Level {
     /// Index of the scan.
@@ -23,11 +22,17 @@ impl Measurement for Level {
 
     fn linearise(&self, net: &Network) -> Linearised {
         let pose = &net.scans[self.scan].pose;
-        let u = pose.rotation * Vec3::z();
+        let rt = pose.matrix().transpose();
         let plumb = net.plumb.up(&pose.translation);
+        // the plumb line in the scanner frame, where the compensator reads it: the heading of the block does
+        // not come into it
+        let computed = (rt * plumb).xy();
+        // about the vertical of the block: that of the place differs by a millionth, and would let the way
+        // the earth curves pretend to know where the block is
+        let by_turn = rt * skew(&Vec3::z());
         let mut by = Matrix2x6::zeros();
-        by.fixed_view_mut::<2, 3>(0, 3).copy_from(&nalgebra::Matrix2x3::new(0.0, u.z, 0.0, -u.z, 0.0, 0.0));
-        Linearised::new(Vector2::new(plumb.x - u.x, plumb.y - u.y)).by(Unknown::Scan(self.scan), by)
+        by.fixed_view_mut::<2, 3>(0, 3).copy_from(&by_turn.fixed_rows::<2>(0));
+        Linearised::new(-computed).by(Unknown::Scan(self.scan), by)
     }
 
     fn retarget(&mut self, _: &dyn Fn(usize) -> usize) {}
