@@ -3,7 +3,7 @@ use super::checker_picture::{Flat, Parameters, Picture, Sample, cost, settle};
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
 use crate::scan::Scan;
-use nalgebra::Matrix2;
+use nalgebra::{Matrix2, Vector2};
 
 /// A measured checker.
 #[derive(Clone, Debug)]
@@ -24,6 +24,9 @@ pub struct CheckerFit {
     pub s0: f64,
 }
 
+/// What scatters more about its plane, in shares of the half-side, is no board: dark quarters may scatter five times
+/// as far as the profile says.
+const FLAT: f64 = 0.08;
 /// Repetitions of the bootstrap that states a crossing's error.
 const REPEATS: usize = 32;
 
@@ -42,12 +45,23 @@ struct Plane {
 /// noise does not blur the picture; then the intensities are fitted by the product of two
 /// perpendicular blurred edges. `None` when it is not a checker.
 pub fn fit_checker(scan: &Scan, instrument: &Instrument, start: &Vec3, half: f64) -> Option<CheckerFit> {
-    let points = gather(scan, start, half * 0.92);
+    fit(scan, instrument, start, half, None)
+}
+
+/// The same, with a cell that looks nearly there.
+pub(super) fn fit(
+    scan: &Scan,
+    instrument: &Instrument,
+    start: &Vec3,
+    half: f64,
+    hint: Option<(i64, i64)>,
+) -> Option<CheckerFit> {
+    let points = gather(scan, start, half * 0.92, hint);
     if points.len() < 40 {
         return None;
     }
     let plane = fit_plane(&points, instrument)?;
-    if plane.rms > 0.006 || plane.s0 > 3.0 {
+    if plane.rms > FLAT * half {
         return None;
     }
     let ray = plane.origin / plane.origin.norm();
@@ -71,7 +85,7 @@ pub fn fit_checker(scan: &Scan, instrument: &Instrument, start: &Vec3, half: f64
     let across = plane.origin.norm() * instrument.angular_sigma;
     let blur = Blur { beam: instrument.footprint_sigma(plane.origin.norm()), jitter: [across / cos_incidence, across] };
     let edge = fit_edges(&samples, (start_plane.dot(&u), start_plane.dot(&v)), half, blur)?;
-    if edge.contrast.abs() < 0.1 || edge.explained < 0.75 {
+    if edge.explained < 0.75 {
         return None;
     }
     let centre = plane.origin + u * edge.centre.0 + v * edge.centre.1;
@@ -91,10 +105,10 @@ pub fn fit_checker(scan: &Scan, instrument: &Instrument, start: &Vec3, half: f64
 }
 
 /// Points within `reach` of `start`, with their intensities.
-fn gather(scan: &Scan, start: &Vec3, reach: f64) -> Vec<(Vec3, f64)> {
+fn gather(scan: &Scan, start: &Vec3, reach: f64, hint: Option<(i64, i64)>) -> Vec<(Vec3, f64)> {
     let range = start.norm();
     let mut out = Vec::new();
-    let Some((row, col)) = super::detect::locate(scan, &(start / range)) else { return out };
+    let Some((row, col)) = super::detect::locate(scan, &(start / range), hint) else { return out };
     let col_step = scan.col_step * (start.x.hypot(start.y) / range).max(0.05);
     let (nr, nc) = ((reach / range / scan.row_step).ceil() as i64, (reach / range / col_step).ceil() as i64);
     for r in row - nr..=row + nr {
@@ -110,30 +124,70 @@ fn gather(scan: &Scan, start: &Vec3, reach: f64) -> Vec<(Vec3, f64)> {
     out
 }
 
-/// Robust plane by principal axes, points beyond 3.5σ of the profile left out once.
+/// Robust plane by principal axes. Light and dark points count by their own scatter: a range on black paper may be
+/// several times as noisy as one on white.
 fn fit_plane(points: &[(Vec3, f64)], instrument: &Instrument) -> Option<Plane> {
-    let mut used: Vec<Vec3> = points.iter().map(|p| p.0).collect();
+    let (low, high) = points.iter().fold((f64::MAX, f64::MIN), |(l, h), p| (l.min(p.1), h.max(p.1)));
+    let dark = |level: f64| usize::from(level < f64::midpoint(low, high));
+    let mut weights = [1.0; 2];
+    let mut used: Vec<&(Vec3, f64)> = points.iter().collect();
     let mut plane = None;
     for _ in 0..4 {
         let n = used.len();
         if n < 30 {
             return None;
         }
-        let origin = used.iter().sum::<Vec3>() / n as f64;
-        let scatter: Mat3 = used.iter().map(|p| (p - origin) * (p - origin).transpose()).sum();
+        let total: f64 = used.iter().map(|p| weights[dark(p.1)]).sum();
+        let origin = used.iter().map(|p| p.0 * weights[dark(p.1)]).sum::<Vec3>() / total;
+        let scatter: Mat3 = used.iter().map(|p| (p.0 - origin) * (p.0 - origin).transpose() * weights[dark(p.1)]).sum();
         let eigen = scatter.symmetric_eigen();
-        let least = eigen.eigenvalues.imin();
-        let normal: Vec3 = eigen.eigenvectors.column(least).into();
+        let normal: Vec3 = eigen.eigenvectors.column(eigen.eigenvalues.imin()).into();
         let cos_incidence = (normal.dot(&origin) / origin.norm()).abs();
         let sigma = instrument.range_noise(origin.norm(), cos_incidence) * cos_incidence;
-        let sum: f64 = used.iter().map(|p| normal.dot(&(p - origin)).powi(2)).sum();
-        let s0 = ((10.0 + sum / sigma.powi(2)) / (10.0 + (n - 3) as f64)).sqrt();
-        plane =
-            Some(Plane { origin, normal, variance: (sigma * s0).powi(2) / n as f64, rms: (sum / n as f64).sqrt(), s0 });
-        let gate = 3.5 * sigma.max((sum / n as f64).sqrt());
-        used.retain(|p| normal.dot(&(p - origin)).abs() < gate);
+        let (mut sum, mut count) = ([0.0; 2], [0.0; 2]);
+        for p in &used {
+            sum[dark(p.1)] += normal.dot(&(p.0 - origin)).powi(2);
+            count[dark(p.1)] += 1.0;
+        }
+        // the profile counts as ten points of each
+        let variance: [f64; 2] = std::array::from_fn(|k| (10.0 * sigma * sigma + sum[k]) / (10.0 + count[k]));
+        weights = variance.map(f64::recip);
+        let rms = ((sum[0] + sum[1]) / n as f64).sqrt();
+        let s0 = ((10.0 + (sum[0] + sum[1]) / sigma.powi(2)) / (10.0 + (n - 3) as f64)).sqrt();
+        let precision = count[0] / variance[0] + count[1] / variance[1];
+        plane = Some(Plane { origin, normal, variance: precision.recip(), rms, s0 });
+        used.retain(|p| normal.dot(&(p.0 - origin)).powi(2) < 12.25 * variance[dark(p.1)]);
     }
     plane
+}
+
+/// The strip along one of the two edges that no point tells about: its middle beside the fitted edge, and its width,
+/// metres. Where rows and columns run along the edges of a board that hangs plumb, an edge may lie anywhere between
+/// two of them; on a board that is turned, some point is always near. A point whose light is between light and dark
+/// lies on the edge, and there is no such strip.
+fn free_of_points(
+    samples: &[Sample],
+    picture: &Picture<'_>,
+    q: &Parameters,
+    first: bool,
+    (spacing, half): (f64, f64),
+) -> (f64, f64) {
+    let (mut low, mut high) = (-spacing, spacing);
+    for p in samples {
+        let (a, b) = picture.edge_distances(p.0, p.1);
+        let (across, along) = if first { (a, b) } else { (b, a) };
+        // neither at the crossing nor at the rim, where what is behind begins
+        if along.abs() < 0.5 * spacing || along.abs() > 0.8 * half || across.abs() > spacing {
+            continue;
+        }
+        let side = (p.2 - q[3]) / q[4] * along.signum();
+        if side.abs() < 0.6 {
+            return (0.0, 0.0);
+        }
+        if side > 0.0 { high = high.min(across) } else { low = low.max(across) }
+    }
+    // points on both sides disagree by the jitter of the beam: the fit weighs them
+    if high > low { (f64::midpoint(low, high), high - low) } else { (0.0, 0.0) }
 }
 
 struct Edges {
@@ -178,6 +232,13 @@ fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Op
     } else {
         (plain.iter().sum::<f64>() / plain.len() as f64).sqrt()
     };
-    let covariance = repeated(samples, &q, w, blur, noise, spacing, REPEATS)?;
-    Some(Edges { centre: (q[0], q[1]), covariance, contrast: q[4], explained: 1.0 - best / total })
+    let mut covariance = repeated(samples, &q, w, blur, noise, spacing, REPEATS)?;
+    let mut centre = Vector2::new(q[0], q[1]);
+    let (sin, cos) = q[2].sin_cos();
+    for (first, normal) in [(true, Vector2::new(cos, sin)), (false, Vector2::new(-sin, cos))] {
+        let (middle, gap) = free_of_points(samples, &picture, &q, first, (spacing, half));
+        centre += normal * middle;
+        covariance += normal * normal.transpose() * (gap * gap / 12.0);
+    }
+    Some(Edges { centre: (centre.x, centre.y), covariance, contrast: q[4], explained: 1.0 - best / total })
 }

@@ -1,7 +1,9 @@
+use super::roughness::roughness;
 use super::{SizeVerdict, TargetKind, checker_fit, checker_search, sphere_fit, sphere_search};
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
 use crate::scan::Scan;
+use rayon::prelude::*;
 
 /// What to look for.
 #[derive(Clone, Debug, PartialEq)]
@@ -37,6 +39,8 @@ pub struct Detection {
 
 /// Sizes tried around the nominal one, so that a wrong size is named instead of missed.
 const SCALES: [f64; 5] = [1.0, 0.5, 2.0, 0.71, 1.41];
+/// So many spheres of the nominal size leave no doubt about it.
+const SIZE_SHOWN: usize = 3;
 
 /// Finds spheres and checkers in a scan, nearest first.
 ///
@@ -44,34 +48,41 @@ const SCALES: [f64; 5] = [1.0, 0.5, 2.0, 0.71, 1.41];
 /// entered as a radius is found that way; only those that agree should be used.
 pub fn detect(scan: &Scan, instrument: &Instrument, search: &Search) -> Vec<Detection> {
     let mut found: Vec<Detection> = Vec::new();
-    let noise = instrument.range_noise(15.0, 0.9);
+    let rough = roughness(scan, instrument);
+    let noise = instrument.range_noise(15.0, 0.9) * rough;
+    let image = sphere_search::RangeImage::new(scan);
     if let Some(nominal) = search.sphere_radius {
-        let image = sphere_search::RangeImage::new(scan);
         for scale in SCALES {
-            let radius = nominal * scale;
-            for c in sphere_search::search(scan, &image, radius, noise) {
-                if let Some(d) = measure(scan, instrument, &c.centre, radius, nominal) {
-                    keep_better(&mut found, d, nominal);
-                }
+            // a scan that shows the job's spheres says that their size is right
+            if scale != 1.0 && found.iter().filter(|d| d.size == SizeVerdict::Agrees).count() >= SIZE_SHOWN {
+                break;
             }
+            let radius = nominal * scale;
+            let candidates = sphere_search::search(scan, &image, radius, noise);
+            let measured: Vec<Detection> =
+                candidates.par_iter().filter_map(|c| measure(scan, instrument, c, radius, nominal, rough)).collect();
+            measured.into_iter().for_each(|d| keep_better(&mut found, d, nominal));
         }
     }
     if let Some(half) = search.checker_half {
-        for c in checker_search::search(scan, half) {
-            if let Some(f) = checker_fit::fit_checker(scan, instrument, &c.point, half) {
-                let d = Detection {
-                    kind: TargetKind::Checker,
-                    centre: f.centre,
-                    covariance: f.covariance,
-                    hits: f.hits,
-                    rms: f.rms,
-                    s0: f.s0,
-                    free_radius: None,
-                    cap: None,
-                    size: SizeVerdict::Agrees,
-                };
-                keep_better(&mut found, d, half);
-            }
+        let candidates = checker_search::search(scan, &image, half);
+        let fits: Vec<_> = candidates
+            .par_iter()
+            .filter_map(|c| checker_fit::fit(scan, instrument, &c.point, half, Some(c.cell)))
+            .collect();
+        for f in fits {
+            let d = Detection {
+                kind: TargetKind::Checker,
+                centre: f.centre,
+                covariance: f.covariance,
+                hits: f.hits,
+                rms: f.rms,
+                s0: f.s0,
+                free_radius: None,
+                cap: None,
+                size: SizeVerdict::Agrees,
+            };
+            keep_better(&mut found, d, half);
         }
     }
     found.sort_by(|a, b| a.centre.norm_squared().total_cmp(&b.centre.norm_squared()));
@@ -80,18 +91,26 @@ pub fn detect(scan: &Scan, instrument: &Instrument, search: &Search) -> Vec<Dete
 
 /// Fits at the searched radius, and when the free radius disagrees, once more at that radius, so
 /// that a sphere of another size is measured as what it is.
-fn measure(scan: &Scan, instrument: &Instrument, start: &Vec3, radius: f64, nominal: f64) -> Option<Detection> {
-    let mut fit = sphere_fit::fit_sphere(scan, instrument, start, radius)?;
+fn measure(
+    scan: &Scan,
+    instrument: &Instrument,
+    start: &sphere_search::Candidate,
+    radius: f64,
+    nominal: f64,
+    rough: f64,
+) -> Option<Detection> {
+    let again = |centre: &Vec3, r: f64| sphere_fit::fit(scan, instrument, centre, r, rough, Some(start.cell));
+    let mut fit = again(&start.centre, radius)?;
     let mut used = radius;
     if fit.size != SizeVerdict::Agrees {
         used = fit.free_radius;
-        fit = sphere_fit::fit_sphere(scan, instrument, &fit.centre, used)?;
+        fit = again(&fit.centre, used)?;
     }
-    let tolerance = (3.5 * fit.free_radius_sigma).max(0.02 * nominal);
+    let tolerance = sphere_fit::radius_tolerance(fit.free_radius_sigma, nominal);
     let off = |r: f64| (fit.free_radius - r).abs();
     let size = if off(nominal) <= tolerance {
         if (used - nominal).abs() > f64::EPSILON {
-            fit = sphere_fit::fit_sphere(scan, instrument, &fit.centre, nominal)?;
+            fit = again(&fit.centre, nominal)?;
         }
         SizeVerdict::Agrees
     } else if off(2.0 * nominal) <= tolerance.max(0.06 * nominal) || off(0.5 * nominal) <= tolerance.max(0.03 * nominal)
@@ -101,7 +120,8 @@ fn measure(scan: &Scan, instrument: &Instrument, start: &Vec3, radius: f64, nomi
         SizeVerdict::WrongSize
     };
     // a surface of another size with a poor radius is a knob or a head, not somebody's sphere
-    if size != SizeVerdict::Agrees && (fit.free_radius_sigma > 0.02 * fit.free_radius || fit.s0 > 1.5) {
+    if size != SizeVerdict::Agrees && (fit.free_radius_sigma > 0.02 * fit.free_radius || fit.s0 > 1.5 * rough.max(1.0))
+    {
         return None;
     }
     Some(Detection {
@@ -130,12 +150,12 @@ fn keep_better(found: &mut Vec<Detection>, d: Detection, reach: f64) {
     }
 }
 
-/// The cell whose ray is nearest to a direction.
+/// The cell whose ray is nearest to a direction; `hint` is a cell that looks nearly there.
 ///
-/// From a coarse look over the grid the steps say how many rows and columns away the direction
-/// lies. Which way rows and columns run is not known, so all four are tried; an empty background
+/// From a near cell, or a coarse look over the grid, the steps say how many rows and columns away the
+/// direction lies. Which way rows and columns run is not known, so all four are tried; an empty background
 /// (sky) between does not matter.
-pub(super) fn locate(scan: &Scan, direction: &Vec3) -> Option<(i64, i64)> {
+pub(super) fn locate(scan: &Scan, direction: &Vec3, hint: Option<(i64, i64)>) -> Option<(i64, i64)> {
     let mut best: Option<(f64, i64, i64)> = None;
     let consider = |r: i64, c: i64, best: &mut Option<(f64, i64, i64)>| {
         if let Some(p) = scan.point(r, c) {
@@ -145,10 +165,15 @@ pub(super) fn locate(scan: &Scan, direction: &Vec3) -> Option<(i64, i64)> {
             }
         }
     };
-    let (hr, hc) = ((i64::from(scan.rows) / 48).max(1), (i64::from(scan.cols) / 96).max(1));
-    for r in (0..i64::from(scan.rows)).step_by(hr as usize) {
-        for c in (0..i64::from(scan.cols)).step_by(hc as usize) {
-            consider(r, c, &mut best);
+    if let Some((r, c)) = hint {
+        consider(r, c, &mut best);
+    }
+    if best.is_none() {
+        let (hr, hc) = ((i64::from(scan.rows) / 48).max(1), (i64::from(scan.cols) / 96).max(1));
+        for r in (0..i64::from(scan.rows)).step_by(hr as usize) {
+            for c in (0..i64::from(scan.cols)).step_by(hc as usize) {
+                consider(r, c, &mut best);
+            }
         }
     }
     let angles = |v: &Vec3| (v.z.atan2(v.x.hypot(v.y)), v.y.atan2(v.x));

@@ -39,8 +39,10 @@ mod checker_search;
 mod configuration;
 mod detect;
 mod predict;
+mod roughness;
 mod sphere_fit;
 mod sphere_search;
+mod sphere_shape;
 
 pub use checker_fit::{CheckerFit, fit_checker};
 pub use configuration::{Configuration, Fault, SAME_DISTANCE, configuration};

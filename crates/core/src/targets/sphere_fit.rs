@@ -1,4 +1,5 @@
-use super::SizeVerdict;
+use super::roughness::roughness;
+use super::{SizeVerdict, sphere_shape};
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
 use crate::scan::Scan;
@@ -9,6 +10,18 @@ use nalgebra::{Matrix4, Vector4};
 const USED_SHARE: f64 = 0.82;
 /// Fewest hits a sphere is accepted with.
 const LEAST_HITS: usize = 14;
+/// What lies within this share of the radius of the surface is told apart by shape; what is farther before
+/// it only covers it.
+const NEAR: f64 = 0.6;
+/// A ray that ends this share of the radius off the surface does not end on it, whatever the noise.
+const CONTRARY: f64 = 0.2;
+/// So many of these for each point on the surface, and it is no sphere.
+const MOST_CONTRARY: f64 = 0.12;
+/// A sphere is rougher than the surface that fits its points best by less than this: the profile does not count, it
+/// may be wrong.
+const MOST_NOISE: f64 = 1.5;
+/// What range bias by incidence and reflectivity may do to a radius, metres.
+const RADIUS_BIAS: f64 = 0.002;
 
 /// A measured sphere.
 #[derive(Clone, Debug)]
@@ -35,38 +48,66 @@ pub struct SphereFit {
     pub size: SizeVerdict,
 }
 
+/// What the rays say that must hit a sphere if there is one.
+#[derive(Default)]
 struct Hits {
+    /// Points on the surface, within the gate.
     points: Vec<Vec3>,
+    /// Points within reach of the surface, on it or not: what a shape is told from.
+    about: Vec<Vec3>,
+    /// Rays that end where no sphere lets them: behind it, or just before its surface.
+    contrary: usize,
+    /// Rays that something well before it stops.
+    covered: usize,
+    /// Rays there should be.
     expected: usize,
     cap: f64,
+    cell: Option<(i64, i64)>,
+}
+
+impl Hits {
+    /// Share of the rays that could hit it and did, 0..1.
+    fn fill(&self) -> f64 {
+        self.points.len() as f64 / self.expected.saturating_sub(self.covered).max(self.points.len()).max(1) as f64
+    }
 }
 
 /// Points whose rays pass within `share · radius` of `centre` and that lie near the surface.
 ///
 /// The choice looks at the direction of the ray, not at the measured range, so range noise does
 /// not choose its own points and the centre stays unbiased.
-fn gather(scan: &Scan, centre: &Vec3, radius: f64, gate: f64) -> Hits {
+fn gather(scan: &Scan, centre: &Vec3, radius: f64, gate: f64, hint: Option<(i64, i64)>) -> Hits {
     let distance = centre.norm();
     let direction = centre / distance;
     let alpha = (radius / distance).min(0.99).asin();
-    let mut hits = Hits { points: Vec::new(), expected: 0, cap: 0.0 };
-    let Some((row, col)) = super::detect::locate(scan, &direction) else { return hits };
+    let mut hits = Hits { cell: super::detect::locate(scan, &direction, hint), ..Hits::default() };
+    let Some((row, col)) = hits.cell else { return hits };
     let col_step = scan.col_step * direction.x.hypot(direction.y).max(0.05);
     let (nr, nc) = ((alpha / scan.row_step).ceil() as i64 + 2, (alpha / col_step).ceil() as i64 + 2);
     let reach = USED_SHARE * radius;
     for r in row - nr..=row + nr {
         for c in col - nc..=col + nc {
             let Some(p) = scan.point(r, c) else { continue };
-            let ray = p / p.norm();
+            let range = p.norm();
+            let ray = p / range;
             let along = ray.dot(centre);
             let miss = (centre - ray * along).norm();
             if miss > reach {
                 continue;
             }
             hits.expected += 1;
-            if ((p - centre).norm() - radius).abs() < gate {
+            let off = (p - centre).norm() - radius;
+            let surface = along - (radius * radius - miss * miss).sqrt();
+            if off.abs() < gate {
                 hits.cap = hits.cap.max((miss / radius).asin());
                 hits.points.push(p);
+            } else if range < surface - NEAR * radius {
+                hits.covered += 1;
+            } else if (range - surface).abs() > CONTRARY * radius {
+                hits.contrary += 1;
+            }
+            if off.abs() < NEAR * radius {
+                hits.about.push(p);
             }
         }
     }
@@ -80,15 +121,28 @@ fn gather(scan: &Scan, centre: &Vec3, radius: f64, gate: f64) -> Hits {
 /// fit, each point weighted by its own covariance along the surface normal.
 ///
 /// The centre is computed with the radius held; a second fit with the radius free tells whether
-/// the sphere is of that size. Returns `None` when what is there is not a sphere: too few hits,
-/// too little of the disc filled, or distances several times what the noise explains.
+/// the sphere is of that size, and a third, with the two curvatures free, whether it is one: a pipe, a column,
+/// an elbow or an edge bends one way more than the other. What is hidden by something in front does not count
+/// against it; a ray that goes on behind its surface does. Returns `None` when what is there is not a sphere.
 pub fn fit_sphere(scan: &Scan, instrument: &Instrument, start: &Vec3, radius: f64) -> Option<SphereFit> {
-    let sigma0 = instrument.range_noise(start.norm(), 0.8);
+    fit(scan, instrument, start, radius, roughness(scan, instrument), None)
+}
+
+/// The same, where the [`roughness`] of the scan is at hand and a cell that looks nearly there.
+pub(super) fn fit(
+    scan: &Scan,
+    instrument: &Instrument,
+    start: &Vec3,
+    radius: f64,
+    rough: f64,
+    hint: Option<(i64, i64)>,
+) -> Option<SphereFit> {
+    let sigma0 = instrument.range_noise(start.norm(), 0.8) * rough;
     let mut centre = *start;
-    let mut hits = gather(scan, &centre, radius, 0.5 * radius);
+    let mut hits = Hits { cell: hint, ..Hits::default() };
     // two passes with a wide gate settle the centre, then the gate closes to the noise
     for gate in [0.5 * radius, 0.3 * radius, (6.0 * sigma0).max(0.05 * radius), (4.5 * sigma0).max(0.03 * radius)] {
-        hits = gather(scan, &centre, radius, gate);
+        hits = gather(scan, &centre, radius, gate, hits.cell);
         if hits.points.len() < LEAST_HITS {
             return None;
         }
@@ -102,15 +156,21 @@ pub fn fit_sphere(scan: &Scan, instrument: &Instrument, start: &Vec3, radius: f6
     let dof = (n - 3) as f64;
     // the profile's noise and the noise seen, the profile counting as ten observations
     let s0 = ((10.0 + sum) / (10.0 + dof)).sqrt();
-    let fill = n as f64 / hits.expected.max(1) as f64;
-    let (free_radius, free_sigma) = free_radius(&hits.points, instrument, centre, radius)?;
-    if fill < 0.6 || s0 > 2.0 || hits.cap < 0.5 {
+    // not much rougher than what the smooth things of the scan are
+    let too_rough = s0 > 1.7 * rough.max(1.0);
+    if too_rough || hits.fill() < 0.6 || hits.contrary as f64 > MOST_CONTRARY * n as f64 || hits.cap < 0.5 {
         return None;
     }
-    let free_radius_sigma = free_sigma * s0;
+    let (free_radius, free_sigma) = free_radius(&hits.points, instrument, centre, radius)?;
+    let shape = sphere_shape::shape(&hits.about, instrument, centre, radius)?;
+    // rougher than the same points are about a surface that bends as it likes: another surface
+    if !shape.is_round() || s0 > MOST_NOISE * shape.noise.max(1.0) {
+        return None;
+    }
+    let free_radius_sigma = free_sigma * shape.noise.max(1.0).min(s0.max(1.0));
     let off = (free_radius - radius).abs();
     let size =
-        if off <= (3.5 * free_radius_sigma).max(0.02 * radius) { SizeVerdict::Agrees } else { SizeVerdict::WrongSize };
+        if off <= radius_tolerance(free_radius_sigma, radius) { SizeVerdict::Agrees } else { SizeVerdict::WrongSize };
     Some(SphereFit {
         centre,
         covariance: normal.try_inverse()? * (s0 * s0),
@@ -119,10 +179,15 @@ pub fn fit_sphere(scan: &Scan, instrument: &Instrument, start: &Vec3, radius: f6
         free_radius_sigma,
         rms,
         cap: hits.cap,
-        fill,
+        fill: hits.fill(),
         s0,
         size,
     })
+}
+
+/// How far a free radius with this standard deviation may be from the sphere's own, metres.
+pub(super) fn radius_tolerance(sigma: f64, radius: f64) -> f64 {
+    (3.5 * sigma).hypot(0.02 * radius).hypot(RADIUS_BIAS)
 }
 
 /// Gauss–Newton on the centre; returns it with the normal matrix, the weighted sum of squares
@@ -156,7 +221,7 @@ fn held_radius(points: &[Vec3], instrument: &Instrument, start: Vec3, radius: f6
 }
 
 /// Outward normal at the point, its distance from the surface, and its weight 1/σ².
-fn residual(p: &Vec3, centre: &Vec3, radius: f64, instrument: &Instrument) -> (Vec3, f64, f64) {
+pub(super) fn residual(p: &Vec3, centre: &Vec3, radius: f64, instrument: &Instrument) -> (Vec3, f64, f64) {
     let d = p - centre;
     let length = d.norm().max(1e-9);
     let normal = d / length;

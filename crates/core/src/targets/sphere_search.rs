@@ -1,25 +1,27 @@
+use crate::geometry::Vec3;
 use crate::scan::Scan;
 use rayon::prelude::*;
+use std::collections::HashMap;
 
 /// A place where a sphere may be.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Candidate {
     /// Rough centre, scanner frame, metres.
-    pub centre: crate::geometry::Vec3,
-    /// Radius it was looked for with, metres.
-    pub radius: f64,
+    pub centre: Vec3,
+    /// The cell it was found at.
+    pub cell: (i64, i64),
     /// How many of the probes agreed, 0..1.
     pub score: f64,
 }
 
-/// The ranges of a scan by cell, 0 where there is none: what the search reads, four bytes a cell.
+/// The ranges of a scan by cell, 0 where there is none: what the searches read, four bytes a cell.
 pub(super) struct RangeImage {
-    rows: i64,
-    cols: i64,
+    pub rows: i64,
+    pub cols: i64,
     ranges: Vec<f32>,
     /// Angle between columns in each row: the column step shrinks with the cosine of elevation.
-    col_steps: Vec<f64>,
-    row_step: f64,
+    pub col_steps: Vec<f64>,
+    pub row_step: f64,
 }
 
 impl RangeImage {
@@ -52,10 +54,10 @@ impl RangeImage {
         }
     }
 
-    /// Range in a cell, metres; 0 when there is none. Columns wrap.
-    fn at(&self, row: i64, col: i64) -> f64 {
+    /// Place of a cell in a list of all; columns wrap once round, rows do not.
+    pub(super) fn index(&self, row: i64, col: i64) -> Option<usize> {
         if row < 0 || row >= self.rows {
-            return 0.0;
+            return None;
         }
         let col = if col < 0 {
             col + self.cols
@@ -64,7 +66,12 @@ impl RangeImage {
         } else {
             col
         };
-        f64::from(self.ranges[(row * self.cols + col) as usize])
+        Some((row * self.cols + col) as usize)
+    }
+
+    /// Range in a cell, metres; 0 when there is none.
+    pub(super) fn at(&self, row: i64, col: i64) -> f64 {
+        self.index(row, col).map_or(0.0, |i| f64::from(self.ranges[i]))
     }
 }
 
@@ -80,11 +87,11 @@ pub(super) fn search(scan: &Scan, image: &RangeImage, radius: f64, noise: f64) -
             (0..image.cols).filter_map(move |col| {
                 let score = probe(image, row, col, radius, noise)?;
                 let p = scan.point(row, col)?;
-                Some(Candidate { centre: p * (1.0 + radius / p.norm()), radius, score })
+                Some(Candidate { centre: p * (1.0 + radius / p.norm()), cell: (row, col), score })
             })
         })
         .collect();
-    merge(found)
+    merge(found, radius)
 }
 
 fn probe(image: &RangeImage, row: i64, col: i64, radius: f64, noise: f64) -> Option<f64> {
@@ -137,17 +144,26 @@ fn probe(image: &RangeImage, row: i64, col: i64, radius: f64, noise: f64) -> Opt
 }
 
 /// Merges candidates whose centres lie within a radius of each other into their mean.
-fn merge(mut found: Vec<Candidate>) -> Vec<Candidate> {
+fn merge(mut found: Vec<Candidate>, radius: f64) -> Vec<Candidate> {
     found.sort_by(|a, b| b.score.total_cmp(&a.score));
+    let cell = |p: &Vec3| p.map(|v| (v / radius).floor() as i64);
+    // by the cube of one radius that the mean began in: what is near lies in it or beside it
+    let mut near: HashMap<[i64; 3], Vec<usize>> = HashMap::new();
     let mut merged: Vec<(Candidate, f64)> = Vec::new();
     'next: for c in found {
-        for (m, n) in &mut merged {
-            if (m.centre - c.centre).norm() < m.radius {
-                m.centre += (c.centre - m.centre) / (*n + 1.0);
-                *n += 1.0;
-                continue 'next;
+        let at = cell(&c.centre);
+        for k in 0..27_i64 {
+            let key = [at.x + k % 3 - 1, at.y + k / 3 % 3 - 1, at.z + k / 9 - 1];
+            for &m in near.get(&key).into_iter().flatten() {
+                let (mean, n) = &mut merged[m];
+                if (mean.centre - c.centre).norm() < radius {
+                    mean.centre += (c.centre - mean.centre) / (*n + 1.0);
+                    *n += 1.0;
+                    continue 'next;
+                }
             }
         }
+        near.entry([at.x, at.y, at.z]).or_default().push(merged.len());
         merged.push((c, 1.0));
     }
     merged.into_iter().map(|(c, _)| c).collect()
