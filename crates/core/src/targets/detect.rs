@@ -52,16 +52,18 @@ pub fn detect(scan: &Scan, instrument: &Instrument, search: &Search) -> Vec<Dete
     let noise = instrument.range_noise(15.0, 0.9) * rough;
     let image = sphere_search::RangeImage::new(scan);
     if let Some(nominal) = search.sphere_radius {
-        for scale in SCALES {
+        for (k, scale) in SCALES.iter().enumerate() {
             // a scan that shows the job's spheres says that their size is right
-            if scale != 1.0 && found.iter().filter(|d| d.size == SizeVerdict::Agrees).count() >= SIZE_SHOWN {
+            if k > 0 && found.iter().filter(|d| d.size == SizeVerdict::Agrees).count() >= SIZE_SHOWN {
                 break;
             }
             let radius = nominal * scale;
             let candidates = sphere_search::search(scan, &image, radius, noise);
             let measured: Vec<Detection> =
                 candidates.par_iter().filter_map(|c| measure(scan, instrument, c, radius, nominal, rough)).collect();
-            measured.into_iter().for_each(|d| keep_better(&mut found, d, nominal));
+            for d in measured {
+                keep_better(&mut found, d, nominal);
+            }
         }
     }
     if let Some(half) = search.checker_half {
