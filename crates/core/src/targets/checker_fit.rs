@@ -237,8 +237,13 @@ fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Op
     let (sin, cos) = q[2].sin_cos();
     for (first, normal) in [(true, Vector2::new(cos, sin)), (false, Vector2::new(-sin, cos))] {
         let (middle, gap) = free_of_points(samples, &picture, &q, first, (spacing, half));
-        centre += normal * middle;
-        covariance += normal * normal.transpose() * (gap * gap / 12.0);
+        // a point nearer than the beam is wide tells something of the edge
+        let strip = (gap - 2.0 * blur.beam).max(0.0).powi(2) / 12.0;
+        let stated = (normal.transpose() * covariance * normal)[0];
+        if strip > stated {
+            centre += normal * middle;
+            covariance += normal * normal.transpose() * (strip - stated);
+        }
     }
     Some(Edges { centre: (centre.x, centre.y), covariance, contrast: q[4], explained: 1.0 - best / total })
 }

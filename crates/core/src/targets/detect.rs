@@ -122,8 +122,7 @@ fn measure(
         SizeVerdict::WrongSize
     };
     // a surface of another size with a poor radius is a knob or a head, not somebody's sphere
-    if size != SizeVerdict::Agrees && (fit.free_radius_sigma > 0.02 * fit.free_radius || fit.s0 > 1.5 * rough.max(1.0))
-    {
+    if size != SizeVerdict::Agrees && (fit.free_radius_sigma > 0.02 * fit.free_radius || fit.s0 > 1.5 * rough) {
         return None;
     }
     Some(Detection {

@@ -2,7 +2,8 @@ use crate::instrument::Instrument;
 use crate::scan::Scan;
 use rayon::prelude::*;
 
-/// How much rougher the ranges of a scan are than its profile says: 1 when it is right, between 1/8 and 8.
+/// How much rougher the ranges of a scan are than its profile says, 1 to 8: a scan that is smoother may have been
+/// smoothed, and opens no gate less.
 ///
 /// The middle one of three neighbouring ranges is off the mean of the other two by √1.5 of the noise where they lie
 /// on one surface. The lower quartile over the scan sees neither edges nor what is dark.
@@ -29,5 +30,5 @@ pub(super) fn roughness(scan: &Scan, instrument: &Instrument) -> f64 {
         return 1.0;
     }
     let (_, q, _) = ratios.select_nth_unstable_by(quarter, f64::total_cmp);
-    (*q / 0.3186).clamp(0.125, 8.0)
+    (*q / 0.3186).clamp(1.0, 8.0)
 }

@@ -157,7 +157,7 @@ pub(super) fn fit(
     // the profile's noise and the noise seen, the profile counting as ten observations
     let s0 = ((10.0 + sum) / (10.0 + dof)).sqrt();
     // not much rougher than what the smooth things of the scan are
-    let too_rough = s0 > 1.7 * rough.max(1.0);
+    let too_rough = s0 > 1.7 * rough;
     if too_rough || hits.fill() < 0.6 || hits.contrary as f64 > MOST_CONTRARY * n as f64 || hits.cap < 0.5 {
         return None;
     }
