@@ -5,36 +5,6 @@
 //! adjustment, `loops` joins what was reached on two ways round, `naming` gives targets the names they
 //! have on the plan, `findings` says what asks for a decision. Nothing here makes sentences: the
 //! types carry the figures.
-//!
-//! ```
-//! use vistazo_core::geometry::{Mat3, Pose, Vec3};
-//! use vistazo_core::registration::{Input, Observed, ScanInput, register};
-//! use vistazo_core::targets::TargetKind;
-//!
-//! let places = [(0.0, 6.0, 1.2), (8.0, 2.0, 1.5), (3.0, -4.0, 0.8), (9.0, 9.5, 1.9)];
-//! let truth = [Pose::identity(), Pose::levelled(0.7, Vec3::new(5.0, 1.0, 0.1))];
-//! let scans = truth.iter().enumerate().map(|(s, pose)| ScanInput {
-//!     name: format!("S{s}"),
-//!     compensator: Some(1.5e-5),
-//!     targets: places
-//!         .iter()
-//!         .enumerate()
-//!         .map(|(t, p)| Observed {
-//!             id: 10 * s + t,
-//!             kind: TargetKind::Sphere,
-//!             group: 0,
-//!             centre: pose.inverse().apply(&Vec3::new(p.0, p.1, p.2)),
-//!             covariance: Mat3::identity() * 1e-6,
-//!         })
-//!         .collect(),
-//!     ..ScanInput::default()
-//! });
-//! let r = register(&Input { scans: scans.collect(), ..Input::default() });
-//! let block = r.block.unwrap();
-//! let between = block.solution.poses[1].translation - block.solution.poses[0].translation;
-//! assert!((between.norm() - truth[1].translation.norm()).abs() < 1e-6);
-//! assert!(r.findings.is_empty());
-//! ```
 
 mod assemble;
 mod findings;

@@ -53,7 +53,8 @@ impl Inputs {
 
     /// What a search depends on: scans searched with another one are searched again.
     pub(crate) fn search_key(brief: &Brief) -> String {
-        super::fingerprint(&(brief.sphere_diameter, brief.checker_side, &brief.instrument))
+        // the number is that of the search itself: what an earlier one found is looked for again
+        super::fingerprint(&(2, brief.sphere_diameter, brief.checker_side, &brief.instrument))
     }
 
     pub(crate) fn fingerprint(&self) -> String {
