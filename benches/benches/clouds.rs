@@ -38,10 +38,17 @@ fn all() {
         // the demo's first scan, finer, until it has about as many points
         let step = house.instrument.step * (2.5 / n as f64).sqrt();
         let instrument = Instrument { step, ..house.instrument.clone() };
-        let scan = vistazo_sim::scan(&house.scene, &instrument, &house.truth.poses[0], 0, 1, &|_| true)
-            .unwrap()
-            .into_scan()
-            .unwrap();
+        let scan = vistazo_sim::scan(
+            &house.scene,
+            &vistazo_sim::Scanner::perfect(&instrument),
+            &house.truth.poses[0],
+            0,
+            1,
+            &|_| true,
+        )
+        .unwrap()
+        .into_scan()
+        .unwrap();
         let path = folder.path().join(format!("scan.{format}"));
         if format == "laz" {
             let mut w = LazWriter::create(&path, Vec3::zeros(), None, false).unwrap();
@@ -182,7 +189,15 @@ fn first_picture(folder: &Path) {
     let house = vistazo_sim::roundhouse();
     let (mut bytes, mut points, mut whole) = (0, 0, 0);
     for k in 0..house.truth.poses.len() {
-        let raw = vistazo_sim::scan(&house.scene, &house.instrument, &house.truth.poses[k], k, 5, &|_| true).unwrap();
+        let raw = vistazo_sim::scan(
+            &house.scene,
+            &vistazo_sim::Scanner::perfect(&house.instrument),
+            &house.truth.poses[k],
+            k,
+            5,
+            &|_| true,
+        )
+        .unwrap();
         let scan = raw.into_scan().unwrap();
         let (root, _, document) = derive(&scan, folder).unwrap();
         bytes += root.content.len + document;

@@ -10,7 +10,7 @@ use vistazo_core::registration::{Input, Observed, ScanInput, register};
 use vistazo_core::scan::Scan;
 use vistazo_core::targets::{Search, SizeVerdict, detect};
 use vistazo_formats::LazWriter;
-use vistazo_sim::{Scene, Sphere, roundhouse, scan};
+use vistazo_sim::{Scanner, Scene, Sphere, roundhouse, scan};
 
 fn main() {
     registration();
@@ -23,7 +23,10 @@ fn registration() {
     let search = Search { sphere_radius: Some(0.1), checker_half: Some(0.2) };
     let scans: Vec<Scan> = (0..8)
         .map(|k| {
-            scan(&house.scene, &instrument, &house.truth.poses[k], k, k as u64, &|_| true).unwrap().into_scan().unwrap()
+            scan(&house.scene, &Scanner::perfect(&instrument), &house.truth.poses[k], k, k as u64, &|_| true)
+                .unwrap()
+                .into_scan()
+                .unwrap()
         })
         .collect();
     let points: usize = scans.iter().map(|s| s.points.len()).sum();
@@ -111,7 +114,7 @@ fn sphere_accuracy() {
         };
         let (mut square, mut bound, mut n) = (0.0, 0.0, 0);
         for seed in 0..6 {
-            let raw = scan(&scene, &instrument, &Pose::identity(), 0, seed, &|_| true).unwrap();
+            let raw = scan(&scene, &Scanner::perfect(&instrument), &Pose::identity(), 0, seed, &|_| true).unwrap();
             let Ok(s) = raw.into_scan() else { continue };
             for d in detect(&s, &instrument, &Search { sphere_radius: Some(0.1), checker_half: None }) {
                 let Some(truth) = scene.spheres.iter().find(|t| (t.centre - d.centre).norm() < 0.05) else { continue };

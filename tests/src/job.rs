@@ -4,7 +4,7 @@ use crate::Client;
 use serde_json::json;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_formats::E57Writer;
-use vistazo_sim::{SmallJob, scan, small_job};
+use vistazo_sim::{Scanner, SmallJob, scan, small_job};
 
 /// Where the room stands on the grid.
 pub const ORIGIN: Vec3 = Vec3::new(412_000.0, 5_604_000.0, 112.0);
@@ -56,7 +56,9 @@ pub fn e57(job: &SmallJob, which: &[usize]) -> Vec<u8> {
     let file = tempfile::NamedTempFile::new().unwrap();
     let mut writer = E57Writer::create(file.path(), "test").unwrap();
     for &k in which {
-        let raw = scan(&job.scene, &job.instrument, &job.truth.poses[k], k, 900 + k as u64, &|_| true).unwrap();
+        let raw =
+            scan(&job.scene, &Scanner::drawn(&job.instrument, 5), &job.truth.poses[k], k, 900 + k as u64, &|_| true)
+                .unwrap();
         writer
             .add(&format!("R{}", k + 1), &format!("guid-{k}"), &raw.into_scan().unwrap(), None, true, &|_| true)
             .unwrap();

@@ -3,7 +3,7 @@
 
 use serde_json::{Value, json};
 use std::time::Duration;
-use vistazo_sim::{scan, small_job};
+use vistazo_sim::{Scanner, scan, small_job};
 use vistazo_tests::{Server, job};
 
 async fn scans(c: &vistazo_tests::Client, id: &str) -> usize {
@@ -101,7 +101,7 @@ async fn what_cannot_be_registered_or_fitted_is_explained() {
     assert!(said.contains("somebody changed this"), "{said}");
     // a scan from elsewhere shares nothing
     let other = small_job(99);
-    let raw = scan(&other.scene, &other.instrument, &other.truth.poses[0], 0, 1, &|_| true).unwrap();
+    let raw = scan(&other.scene, &Scanner::perfect(&other.instrument), &other.truth.poses[0], 0, 1, &|_| true).unwrap();
     let text: String = raw
         .points
         .iter()

@@ -5,9 +5,9 @@
 use nalgebra::{Matrix6, UnitQuaternion, Vector6};
 use proptest::prelude::*;
 use vistazo_core::adjust::kinds::{
-    Backsight, CloudTie, Distance, KnownPoint, Level, OccupiedMark, TargetCentre, TrackedPose,
+    Backsight, CloudTie, Distance, KnownPoint, Level, OccupiedMark, SystematicPrior, TargetCentre, TrackedPose,
 };
-use vistazo_core::adjust::{Kind, Network, Observation, Plumb, Unknown};
+use vistazo_core::adjust::{Kind, Network, Observation, Parameter, Plumb, Unknown};
 use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_core::targets::TargetKind;
 
@@ -33,8 +33,15 @@ fn network(v: &[f64]) -> Network {
     let covariance = Matrix6::from_diagonal(&Vector6::new(1e-6, 2e-6, 3e-6, 1e-8, 2e-8, 1e-8));
     let of = Mat3::from_diagonal(&Vec3::new(1e-6, 4e-6, 2e-6));
     let reflector = net.scans[a].pose.inverse().apply(&(places[0] + Vec3::z() * 1.5)) + off;
+    let instrument = net.add_systematic(None, Parameter::OF_INSTRUMENT.to_vec());
+    net.systematic[instrument].values =
+        Vector6::new(v[0], v[1], 0.02 * v[2], 0.1 * v[3], 0.1 * v[4], 0.1 * v[5]) * 1e-3;
+    let set_up = net.add_systematic(Some(a), Parameter::OF_SET_UP.to_vec());
+    let systematic = [Some(instrument), Some(set_up)];
+    let by = TargetKind::Checker;
     let kinds: Vec<Kind> = vec![
-        TargetCentre { scan: a, target: targets[0], centre: seen, covariance: of, by: TargetKind::Sphere }.into(),
+        TargetCentre { scan: a, target: targets[0], centre: seen, covariance: of, by, systematic }.into(),
+        SystematicPrior { of: instrument, parameter: 3, sigma: 5e-5 }.into(),
         CloudTie { from: a, to: b, relative, covariance }.into(),
         TrackedPose { from: a, to: b, relative, covariance }.into(),
         Level { scan: a, sigma: 1e-5 }.into(),
@@ -57,6 +64,7 @@ fn moved(net: &Network, unknown: Unknown, column: usize, by: f64) -> Network {
             out.scans[s].pose = out.scans[s].pose.moved(&step);
         }
         Unknown::Target(t) => out.targets[t].position[column] += by,
+        Unknown::Systematic(k) => out.systematic[k].values[column] += by,
     }
     out
 }
@@ -129,5 +137,5 @@ fn targets_that_are_renumbered_take_their_observations_along() {
     let mut names: Vec<&str> = net.observations.iter().map(|o| o.kind.name()).collect();
     names.sort_unstable();
     names.dedup();
-    assert_eq!(names.len(), 8, "one of every kind, each with its own name for records");
+    assert_eq!(names.len(), 9, "one of every kind, each with its own name for records");
 }

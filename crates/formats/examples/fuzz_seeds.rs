@@ -14,10 +14,17 @@ fn main() {
     }
     let mut job = vistazo_sim::small_job(3);
     job.instrument.step = 0.09;
-    let scan = vistazo_sim::scan(&job.scene, &job.instrument, &job.truth.poses[0], 0, 1, &|_| true)
-        .unwrap()
-        .into_scan()
-        .unwrap();
+    let scan = vistazo_sim::scan(
+        &job.scene,
+        &vistazo_sim::Scanner::perfect(&job.instrument),
+        &job.truth.poses[0],
+        0,
+        1,
+        &|_| true,
+    )
+    .unwrap()
+    .into_scan()
+    .unwrap();
     let at = |name: &str| root.join(name);
     let mut e57 = E57Writer::create(&at("source/gridded.e57"), "g").unwrap();
     e57.add("one", "a", &scan, Some(&Pose::levelled(0.3, Vec3::new(1.0, 2.0, 3.0))), true, &|_| true).unwrap();

@@ -9,14 +9,17 @@ use vistazo_formats::{
     Columns, E57Writer, LazWriter, ReadOptions, SourceScan, UpAxis, canonical, control, plan, read_images, read_source,
     working_cloud, xyz_preview,
 };
-use vistazo_sim::{scan, small_job};
+use vistazo_sim::{Scanner, scan, small_job};
 
 fn sample() -> &'static Scan {
     static SCAN: OnceLock<Scan> = OnceLock::new();
     SCAN.get_or_init(|| {
         let mut job = small_job(3);
         job.instrument.step = 0.02;
-        scan(&job.scene, &job.instrument, &job.truth.poses[0], 0, 1, &|_| true).unwrap().into_scan().unwrap()
+        scan(&job.scene, &Scanner::perfect(&job.instrument), &job.truth.poses[0], 0, 1, &|_| true)
+            .unwrap()
+            .into_scan()
+            .unwrap()
     })
 }
 

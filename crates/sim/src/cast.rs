@@ -1,3 +1,4 @@
+use crate::scanner::Scanner;
 use crate::scene::Scene;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -38,7 +39,7 @@ enum Shape {
     Panel { a: [f64; 2], b: [f64; 2], base: f64, top: f64 },
     Sphere { c: Vec3, r: f64 },
     Post { x: f64, y: f64, r: f64, base: f64, top: f64, albedo: f64 },
-    Board { c: Vec3, n: Vec3, half: f64, turn: f64 },
+    Board { c: Vec3, n: Vec3, half: f64, turn: f64, bulge: f64 },
 }
 
 #[derive(Clone, Copy)]
@@ -50,18 +51,18 @@ struct Hit {
 
 /// Scans the scene from a true pose. `epoch` is the number of the scan in the order taken.
 ///
-/// Noise: range by the profile (range and incidence), two angles, mixed ranges at edges from the
-/// beam's width, intensity. `progress` gets the share done and returns whether to go on; `None`
+/// Errors: range noise by the profile (range and incidence), two angles, mixed ranges at edges from the
+/// beam's width, intensity; what the [`Scanner`] does wrong in every point. `progress` gets the share done and returns whether to go on; `None`
 /// when it said no.
 pub fn scan(
     scene: &Scene,
-    instrument: &Instrument,
+    scanner: &Scanner,
     pose: &Pose,
     epoch: usize,
     seed: u64,
     progress: &(dyn Fn(f64) -> bool + Sync),
 ) -> Option<RawScan> {
-    cast(scene, instrument, pose, epoch, seed, &[], progress)
+    cast(scene, scanner, pose, epoch, seed, &[], progress)
 }
 
 /// A part of the field of view.
@@ -77,31 +78,35 @@ pub struct Aim {
 /// has no return. Made for many repetitions of the same set-up.
 pub fn scan_towards(
     scene: &Scene,
-    instrument: &Instrument,
+    scanner: &Scanner,
     pose: &Pose,
     epoch: usize,
     seed: u64,
     aims: &[Aim],
 ) -> Option<RawScan> {
-    cast(scene, instrument, pose, epoch, seed, aims, &|_| true)
+    cast(scene, scanner, pose, epoch, seed, aims, &|_| true)
 }
 
 fn cast(
     scene: &Scene,
-    instrument: &Instrument,
+    scanner: &Scanner,
     pose: &Pose,
     epoch: usize,
     seed: u64,
     aims: &[Aim],
     progress: &(dyn Fn(f64) -> bool + Sync),
 ) -> Option<RawScan> {
+    let (instrument, wrong) = (&scanner.instrument, scanner.at_set_up(seed));
     let cols = (std::f64::consts::TAU / instrument.step).round() as usize;
     let rows = ((instrument.elevation_max - instrument.elevation_min) / instrument.step) as usize;
-    let shapes = shapes(scene, epoch);
+    let shapes = shapes(scene, epoch, scanner, seed);
     let candidates = by_column(&shapes, pose, cols);
-    let ray = |row: f64, col: f64| {
-        let el = instrument.elevation_max - row * instrument.step;
-        let az = col / cols as f64 * std::f64::consts::TAU;
+    let angles = |row: usize, col: usize| {
+        let el = instrument.elevation_max - row as f64 * instrument.step;
+        (col as f64 / cols as f64 * std::f64::consts::TAU, el)
+    };
+    let ray = |row: usize, col: usize| {
+        let (az, el) = angles(row, col);
         Vec3::new(el.cos() * az.cos(), el.cos() * az.sin(), el.sin())
     };
     let world = |d: &Vec3| pose.rotation * d;
@@ -141,17 +146,20 @@ fn cast(
             if !row_reached[row] || !col_reached[col] {
                 continue;
             }
-            let nominal = ray(row as f64, col as f64);
+            let nominal = ray(row, col);
             if !windows.is_empty() && !windows.iter().any(|w| w.0.dot(&nominal) > w.1) {
                 continue;
             }
             let side = nominal.cross(&Vec3::z()).normalize();
             let up = side.cross(&nominal);
-            let true_ray =
-                (nominal + side * (normal() * instrument.angular_sigma) + up * (normal() * instrument.angular_sigma))
-                    .normalize();
-            let Some(hit) =
-                nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&true_ray), instrument)
+            let share = col as f64 / cols as f64;
+            let (az, el) = angles(row, col);
+            let from = pose.translation - Vec3::z() * wrong.sunk(share);
+            let true_ray = (wrong.ray(az, el, share)
+                + side * (normal() * instrument.angular_sigma)
+                + up * (normal() * instrument.angular_sigma))
+                .normalize();
+            let Some(hit) = nearest(&shapes, &candidates[col], scene.ground, &from, &world(&true_ray), instrument)
             else {
                 continue;
             };
@@ -159,20 +167,20 @@ fn cast(
             // a second ray inside the beam: where it meets something else, the ranges mix
             let w = instrument.footprint_sigma(range) / range;
             let beam = (true_ray + side * (normal() * w) + up * (normal() * w)).normalize();
-            let share: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
-            if is_edge(&shapes, &candidates[col], &hit, &pose.translation, &world(&true_ray), w)
-                && let Some(other) =
-                    nearest(&shapes, &candidates[col], scene.ground, &pose.translation, &world(&beam), instrument)
+            let mix: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
+            if is_edge(&shapes, &candidates[col], &hit, &from, &world(&true_ray), w)
+                && let Some(other) = nearest(&shapes, &candidates[col], scene.ground, &from, &world(&beam), instrument)
                 && (other.range - range).abs() > 0.02
                 && (other.range - range).abs() < 3.0
             {
-                range = range * share + other.range * (1.0 - share);
+                range = range * mix + other.range * (1.0 - mix);
             }
-            range += normal() * instrument.range_noise(hit.range, hit.cos);
+            let light = hit.albedo * (0.4 + 0.6 * hit.cos);
+            range = wrong.range(range, light) + normal() * instrument.range_noise(hit.range, hit.cos);
             if range < instrument.min_range || range > instrument.max_range {
                 continue;
             }
-            let intensity = hit.albedo * (0.4 + 0.6 * hit.cos) + normal() * 0.012;
+            let intensity = light + normal() * 0.012;
             *cell = (range as f32, intensity.clamp(0.0, 1.0) as f32);
         }
         let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
@@ -187,7 +195,7 @@ fn cast(
     for (k, &(range, intensity)) in ranges.iter().enumerate() {
         if range.is_finite() {
             let (row, col) = (k / cols, k % cols);
-            let p = ray(row as f64, col as f64) * f64::from(range);
+            let p = ray(row, col) * f64::from(range);
             raw.cells.push((row as u32, col as u32));
             raw.points.push([p.x as f32, p.y as f32, p.z as f32]);
             raw.intensity.push(intensity);
@@ -196,7 +204,7 @@ fn cast(
     Some(raw)
 }
 
-fn shapes(scene: &Scene, epoch: usize) -> Vec<Shape> {
+fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) -> Vec<Shape> {
     let mut out: Vec<Shape> = scene
         .site
         .panels()
@@ -205,7 +213,7 @@ fn shapes(scene: &Scene, epoch: usize) -> Vec<Shape> {
         .collect();
     for (i, s) in scene.spheres.iter().enumerate() {
         let c = scene.sphere_at(i, epoch);
-        out.push(Shape::Sphere { c, r: s.radius });
+        out.push(Shape::Sphere { c: c + scanner.out_of_round(seed, i), r: s.radius });
         out.push(Shape::Post { x: c.x, y: c.y, r: 0.012, base: scene.ground, top: c.z - 0.9 * s.radius, albedo: 0.12 });
     }
     out.extend(scene.site.columns.iter().map(|c| Shape::Post {
@@ -216,7 +224,13 @@ fn shapes(scene: &Scene, epoch: usize) -> Vec<Shape> {
         top: c.top,
         albedo: 0.4,
     }));
-    out.extend(scene.boards.iter().map(|b| Shape::Board { c: b.centre, n: b.normal, half: b.half, turn: b.turn }));
+    out.extend(scene.boards.iter().enumerate().map(|(i, b)| Shape::Board {
+        c: b.centre,
+        n: b.normal,
+        half: b.half,
+        turn: b.turn,
+        bulge: scanner.bulge(i),
+    }));
     out
 }
 
@@ -321,7 +335,7 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
                 Hit { range: s, cos: -(n.0 * d.x + n.1 * d.y), albedo }
             })
         }
-        Shape::Board { c, n, half, turn } => {
+        Shape::Board { c, n, half, turn, bulge } => {
             let across = d.dot(&n);
             if across.abs() < 1e-9 {
                 return None;
@@ -335,7 +349,9 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
                 // the picture as the beam's width blurs it
                 let w = instrument.footprint_sigma(s) * std::f64::consts::SQRT_2;
                 let pattern = soft(u / w) * soft(v / w);
-                Hit { range: s, cos: across.abs(), albedo: 0.47 + 0.38 * pattern }
+                // as a sheet that arches: its middle stands out, its rim back
+                let arch = bulge * (1.0 - (u * u + v * v) / (half * half));
+                Hit { range: s - arch / across.abs(), cos: across.abs(), albedo: 0.47 + 0.38 * pattern }
             })
         }
     }

@@ -9,9 +9,11 @@
 mod cast;
 mod rooms;
 mod roundhouse;
+mod scanner;
 mod scene;
 
 pub use cast::{Aim, RawScan, scan, scan_towards};
 pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};
+pub use scanner::Scanner;
 pub use scene::{Board, Scene, Sphere, Truth};

@@ -11,7 +11,7 @@ use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Column, Site, Slab, Station, Wall, cloud_ties, cover};
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::tie::tie_clouds;
-use vistazo_sim::{Scene, scan, set_up_near};
+use vistazo_sim::{Scanner, Scene, scan, set_up_near};
 
 fn ring(points: &[(f64, f64)], top: f64, id: usize) -> Wall {
     let line = points.iter().chain(points.first()).map(|p| Vector2::new(p.0, p.1)).collect();
@@ -41,7 +41,7 @@ fn scenes() -> Vec<(&'static str, Scene, [Vec3; 2])> {
 }
 
 fn cloud(scene: &Scene, instrument: &Instrument, pose: &Pose, seed: u64) -> WorkingCloud {
-    let scan = scan(scene, instrument, pose, 0, seed, &|_| true).unwrap().into_scan().unwrap();
+    let scan = scan(scene, &Scanner::perfect(instrument), pose, 0, seed, &|_| true).unwrap().into_scan().unwrap();
     working(&scan, &Order::of(&scan)).0
 }
 

@@ -5,7 +5,7 @@ use nalgebra::Vector2;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Column, Demand, NotCovered, Obstacle, Opening, Site, Station, Surface, Wall, cover};
-use vistazo_sim::{Scene, scan};
+use vistazo_sim::{Scanner, Scene, scan};
 
 /// Two rooms with a door between them, a window, a column and a crate.
 fn site() -> Site {
@@ -46,7 +46,7 @@ fn planned_cover_is_what_scans_cover() {
     let (mut ratios, mut total, mut planned, mut scanned, mut differs) = (Vec::new(), 0.0, 0.0, 0.0, 0.0);
     for (k, s) in stations.iter().enumerate() {
         let pose = Pose::levelled(0.7 * k as f64, s.position);
-        let raw = scan(&scene, &instrument, &pose, 0, 5 + k as u64, &|_| true).unwrap();
+        let raw = scan(&scene, &Scanner::perfect(&instrument), &pose, 0, 5 + k as u64, &|_| true).unwrap();
         // points to pieces: the piece whose face they lie on
         let mut hits = vec![0_u32; c.samples.len()];
         let mut near: std::collections::HashMap<(i64, i64, i64), Vec<usize>> = std::collections::HashMap::new();

@@ -10,17 +10,17 @@ use vistazo_core::instrument::Instrument;
 use vistazo_core::registration::{Input, Observed, Registration, ScanInput, TargetKindOf, register};
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::targets::{Search, SizeVerdict, TargetKind, detect, predicted_sphere_covariance};
-use vistazo_sim::{Scene, SmallJob, Sphere, scan, small_job};
+use vistazo_sim::{Scanner, Scene, SmallJob, Sphere, scan, small_job};
 
 const RUNS: u64 = 110;
 
 /// Everything a registrar's machine would do with four scans.
 fn process(job: &SmallJob, seed: u64) -> (Registration, Vec<ScanInput>) {
     let search = Search { sphere_radius: Some(0.1), checker_half: Some(0.15) };
+    let scanner = Scanner::drawn(&job.instrument, seed);
     let scans: Vec<ScanInput> = (0..job.truth.poses.len())
         .map(|k| {
-            let raw =
-                scan(&job.scene, &job.instrument, &job.truth.poses[k], k, seed * 100 + k as u64, &|_| true).unwrap();
+            let raw = scan(&job.scene, &scanner, &job.truth.poses[k], k, seed * 100 + k as u64, &|_| true).unwrap();
             let found = detect(&raw.into_scan().unwrap(), &job.instrument, &search);
             let targets = found
                 .iter()
@@ -36,7 +36,7 @@ fn process(job: &SmallJob, seed: u64) -> (Registration, Vec<ScanInput>) {
             }
         })
         .collect();
-    (register(&Input { scans: scans.clone(), ..Input::default() }), scans)
+    (register(&Input { scans: scans.clone(), systematic: job.instrument.systematic, ..Input::default() }), scans)
 }
 
 /// The true position of each adjusted target, found by where it is (`None`: a false detection).
@@ -100,7 +100,8 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
                     continue;
                 };
                 let e = t.centre - job.truth.poses[s].inverse().apply(&truth);
-                count.add(e.dot(&(t.covariance.try_inverse().unwrap() * e)) < limit3);
+                let c = t.covariance + job.instrument.systematic.of_centre(&t.centre, t.kind);
+                count.add(e.dot(&(c.try_inverse().unwrap() * e)) < limit3);
             }
         }
         let spheres_found =
@@ -206,7 +207,7 @@ fn spheres_against_the_sky_are_found() {
             Sphere { centre: Vec3::new(range * c, range * s, 0.0), radius: 0.1, knocked: None }
         };
         let scene = Scene { ground: -4.0, spheres: (0..36).map(place).collect(), ..Scene::default() };
-        let raw = scan(&scene, &instrument, &Pose::identity(), 0, 11, &|_| true).unwrap();
+        let raw = scan(&scene, &Scanner::perfect(&instrument), &Pose::identity(), 0, 11, &|_| true).unwrap();
         let found = detect(&raw.into_scan().unwrap(), &instrument, &search);
         assert_eq!(found.len(), 36, "at {range} m");
         for d in found {

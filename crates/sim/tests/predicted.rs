@@ -7,13 +7,13 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
 use vistazo_core::adjust::kinds::TargetCentre;
-use vistazo_core::adjust::{Network, Observation, Plumb, Scaling, solve};
+use vistazo_core::adjust::{Network, Observation, Plumb, Scaling, Shared, solve};
 use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3, fit};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Design, Kit, PlannedKind, PlannedTarget, Site, Station, Wall, predict};
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::targets::{CheckerTable, Search, SizeVerdict, TargetKind, detect};
-use vistazo_sim::{Aim, Board, Scene, Sphere, scan_towards};
+use vistazo_sim::{Aim, Board, Scanner, Scene, Sphere, scan_towards};
 
 /// A board seen from one place many times, the grid falling anew each time: how far the found
 /// crossings scatter, what was stated, what was predicted. In-plane horizontal, vertical, and along the normal.
@@ -40,7 +40,7 @@ fn checkers_come_out_as_predicted() {
             let up = 0.0007 * (seed as f64 * 0.381).fract();
             let pose = Pose::levelled(yaw, Vec3::new(0.0, 0.0, 1.6 + range * up));
             let aim = Aim { at: centre, reach: 0.5 };
-            let raw = scan_towards(&scene, &instrument, &pose, 0, seed, &[aim]).unwrap();
+            let raw = scan_towards(&scene, &Scanner::perfect(&instrument), &pose, 0, seed, &[aim]).unwrap();
             let Ok(scan) = raw.into_scan() else { continue };
             let Some(d) = detect(&scan, &instrument, &search).into_iter().find(|d| d.kind == TargetKind::Checker)
             else {
@@ -193,20 +193,35 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
                     p
                 })
                 .collect();
+            // another instrument of the same make in every run
+            let scanner = Scanner::drawn(&case.instrument, seed * 10_000 + run);
+            // the simulator's world is flat
+            let plumb = Plumb { origin: Vec3::zeros(), radius: f64::INFINITY };
+            let mut net = Network { plumb, ..Network::default() };
+            for (s, p) in case.stations.iter().zip(&poses) {
+                let scan = net.add_scan(&s.name, *p);
+                if let Some(sigma) = case.instrument.compensator_sigma {
+                    net.observe(Observation::level(scan, sigma));
+                }
+            }
+            let systematic = case.instrument.systematic;
+            let shared = Shared::add(&mut net, &systematic, !scene.boards.is_empty());
             // what is planned to be measured is looked for, and nothing else
             let mut observations = Vec::new();
             for (s, pose) in poses.iter().enumerate() {
                 let aims: Vec<Aim> =
                     prediction.sees[s].iter().map(|&t| Aim { at: case.targets[t].position, reach: 0.32 }).collect();
-                let raw = scan_towards(&scene, &case.instrument, pose, s, seed * 77_777 + run * 16 + s as u64, &aims)?;
+                let raw = scan_towards(&scene, &scanner, pose, s, seed * 77_777 + run * 16 + s as u64, &aims)?;
                 for d in detect(&raw.into_scan().ok()?, &case.instrument, &search) {
                     let at = pose.apply(&d.centre);
                     let near = |t: &usize| (case.targets[*t].position - at).norm() < 0.04;
                     let Some(t) = prediction.sees[s].iter().copied().find(near) else { continue };
                     if d.size == SizeVerdict::Agrees {
                         let target = prediction.used.iter().position(|u| *u == t)?;
-                        let (centre, covariance, by) = (d.centre, d.covariance, d.kind);
-                        observations.push(Observation::new(TargetCentre { scan: s, target, centre, covariance, by }));
+                        let covariance = d.covariance + systematic.of_sighting(&d.centre, d.kind);
+                        let (centre, by, systematic) = (d.centre, d.kind, shared.of(s));
+                        let o = TargetCentre { scan: s, target, centre, covariance, by, systematic };
+                        observations.push(Observation::new(o));
                     }
                 }
             }
@@ -214,15 +229,7 @@ fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
             if observations.len() < prediction.sees.iter().map(Vec::len).sum() {
                 return None;
             }
-            // the simulator's world is flat
-            let plumb = Plumb { origin: Vec3::zeros(), radius: f64::INFINITY };
-            let mut net = Network { observations, plumb, ..Network::default() };
-            for (s, p) in case.stations.iter().zip(&poses) {
-                let scan = net.add_scan(&s.name, *p);
-                if let Some(sigma) = case.instrument.compensator_sigma {
-                    net.observe(Observation::level(scan, sigma));
-                }
-            }
+            observations.into_iter().for_each(|o| net.observe(o));
             for &t in &prediction.used {
                 net.add_target(&case.targets[t].name, case.targets[t].position);
             }

@@ -7,6 +7,7 @@ import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 
 type Profile = Schema['InstrumentDto']
+type Shared = Schema['SystematicErrorsDto']
 const ARC_SECOND = Math.PI / 648000
 const DEGREE = Math.PI / 180
 const KEY = ['instruments']
@@ -20,7 +21,7 @@ export function InstrumentPart({ profile, unit, edit, onChange, wrong }: { profi
   const remove = useChange(async (id: string) => unwrap(await api.DELETE('/api/instruments/{id}', { params: { path: { id } } })), again)
   const [said, say] = useState('')
   const entries = library.data ?? []
-  const same = (a: Profile, b: Profile) => Object.keys(a).every((k) => a[k as keyof Profile] === b[k as keyof Profile])
+  const same = (a: Profile, b: Profile) => JSON.stringify(Object.entries(a).sort()) === JSON.stringify(Object.entries(b).sort())
   const own = entries.find((e) => e.id && e.instrument.name.toLowerCase() === profile.name.trim().toLowerCase())
   const kept = entries.some((e) => same(e.instrument, profile))
   const put = (part: Partial<Profile>) => { say(''); onChange({ ...profile, ...part }) }
@@ -29,6 +30,19 @@ export function InstrumentPart({ profile, unit, edit, onChange, wrong }: { profi
     <InputNumber aria-label={label} controls={false} style={{ width: '100%' }} suffix={suffix} placeholder={empty} disabled={!edit} value={profile[key] == null ? null : Number(((profile[key] as number) / per).toFixed(digits))} onChange={(v) => put({ [key]: v == null ? (empty ? null : 0) : Number(v) * per })} />
   ))
   const length = (key: keyof Profile, label: string, small = true) => field(key, label, <LengthInput small={small} unit={unit} label={label} value={profile[key] as number} disabled={!edit} onChange={(v) => put({ [key]: v ?? 0 })} />)
+  const shared = (key: keyof Shared, label: string, per: number | null, suffix = '') => {
+    const change = (v: number | null) => put({ systematic: { ...profile.systematic!, [key]: v ?? 0 } })
+    const value = profile.systematic?.[key] ?? 0
+    return (
+      <div className="field" key={key}>
+        <label>{label}</label>
+        {per == null
+          ? <LengthInput small unit={unit} label={label} value={value} disabled={!edit} onChange={change} />
+          : <InputNumber aria-label={label} controls={false} style={{ width: '100%' }} suffix={suffix} disabled={!edit} value={Number((value / per).toFixed(3))} onChange={(v) => change(v == null ? 0 : Number(v) * per)} />}
+        {wrong?.field === `instrument.systematic.${key}` && <div className="wrong" role="alert">{wrong.text}</div>}
+      </div>
+    )
+  }
   return (
     <>
       <Head aside={kept ? 'as kept in the library' : own ? 'changed against your library' : 'not in your library'}>Instrument</Head>
@@ -60,6 +74,21 @@ export function InstrumentPart({ profile, unit, edit, onChange, wrong }: { profi
         {length('centring_sigma', 'Plumbing over a mark, 1σ')}
         {length('height_sigma', 'Measured heights, 1σ')}
         {number('sighting_sigma', 'Sighting a reflector, 1σ', ARC_SECOND, '″', 3, 'cannot sight')}
+      </div>
+      <Head aside="1σ; 0 leaves one out">What does not average out</Head>
+      <p className="faint">Errors that all points of a target share, however many there are. A block solves for them within what stands here, and every stated error contains them.</p>
+      <div className="fields">
+        {shared('range_offset', 'Range offset', null)}
+        {shared('reflectivity', 'Range, black against white', null)}
+        {shared('range_scale', 'Range scale', 1e-6, 'mm/km')}
+        {shared('collimation', 'Collimation', ARC_SECOND, '″')}
+        {shared('trunnion', 'Tilting axis', ARC_SECOND, '″')}
+        {shared('index', 'Vertical index', ARC_SECOND, '″')}
+        {shared('index_at_set_up', 'Vertical index, new at every set-up', ARC_SECOND, '″')}
+        {shared('settling', 'Tripod settles during a scan', null)}
+        {shared('turning', 'Tripod turns during a scan', ARC_SECOND, '″')}
+        {shared('roundness', 'Roundness and stem of spheres', null)}
+        {shared('flatness', 'Flatness of boards', null)}
       </div>
     </>
   )

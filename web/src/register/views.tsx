@@ -54,6 +54,29 @@ export function Noise({ result }: { result: Result }) {
         { head: 'residuals over stated noise', num: true, cell: (c) => Math.sqrt(c.factor).toFixed(2) },
         { head: 'redundancy', num: true, cell: (c) => c.redundancy.toFixed(1) },
       ]} />
+      <Instrument result={result} />
+    </>
+  )
+}
+
+/** Errors of the instrument that many sightings share, as the block solved for them. */
+function Instrument({ result }: { result: Result }) {
+  const u = useUnits()
+  const own = result.systematic.filter((s) => !s.scan)
+  const shown = (p: Schema['Parameter'], v: number) =>
+    p === 'range_scale' ? `${(v * 1e6).toFixed(1)} ppm` : ['range_offset', 'board_offset', 'settling'].includes(p) ? `${u.err(v)} ${u.small}` : `${(v * ARC).toFixed(1)}″`
+  // what the block says nothing of stays as uncertain as it was stated
+  const seen = (s: Schema['SystematicDto']) => s.half95 < 0.9 * 1.96 * s.stated
+  return (
+    <>
+      <p style={{ marginTop: 16 }}>Errors of the instrument that its sightings share do not average out. They are solved for, with the profile as prior; clouds keep them.</p>
+      <Ledger label="Instrument" rows={own} id={(s) => s.parameter} empty="None is stated in the instrument's profile." columns={[
+        { head: 'Error', cell: (s) => s.name },
+        { head: 'came out at', num: true, cell: (s) => (seen(s) ? shown(s.parameter, s.value) : '–') },
+        { head: '± 95 %', num: true, cell: (s) => shown(s.parameter, s.half95) },
+        { head: 'stated 1σ', num: true, cell: (s) => shown(s.parameter, s.stated) },
+        { head: '', cell: (s) => (seen(s) ? '' : 'the block cannot tell') },
+      ]} />
     </>
   )
 }

@@ -22,11 +22,13 @@ pub enum Group {
     Tracking,
     /// Distances measured between targets.
     Distances,
+    /// Errors of the instrument that many sightings share.
+    Instrument,
 }
 
 impl Group {
     /// All, in the order shown.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Control,
         Self::Spheres,
         Self::Checkers,
@@ -35,6 +37,7 @@ impl Group {
         Self::SetUp,
         Self::Tracking,
         Self::Distances,
+        Self::Instrument,
     ];
 }
 
@@ -86,6 +89,10 @@ impl Solution {
                 let (at, wide) = match u {
                     Unknown::Scan(s) => (6 * s, 6),
                     Unknown::Target(t) => (6 * self.poses.len() + 3 * t, 3),
+                    Unknown::Systematic(k) => {
+                        let s = &self.systematic[*k];
+                        (6 * self.poses.len() + 3 * self.targets.len() + s.at, s.wide())
+                    }
                 };
                 q += self.covariance.view((column, at), (3, wide)) * design.columns(0, wide).transpose();
             }

@@ -37,6 +37,7 @@ mod observation;
 mod reliability;
 mod snooping;
 mod solve;
+mod systematic;
 mod variance;
 
 pub use budget::{ErrorBudget, Group};
@@ -47,5 +48,6 @@ pub use observation::{Linearised, Measurement, Observation, Unknown};
 pub use reliability::{Unnoticed, external_reliability, unnoticed};
 pub use snooping::{Hypothesis, Moved, POWER, Residual, SINGLE_RISK, Suspicion};
 pub use solve::{AdjustError, Solution, converge, grossly_wrong, precision, solve};
+pub use systematic::{Parameter, Shared, SystematicUnknown};
 pub(crate) use variance::PRIOR_DOF;
 pub use variance::{Component, Scaling, VarianceFactor, variance_components};

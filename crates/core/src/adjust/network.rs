@@ -1,5 +1,6 @@
-use super::Observation;
+use super::{Observation, Parameter, SystematicUnknown};
 use crate::geometry::{Pose, Vec3};
+use nalgebra::Vector6;
 
 /// A scan whose pose is unknown.
 #[derive(Clone, Debug)]
@@ -53,6 +54,8 @@ pub struct Network {
     pub targets: Vec<TargetUnknown>,
     /// Observations of any kind.
     pub observations: Vec<Observation>,
+    /// Errors that many observations share.
+    pub systematic: Vec<SystematicUnknown>,
     /// The plumb lines.
     pub plumb: Plumb,
 }
@@ -70,14 +73,27 @@ impl Network {
         self.targets.len() - 1
     }
 
+    /// Adds errors that many observations share, of a scan's set-up or of the instrument of all; returns
+    /// their index. What is known of them beforehand comes in as observations.
+    pub fn add_systematic(&mut self, scan: Option<usize>, parameters: Vec<Parameter>) -> usize {
+        let at = self.systematic.last().map_or(0, |s| s.at + s.wide());
+        self.systematic.push(SystematicUnknown { scan, parameters, values: Vector6::zeros(), at });
+        self.systematic.len() - 1
+    }
+
     /// Adds an observation.
     pub fn observe(&mut self, o: Observation) {
         self.observations.push(o);
     }
 
-    /// Number of unknowns: 6 a scan and 3 a target.
+    /// Number of unknowns: 6 a scan, 3 a target, then those of the systematic errors.
     pub fn unknowns(&self) -> usize {
-        6 * self.scans.len() + 3 * self.targets.len()
+        6 * self.scans.len() + 3 * self.targets.len() + self.systematic_unknowns()
+    }
+
+    /// Number of systematic unknowns.
+    pub(super) fn systematic_unknowns(&self) -> usize {
+        self.systematic.last().map_or(0, |s| s.at + s.wide())
     }
 
     /// First column of a scan's unknowns.
@@ -96,6 +112,10 @@ impl Network {
         match unknown {
             super::Unknown::Scan(s) => (self.scan_column(s), 6),
             super::Unknown::Target(t) => (self.target_column(t), 3),
+            super::Unknown::Systematic(k) => {
+                let s = &self.systematic[k];
+                (self.target_column(self.targets.len()) + s.at, s.wide())
+            }
         }
     }
 

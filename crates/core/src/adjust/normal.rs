@@ -54,7 +54,7 @@ pub(super) fn rows(net: &Network) -> Result<Vec<Row>, usize> {
 
 /// The normal equations with the targets eliminated (Schur 1917), except those that are observed
 /// together with another target: what is left of the others is a diagonal of 3 × 3 blocks. The rest
-/// is dense and has 6 unknowns a scan and 3 a target that stays.
+/// is dense and has 6 unknowns a scan, those of the systematic errors, and 3 a target that stays.
 pub(super) struct Normal {
     /// Of what stays, before elimination.
     pub kept: DMatrix<f64>,
@@ -74,23 +74,32 @@ enum Place {
 struct TargetPart {
     inverse: Mat3,
     right: Vec3,
-    /// First column of each scan that sees it, and `N_tt⁻¹ N_ts`.
-    gain: Vec<(usize, Matrix3x6<f64>)>,
+    /// First column and width of each scan (and systematic unknown) that it has to do with, and `N_tt⁻¹ N_ts`.
+    gain: Vec<(usize, usize, Matrix3x6<f64>)>,
+}
+
+impl TargetPart {
+    /// `x` less what its gains make of a vector over what stays.
+    fn less(&self, x: Vec3, stays: nalgebra::DVectorView<'_, f64>) -> Vec3 {
+        self.gain.iter().fold(x, |x, (s, wide, g)| {
+            if *wide == 6 { x - g * stays.fixed_rows::<6>(*s) } else { x - g.columns(0, *wide) * stays.rows(*s, *wide) }
+        })
+    }
 }
 
 /// A target that no active observation holds.
 #[derive(Debug)]
 pub(super) struct Unseen;
 
-/// Normal matrix, right side, and what a target has in common with each scan.
-type Seen = (Mat3, Vec3, Vec<(usize, Matrix3x6<f64>)>);
+/// Normal matrix, right side, and what a target has in common with each scan and systematic unknown.
+type Seen = (Mat3, Vec3, Vec<(usize, usize, Matrix3x6<f64>)>);
 
 /// Builds the normal equations. `weights[i]` multiplies the weight of observation `i`; excluded
 /// observations do not enter.
 pub(super) fn build(net: &Network, rows: &[Row], weights: &[f64]) -> Result<Normal, Unseen> {
     let scans = 6 * net.scans.len();
     let mut stays = vec![None; net.targets.len()];
-    let mut n = scans;
+    let mut n = scans + net.systematic_unknowns();
     for row in rows.iter().filter(|r| r.active) {
         if let [(Unknown::Target(a), _), (Unknown::Target(b), _)] = row.at.parts() {
             for t in [*a, *b] {
@@ -108,6 +117,7 @@ pub(super) fn build(net: &Network, rows: &[Row], weights: &[f64]) -> Result<Norm
     let place = |u: Unknown| match u {
         Unknown::Scan(s) => Some((net.scan_column(s), 6)),
         Unknown::Target(t) => stays[t].map(|c| (c, 3)),
+        Unknown::Systematic(k) => Some((scans + net.systematic[k].at, net.systematic[k].wide())),
     };
     for (row, &weight) in rows.iter().zip(weights).filter(|(r, _)| r.active) {
         let p = row.information * weight;
@@ -130,15 +140,15 @@ pub(super) fn build(net: &Network, rows: &[Row], weights: &[f64]) -> Result<Norm
                     own.0 += (weighted * left).fixed_view::<3, 3>(0, 0);
                     own.1 += pull.fixed_rows::<3>(0);
                     for (v, design) in row.at.parts() {
-                        let Some((s, _)) = place(*v) else { continue };
+                        let Some((s, wide)) = place(*v) else { continue };
                         let cross: Matrix3x6<f64> = (weighted * design).fixed_view::<3, 6>(0, 0).into_owned();
                         match own.2.iter_mut().find(|c| c.0 == s) {
-                            Some(c) => c.1 += cross,
-                            None => own.2.push((s, cross)),
+                            Some(c) => c.2 += cross,
+                            None => own.2.push((s, wide, cross)),
                         }
                     }
                 }
-                (None, Unknown::Scan(_)) => {}
+                (None, Unknown::Scan(_) | Unknown::Systematic(_)) => {}
             }
         }
     }
@@ -150,13 +160,13 @@ pub(super) fn build(net: &Network, rows: &[Row], weights: &[f64]) -> Result<Norm
             continue;
         }
         let inverse = inverse3(&normal).ok_or(Unseen)?;
-        let gain: Vec<(usize, Matrix3x6<f64>)> = cross.iter().map(|(s, c)| (*s, inverse * c)).collect();
-        for (a, ca) in &cross {
-            let mut sub = right.fixed_rows_mut::<6>(*a);
-            sub -= ca.transpose() * (inverse * tr);
-            for (b, gb) in &gain {
-                let mut sub = reduced.fixed_view_mut::<6, 6>(*a, *b);
-                sub -= ca.transpose() * gb;
+        let gain: Vec<(usize, usize, Matrix3x6<f64>)> = cross.iter().map(|(s, w, c)| (*s, *w, inverse * c)).collect();
+        for (a, wide, ca) in &cross {
+            let mut sub = right.rows_mut(*a, *wide);
+            sub -= (ca.transpose() * (inverse * tr)).rows(0, *wide);
+            for (b, high, gb) in &gain {
+                let mut sub = reduced.view_mut((*a, *b), (*wide, *high));
+                sub -= (ca.transpose() * gb).view((0, 0), (*wide, *high));
             }
         }
         targets.push(Place::Eliminated(TargetPart { inverse, right: tr, gain }));
@@ -178,6 +188,7 @@ impl Normal {
     /// Column among what stays → column among all unknowns.
     fn all_columns(&self, net: &Network) -> Vec<usize> {
         let mut out: Vec<usize> = (0..6 * net.scans.len()).collect();
+        out.extend(net.target_column(net.targets.len())..net.unknowns());
         out.resize(self.reduced.nrows(), 0);
         for (t, place) in self.targets.iter().enumerate() {
             if let Place::Kept(c) = place {
@@ -203,13 +214,13 @@ impl Normal {
     pub(super) fn step(&self, net: &Network, free: &DMatrix<f64>) -> Option<DVector<f64>> {
         let solved = dense::solve(&self.regular(net, free), &self.right)?;
         let mut out = DVector::zeros(net.unknowns());
-        out.rows_mut(0, 6 * net.scans.len()).copy_from(&solved.rows(0, 6 * net.scans.len()));
+        let (scans, shared) = (6 * net.scans.len(), net.systematic_unknowns());
+        out.rows_mut(0, scans).copy_from(&solved.rows(0, scans));
+        out.rows_mut(net.unknowns() - shared, shared).copy_from(&solved.rows(scans, shared));
         for (t, place) in self.targets.iter().enumerate() {
             let x = match place {
                 Place::Kept(c) => solved.fixed_rows::<3>(*c).into_owned(),
-                Place::Eliminated(part) => {
-                    part.gain.iter().fold(part.inverse * part.right, |x, (s, g)| x - g * solved.fixed_rows::<6>(*s))
-                }
+                Place::Eliminated(part) => part.less(part.inverse * part.right, solved.column(0)),
             };
             out.fixed_rows_mut::<3>(net.target_column(t)).copy_from(&x);
         }
@@ -222,25 +233,32 @@ impl Normal {
     pub(super) fn covariance(&self, net: &Network, free: &DMatrix<f64>) -> Option<DMatrix<f64>> {
         let inner = dense::inverse(&self.regular(net, free))?;
         let (m, n) = (6 * net.scans.len(), net.unknowns());
+        // the systematic unknowns: last of all, next to the scans among what stays
+        let shared = net.systematic_unknowns();
+        let last = n - shared;
         let over = self.over_kept(&inner);
         let mut q = DMatrix::zeros(n, n);
         let columns = q.as_mut_slice().par_chunks_mut(n.max(1)).enumerate();
         columns.for_each(|(j, column)| {
-            if j < m {
-                column[..m].copy_from_slice(&inner.as_slice()[j * inner.nrows()..][..m]);
-                (m..n).for_each(|i| column[i] = over[(j, i - m)]);
+            if j < m || j >= last {
+                let k = if j < m { j } else { m + j - last };
+                let own = &inner.as_slice()[k * inner.nrows()..][..m + shared];
+                column[..m].copy_from_slice(&own[..m]);
+                column[last..].copy_from_slice(&own[m..]);
+                (m..last).for_each(|i| column[i] = over[(k, i - m)]);
                 return;
             }
             // between two targets: from the column of the one by the gains of the other
             let of_target = over.column(j - m);
             column[..m].copy_from_slice(&of_target.as_slice()[..m]);
+            column[last..].copy_from_slice(&of_target.as_slice()[m..m + shared]);
             for (u, place) in self.targets.iter().enumerate() {
                 let block: Vec3 = match place {
                     Place::Kept(c) => of_target.fixed_rows::<3>(*c).into_owned(),
                     Place::Eliminated(part) => {
                         let own = (j - m) / 3 == u;
                         let start = if own { part.inverse.column((j - m) % 3).into_owned() } else { Vec3::zeros() };
-                        part.gain.iter().fold(start, |x, (s, g)| x - g * of_target.fixed_rows::<6>(*s))
+                        part.less(start, of_target)
                     }
                 };
                 column[m + 3 * u..m + 3 * u + 3].copy_from_slice(block.as_slice());
@@ -260,9 +278,9 @@ impl Normal {
             |(columns, place)| match place {
                 Place::Kept(c) => columns.copy_from_slice(&inner.as_slice()[c * k..(c + 3) * k]),
                 Place::Eliminated(part) => {
-                    for (s, g) in &part.gain {
+                    for (s, wide, g) in &part.gain {
                         for (axis, column) in columns.chunks_mut(k).enumerate() {
-                            for at in 0..6 {
+                            for at in 0..*wide {
                                 let (gain, from) = (g[(axis, at)], &inner.as_slice()[(s + at) * k..][..k]);
                                 column.iter_mut().zip(from).for_each(|(x, y)| *x -= gain * y);
                             }

@@ -11,9 +11,11 @@ pub enum Unknown {
     Scan(usize),
     /// The position of a target: 3 columns, metres.
     Target(usize),
+    /// Errors that many sightings share: a column a parameter, at most 6.
+    Systematic(usize),
 }
 
-/// An observation linearised at the present state of a network: at most six rows and two unknowns.
+/// An observation linearised at the present state of a network: at most six rows and four unknowns.
 ///
 /// Matrices are 6 × 6 and zero beyond the rows and columns used, so that every kind goes through the
 /// same arithmetic without a matrix on the heap.
@@ -23,7 +25,7 @@ pub struct Linearised {
     pub rows: usize,
     /// Observed minus computed, in the units of the rows.
     pub misclosure: Vector6<f64>,
-    parts: [(Unknown, Matrix6<f64>); 2],
+    parts: [(Unknown, Matrix6<f64>); 4],
     used: usize,
 }
 
@@ -32,13 +34,13 @@ impl Linearised {
     pub fn new<const R: usize>(misclosure: SMatrix<f64, R, 1>) -> Self {
         let mut padded = Vector6::zeros();
         padded.rows_mut(0, R).copy_from(&misclosure);
-        Self { rows: R, misclosure: padded, parts: [(Unknown::Scan(0), Matrix6::zeros()); 2], used: 0 }
+        Self { rows: R, misclosure: padded, parts: [(Unknown::Scan(0), Matrix6::zeros()); 4], used: 0 }
     }
 
     /// With the derivative by one more unknown.
     #[must_use]
     pub fn by<const R: usize, const C: usize>(mut self, unknown: Unknown, design: SMatrix<f64, R, C>) -> Self {
-        debug_assert!(self.used < 2 && R == self.rows);
+        debug_assert!(self.used < 4 && R == self.rows);
         let mut padded = Matrix6::zeros();
         padded.view_mut((0, 0), (R, C)).copy_from(&design);
         self.parts[self.used] = (unknown, padded);
@@ -91,7 +93,14 @@ impl Observation {
 
     /// The centre of a sphere in a scan: scanner frame, metres and m².
     pub fn target(scan: usize, target: usize, centre: Vec3, covariance: Mat3) -> Self {
-        Self::new(TargetCentre { scan, target, centre, covariance, by: crate::targets::TargetKind::Sphere })
+        Self::new(TargetCentre {
+            scan,
+            target,
+            centre,
+            covariance,
+            by: crate::targets::TargetKind::Sphere,
+            systematic: [None; 2],
+        })
     }
 
     /// The compensator of a scan, σ per axis in radians.
@@ -119,7 +128,7 @@ impl Observation {
     pub fn scan(&self) -> Option<usize> {
         self.unknowns().into_iter().flatten().find_map(|u| match u {
             Unknown::Scan(s) => Some(s),
-            Unknown::Target(_) => None,
+            Unknown::Target(_) | Unknown::Systematic(_) => None,
         })
     }
 
@@ -127,7 +136,7 @@ impl Observation {
     pub fn target_index(&self) -> Option<usize> {
         self.unknowns().into_iter().flatten().find_map(|u| match u {
             Unknown::Target(t) => Some(t),
-            Unknown::Scan(_) => None,
+            Unknown::Scan(_) | Unknown::Systematic(_) => None,
         })
     }
 

@@ -1,4 +1,5 @@
 use super::budget::Group;
+use super::kinds::Kind;
 use super::network::Network;
 use super::normal::Row;
 use super::observation::Unknown;
@@ -19,6 +20,9 @@ pub(super) fn detection_edge(dof: usize) -> f64 {
     static EDGES: OnceLock<[f64; 7]> = OnceLock::new();
     EDGES.get_or_init(|| std::array::from_fn(|d| crate::stats::noncentrality(SINGLE_RISK, d.max(1), POWER)))[dof.min(6)]
 }
+
+/// Redundancy from which a block says something of an error that was known beforehand.
+const LEAST_SAY: f64 = 0.05;
 
 /// What a right observation's statistic of `dof` degrees of freedom exceeds with [`SINGLE_RISK`].
 fn single_edge(dof: usize) -> f64 {
@@ -304,8 +308,13 @@ impl<'a> Tester<'a> {
     pub(super) fn suspicions(&self, residuals: &[Residual]) -> Vec<Suspicion> {
         let per_target: Vec<Vec<(Moved, f64)>> =
             (0..self.net.targets.len()).into_par_iter().map(|t| self.moved(t)).collect();
-        let tests = per_target.iter().map(Vec::len).sum::<usize>()
-            + residuals.iter().zip(self.rows).filter(|(r, row)| row.active && r.dof > 0).count();
+        // what is known beforehand of the instrument is tested where the block has a word in it
+        let tested = |i: usize| {
+            let prior = matches!(self.net.observations[i].kind, Kind::SystematicPrior(_));
+            self.rows[i].active && residuals[i].dof > 0 && (!prior || residuals[i].redundancy > LEAST_SAY)
+        };
+        let tests =
+            per_target.iter().map(Vec::len).sum::<usize>() + (0..residuals.len()).filter(|&i| tested(i)).count();
         let family = |p: f64| if p <= 0.0 { 0.0 } else { -f64::exp_m1(tests as f64 * f64::ln_1p(-p.min(1.0 - 1e-12))) };
         let mut out = Vec::new();
         for splits in per_target {
@@ -321,7 +330,7 @@ impl<'a> Tester<'a> {
                 });
             }
         }
-        for (i, r) in residuals.iter().enumerate().filter(|(i, r)| self.rows[*i].active && r.dof > 0) {
+        for (i, r) in residuals.iter().enumerate().filter(|(i, _)| tested(*i)) {
             out.push(Suspicion {
                 hypothesis: Hypothesis::Observation(i),
                 statistic: r.statistic,

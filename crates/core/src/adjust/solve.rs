@@ -1,8 +1,10 @@
 use super::budget::Group;
 use super::defect::{self, Defect};
+use super::kinds::Kind;
 use super::network::Network;
 use super::normal::{self, Row};
 use super::snooping::{Hypothesis, Moved, Residual, Suspicion, Tester};
+use super::systematic::SystematicUnknown;
 use super::variance::{Scaling, VarianceFactor, factor_of};
 use crate::geometry::{Error95, Mat3, Pose, Vec3};
 use crate::stats::chi2_tail;
@@ -61,6 +63,8 @@ pub struct Solution {
     pub iterations: usize,
     /// What may be wrong, the best explained first.
     pub suspicions: Vec<Suspicion>,
+    /// Errors that many observations share, as they came out.
+    pub systematic: Vec<SystematicUnknown>,
     pub(super) rows: Vec<Row>,
     pub(super) groups: Vec<Group>,
 }
@@ -84,6 +88,7 @@ impl Clone for Solution {
             covariance: self.covariance.clone(),
             residuals: self.residuals.clone(),
             suspicions: self.suspicions.clone(),
+            systematic: self.systematic.clone(),
             rows: self.rows.iter().map(|r| Row { at: r.at, information: r.information, active: r.active }).collect(),
             groups: self.groups.clone(),
             ..*self
@@ -116,6 +121,12 @@ impl Solution {
     /// 95 % regions of a target's position.
     pub fn target_error(&self, target: usize) -> Error95 {
         Error95::from_covariance(&self.target_covariance(target))
+    }
+
+    /// σ of a parameter of a systematic unknown, in its own unit.
+    pub fn systematic_sigma(&self, of: usize, parameter: usize) -> f64 {
+        let at = 6 * self.poses.len() + 3 * self.targets.len() + self.systematic[of].at + parameter;
+        self.covariance[(at, at)].max(0.0).sqrt()
     }
 
     /// The best "this target moved" explanations, the strongest first.
@@ -195,7 +206,9 @@ pub fn grossly_wrong(net: &mut Network) -> Option<usize> {
         }
     }
     let rows = normal::rows(net).ok()?;
-    let active = rows.iter().enumerate().filter(|(_, r)| r.active).map(|(i, r)| (i, size(r)));
+    // what is known beforehand of the instrument is no measurement that could be of something else
+    let measured = |i: usize| !matches!(net.observations[i].kind, Kind::SystematicPrior(_));
+    let active = rows.iter().enumerate().filter(|(i, r)| r.active && measured(*i)).map(|(i, r)| (i, size(r)));
     active.max_by(|a, b| a.1.total_cmp(&b.1)).filter(|w| w.1 > GROSS).map(|w| w.0)
 }
 
@@ -222,6 +235,12 @@ fn advance(net: &mut Network, rows: &[Row], weights: &[f64]) -> Option<f64> {
     for k in 0..net.targets.len() {
         let at = net.target_column(k);
         net.targets[k].position += step.fixed_rows::<3>(at);
+    }
+    let first = net.target_column(net.targets.len());
+    for s in &mut net.systematic {
+        let wide = s.wide();
+        let mut values = s.values.rows_mut(0, wide);
+        values += step.rows(first + s.at, wide);
     }
     Some(step.amax())
 }
@@ -284,6 +303,7 @@ fn statistics(
     Ok(Solution {
         poses: net.scans.iter().map(|s| s.pose).collect(),
         targets: net.targets.iter().map(|t| t.position).collect(),
+        systematic: net.systematic.clone(),
         covariance,
         residuals,
         sum,

@@ -1,4 +1,4 @@
-use super::Instrument;
+use super::{Instrument, Systematic};
 
 /// One way to set an instrument: a resolution with so many repeats.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -27,6 +27,7 @@ pub fn library() -> Vec<Instrument> {
             range_sigma: 0.0010,
             range_sigma_per_m: 40e-6,
             angular_sigma: 12.0 * arc_second,
+            systematic: Systematic::sober(0.0010, 12.0 * arc_second),
             compensator_sigma: Some(12.0 * arc_second),
             max_range: 60.0,
             elevation_min: (-60.0_f64).to_radians(),
@@ -44,6 +45,7 @@ pub fn library() -> Vec<Instrument> {
             range_sigma: 0.0008,
             range_sigma_per_m: 8e-6,
             angular_sigma: 2.5 * arc_second,
+            systematic: Systematic::sober(0.0008, 2.5 * arc_second),
             beam_exit: 0.006,
             beam_divergence: 0.00012,
             compensator_sigma: Some(1.5 * arc_second),
@@ -61,6 +63,7 @@ pub fn library() -> Vec<Instrument> {
             range_sigma: 0.0040,
             range_sigma_per_m: 10e-6,
             angular_sigma: 8.0 * arc_second,
+            systematic: Systematic::sober(0.0040, 8.0 * arc_second),
             beam_exit: 0.007,
             beam_divergence: 0.00025,
             compensator_sigma: Some(2.0 * arc_second),
@@ -81,6 +84,7 @@ pub fn library() -> Vec<Instrument> {
             range_sigma: 0.0040,
             range_sigma_per_m: 100e-6,
             angular_sigma: 40.0 * arc_second,
+            systematic: Systematic::sober(0.0040, 40.0 * arc_second),
             beam_exit: 0.003,
             beam_divergence: 0.0004,
             compensator_sigma: None,
@@ -99,6 +103,7 @@ pub fn library() -> Vec<Instrument> {
             range_sigma: 0.0015,
             range_sigma_per_m: 2e-6,
             angular_sigma: 1.0 * arc_second,
+            systematic: Systematic::sober(0.0015, 1.0 * arc_second),
             beam_exit: 0.008,
             beam_divergence: 0.0002,
             compensator_sigma: Some(0.5 * arc_second),

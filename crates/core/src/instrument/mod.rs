@@ -1,8 +1,10 @@
 //! Instruments, and what one measured point is worth.
 
 mod library;
+mod systematic;
 
 pub use library::{Setting, library};
+pub use systematic::Systematic;
 
 use crate::geometry::{Mat3, Vec3};
 
@@ -30,6 +32,8 @@ pub struct Instrument {
     /// Error of each of the two directions to a reflector that is sighted, 1σ; `None` when the
     /// instrument cannot sight.
     pub sighting_sigma: Option<f64>,
+    /// Errors that many points share.
+    pub systematic: Systematic,
     /// Shortest range measured.
     pub min_range: f64,
     /// Longest range measured.
@@ -67,6 +71,7 @@ impl Instrument {
             centring_sigma: 0.001,
             height_sigma: 0.0015,
             sighting_sigma: None,
+            systematic: Systematic::sober(0.0012, 4.0 * arc_second),
             min_range: 0.6,
             max_range: 120.0,
             elevation_min: (-52.0_f64).to_radians(),

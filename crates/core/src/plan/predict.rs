@@ -1,7 +1,7 @@
 use super::bvh::Bvh;
 use super::site::{Site, Station};
 use crate::adjust::kinds::{Backsight, CloudTie, Distance, OccupiedMark, TargetCentre};
-use crate::adjust::{AdjustError, ErrorBudget, Network, Observation, Scaling, Solution, precision};
+use crate::adjust::{AdjustError, ErrorBudget, Network, Observation, Scaling, Shared, Solution, precision};
 use crate::geometry::{Error95, Mat3, Pose, Vec3};
 use crate::instrument::Instrument;
 use crate::targets::{CheckerTable, TargetKind, predicted_sphere_covariance};
@@ -278,13 +278,15 @@ pub(super) fn adjust(design: &Design<'_>, sightings: Vec<Vec<Sighting>>) -> Pred
         }
     }
     network.centre_plumb();
+    let boards = sightings.iter().flatten().any(|s| s.by == Means::Checker);
+    let shared = Shared::add(&mut network, &instrument.systematic, boards);
     for &t in &used {
         network.add_target(&targets[t].name, targets[t].position);
     }
     for (scan, list) in sightings.iter().enumerate() {
         for s in list {
             if let Some(target) = place[s.target] {
-                network.observe(observation(design, scan, target, s));
+                network.observe(observation(design, scan, target, s, shared.of(scan)));
             }
         }
     }
@@ -312,7 +314,13 @@ pub(super) fn adjust(design: &Design<'_>, sightings: Vec<Vec<Sighting>>) -> Pred
 }
 
 /// What a sighting will be in the adjustment.
-fn observation(design: &Design<'_>, scan: usize, target: usize, s: &Sighting) -> Observation {
+fn observation(
+    design: &Design<'_>,
+    scan: usize,
+    target: usize,
+    s: &Sighting,
+    systematic: [Option<usize>; 2],
+) -> Observation {
     let (station, at) = (&design.stations[scan], design.targets[s.target].position);
     let i = station.set(design.instrument);
     let centre = at - station.position;
@@ -339,5 +347,6 @@ fn observation(design: &Design<'_>, scan: usize, target: usize, s: &Sighting) ->
             });
         }
     };
-    Observation::new(TargetCentre { scan, target, centre, covariance: s.covariance, by })
+    let covariance = s.covariance + i.systematic.of_sighting(&centre, by);
+    Observation::new(TargetCentre { scan, target, centre, covariance, by, systematic })
 }

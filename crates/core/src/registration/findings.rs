@@ -1,7 +1,8 @@
 use super::assemble::{Block, WhyUnplaced};
 use super::input::Input;
 use super::network::Placed;
-use crate::adjust::{Hypothesis, Moved, Network, Solution, Suspicion};
+use crate::adjust::kinds::SystematicPrior;
+use crate::adjust::{Hypothesis, Kind, Moved, Network, Parameter, Solution, Suspicion};
 use crate::stats::{chi2_quantile, median};
 use crate::targets::SizeVerdict;
 use crate::tie::{Grade, Tie};
@@ -35,6 +36,23 @@ pub enum Finding {
         others: usize,
         /// It is so wrong that the block could not be adjusted with it: it was left out.
         left_out: bool,
+    },
+    /// The instrument is further off than its profile says.
+    Instrument {
+        /// Index into the network's scans, where it is of one set-up.
+        scan: Option<usize>,
+        /// What is off.
+        parameter: Parameter,
+        /// By how much, in the unit of the parameter.
+        value: f64,
+        /// Its σ.
+        sigma: f64,
+        /// σ that the profile gives it.
+        stated: f64,
+        /// The evidence.
+        evidence: Suspicion,
+        /// Weaker suspicions, which may be its shadow.
+        others: usize,
     },
     /// A scan that is said to be level fits only when it is not.
     NotLevel {
@@ -126,7 +144,11 @@ pub(super) fn decide(
             }
             Hypothesis::Observation(i) => {
                 suspect[*i] = true;
-                out.push(Finding::Outlier { observation: *i, evidence: (*first).clone(), others, left_out: false });
+                let evidence = (*first).clone();
+                out.push(match &net.observations[*i].kind {
+                    Kind::SystematicPrior(p) => instrument(solution, p, evidence, others),
+                    _ => Finding::Outlier { observation: *i, evidence, others, left_out: false },
+                });
             }
         }
     }
@@ -140,6 +162,19 @@ pub(super) fn decide(
         });
     }
     (out, suspect)
+}
+
+fn instrument(solution: &Solution, p: &SystematicPrior, evidence: Suspicion, others: usize) -> Finding {
+    let of = &solution.systematic[p.of];
+    Finding::Instrument {
+        scan: of.scan,
+        parameter: of.parameters[p.parameter],
+        value: of.values[p.parameter],
+        sigma: solution.systematic_sigma(p.of, p.parameter),
+        stated: p.sigma,
+        evidence,
+        others,
+    }
 }
 
 /// Suspicions beside the first that are about something else.

@@ -1,5 +1,6 @@
 use super::Observed;
 use crate::geometry::Vec3;
+use crate::instrument::Systematic;
 use crate::targets::{SizeVerdict, TargetKind};
 
 /// Everything a registration depends on.
@@ -11,6 +12,8 @@ pub struct Input {
     pub named: Vec<NamedPlace>,
     /// Distances that were measured between named targets.
     pub distances: Vec<MeasuredDistance>,
+    /// Errors that many sightings share, of the instrument and its targets.
+    pub systematic: Systematic,
     /// Spheres that were found and are not of the job's size.
     pub other_sizes: Vec<SizeEvidence>,
 }

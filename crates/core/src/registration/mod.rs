@@ -21,6 +21,7 @@ pub use network::{Placed, TargetInfo, TargetKindOf};
 
 use crate::adjust::kinds::Kind;
 use crate::adjust::{AdjustError, ErrorBudget, Hypothesis, Scaling, Solution, grossly_wrong, solve};
+use crate::instrument::Systematic;
 use crate::tie::{SharedTarget, Tie, TieInput, grade_ties};
 
 /// Why there is no registration.
@@ -108,7 +109,12 @@ pub fn register(input: &Input) -> Registration {
     let scans: Vec<ScanTargets> = input
         .scans
         .iter()
-        .map(|s| ScanTargets { name: s.name.clone(), levelled: s.compensator.is_some(), targets: s.targets.clone() })
+        .map(|s| ScanTargets {
+            name: s.name.clone(),
+            levelled: s.compensator.is_some(),
+            // two targets match within all that each is uncertain by
+            targets: s.targets.iter().map(|t| alone(t, &input.systematic)).collect(),
+        })
         .collect();
     let mut block = assemble(&scans);
     network::place_by_set_up(input, &scans, &mut block);
@@ -159,6 +165,10 @@ pub fn register(input: &Input) -> Registration {
     let budgets = budgets(&solution);
     let registered = Registered { solution, ties, loops, joins, standings, suspect, budgets };
     Registration { block: Ok(registered), findings, placed }
+}
+
+fn alone(t: &Observed, systematic: &Systematic) -> Observed {
+    Observed { covariance: t.covariance + systematic.of_centre(&t.centre, t.kind), ..*t }
 }
 
 /// Solves the block. Where an observation is so wrong that least squares comes to no end with it (a backsight

@@ -1,7 +1,7 @@
-use super::assemble::{Block, ScanTargets};
+use super::assemble::{Block, Observed, ScanTargets};
 use super::input::{Input, SetUp};
 use crate::adjust::kinds::{Backsight, Distance, OccupiedMark, TargetCentre};
-use crate::adjust::{Network, Observation, Solution};
+use crate::adjust::{Network, Observation, Shared, Solution};
 use crate::geometry::{Pose, Vec3};
 use crate::targets::TargetKind;
 use std::collections::HashMap;
@@ -50,6 +50,7 @@ impl Placed {
         for (t, p) in self.network.targets.iter_mut().zip(&solution.targets) {
             t.position = *p;
         }
+        self.network.systematic.clone_from(&solution.systematic);
     }
 }
 
@@ -68,6 +69,13 @@ pub(super) fn network(input: &Input, block: &Block) -> Placed {
         }
     }
     placed.network.centre_plumb();
+    let boards = input.scans.iter().flat_map(|s| &s.targets).any(|t| t.kind == TargetKind::Checker);
+    let shared = Shared::add(&mut placed.network, &input.systematic, boards);
+    let sighting = |o: &Observed, scan: usize, target: usize| {
+        let covariance = o.covariance + input.systematic.of_sighting(&o.centre, o.kind);
+        let (centre, systematic) = (o.centre, shared.of(scan));
+        Observation::new(TargetCentre { scan, target, centre, covariance, by: o.kind, systematic }).with_id(o.id)
+    };
     // numbered in the order they were first seen, so that names stay when the registration is run again
     let mut order: Vec<usize> = (0..block.members.len()).collect();
     order.sort_by_key(|&t| block.members[t][0]);
@@ -84,8 +92,7 @@ pub(super) fn network(input: &Input, block: &Block) -> Placed {
             let o = &input.scans[s].targets[k];
             placed.target_of.insert((s, k), target);
             let Some(scan) = place[s] else { continue };
-            let kind = TargetCentre { scan, target, centre: o.centre, covariance: o.covariance, by: o.kind };
-            placed.network.observe(Observation::new(kind).with_id(o.id));
+            placed.network.observe(sighting(o, scan, target));
         }
     }
     for (s, scan) in input.scans.iter().enumerate() {
@@ -95,13 +102,18 @@ pub(super) fn network(input: &Input, block: &Block) -> Placed {
             let active = !block.tilted.contains(&s);
             placed.network.observe(Observation { active, ..Observation::level(k, sigma) });
         }
-        show_excluded(&mut placed, k, scan.excluded.iter());
+        show_excluded(&mut placed, k, &scan.excluded, &sighting);
     }
     marks(input, &place, &mut placed);
     placed
 }
 
-fn show_excluded<'a>(placed: &mut Placed, scan: usize, excluded: impl Iterator<Item = &'a super::Observed>) {
+fn show_excluded(
+    placed: &mut Placed,
+    scan: usize,
+    excluded: &[Observed],
+    sighting: &dyn Fn(&Observed, usize, usize) -> Observation,
+) {
     let pose = placed.network.scans[scan].pose;
     for o in excluded {
         let p = pose.apply(&o.centre);
@@ -115,8 +127,7 @@ fn show_excluded<'a>(placed: &mut Placed, scan: usize, excluded: impl Iterator<I
             .map(|(i, (t, _))| (i, (t.position - p).norm()))
             .min_by(|a, b| a.1.total_cmp(&b.1));
         if let Some((target, _)) = nearest.filter(|n| n.1 < SHOWN_WITH) {
-            let kind = TargetCentre { scan, target, centre: o.centre, covariance: o.covariance, by: o.kind };
-            placed.network.observe(Observation { active: false, ..Observation::new(kind).with_id(o.id) });
+            placed.network.observe(Observation { active: false, ..sighting(o, scan, target) });
         }
     }
 }

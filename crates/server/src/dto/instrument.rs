@@ -4,7 +4,106 @@ use crate::ApiError;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
-use vistazo_core::instrument::Instrument;
+use vistazo_core::instrument::{Instrument, Systematic};
+
+/// Errors that many points share, all 1σ: what does not average out.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct SystematicErrorsDto {
+    /// Zero offset of the ranges, metres.
+    pub range_offset: f64,
+    /// By how much ranges differ between black and white surfaces, metres.
+    pub reflectivity: f64,
+    /// Scale of the ranges, metres per metre.
+    pub range_scale: f64,
+    /// Line of sight against tilting axis, radians.
+    pub collimation: f64,
+    /// Tilting axis against standing axis, radians.
+    pub trunnion: f64,
+    /// Zero of the elevations, radians.
+    pub index: f64,
+    /// What of that is new at every set-up, radians.
+    pub index_at_set_up: f64,
+    /// How far the tripod settles during a scan, metres.
+    pub settling: f64,
+    /// How far it turns during a scan, radians.
+    pub turning: f64,
+    /// Roundness and centring of a sphere, metres.
+    pub roundness: f64,
+    /// Flatness of a board, metres.
+    pub flatness: f64,
+}
+
+impl Default for SystematicErrorsDto {
+    /// Of a mid-range instrument: what profiles had before these were asked for.
+    fn default() -> Self {
+        Self::from(&Instrument::mid_range().systematic)
+    }
+}
+
+impl From<&Systematic> for SystematicErrorsDto {
+    fn from(s: &Systematic) -> Self {
+        Self {
+            range_offset: s.range_offset,
+            reflectivity: s.reflectivity,
+            range_scale: s.range_scale,
+            collimation: s.collimation,
+            trunnion: s.trunnion,
+            index: s.index,
+            index_at_set_up: s.index_at_set_up,
+            settling: s.settling,
+            turning: s.turning,
+            roundness: s.roundness,
+            flatness: s.flatness,
+        }
+    }
+}
+
+impl From<&SystematicErrorsDto> for Systematic {
+    fn from(s: &SystematicErrorsDto) -> Self {
+        Self {
+            range_offset: s.range_offset,
+            reflectivity: s.reflectivity,
+            range_scale: s.range_scale,
+            collimation: s.collimation,
+            trunnion: s.trunnion,
+            index: s.index,
+            index_at_set_up: s.index_at_set_up,
+            settling: s.settling,
+            turning: s.turning,
+            roundness: s.roundness,
+            flatness: s.flatness,
+        }
+    }
+}
+
+impl SystematicErrorsDto {
+    /// Checks every field.
+    fn validate(&self, prefix: &str) -> Result<(), ApiError> {
+        let lengths = [
+            ("range_offset", self.range_offset),
+            ("reflectivity", self.reflectivity),
+            ("settling", self.settling),
+            ("roundness", self.roundness),
+            ("flatness", self.flatness),
+        ];
+        let turns = [
+            ("range_scale", self.range_scale),
+            ("collimation", self.collimation),
+            ("trunnion", self.trunnion),
+            ("index", self.index),
+            ("index_at_set_up", self.index_at_set_up),
+            ("turning", self.turning),
+        ];
+        let wrong = |most: f64| move |p: &&(&str, f64)| !(0.0..=most).contains(&p.1);
+        if let Some((name, v)) = lengths.iter().find(wrong(0.1)) {
+            return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v} m, expected 0 to 0.1 m")));
+        }
+        if let Some((name, v)) = turns.iter().find(wrong(0.01)) {
+            return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected 0 to 0.01")));
+        }
+        Ok(())
+    }
+}
 
 /// The scanner's profile.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
@@ -25,6 +124,9 @@ pub struct InstrumentDto {
     /// Directions to a sighted reflector, 1σ, radians; none when it cannot sight.
     #[serde(default)]
     pub sighting_sigma: Option<f64>,
+    /// Errors that many points share.
+    #[serde(default)]
+    pub systematic: SystematicErrorsDto,
     pub min_range: f64,
     pub max_range: f64,
     pub elevation_min: f64,
@@ -65,6 +167,7 @@ fn height() -> f64 {
 impl From<&InstrumentDto> for Instrument {
     fn from(d: &InstrumentDto) -> Self {
         Self {
+            systematic: (&d.systematic).into(),
             name: d.name.clone(),
             range_sigma: d.range_sigma,
             range_sigma_per_m: d.range_sigma_per_m,
@@ -92,6 +195,7 @@ impl From<&InstrumentDto> for Instrument {
 impl From<&Instrument> for InstrumentDto {
     fn from(d: &Instrument) -> Self {
         Self {
+            systematic: (&d.systematic).into(),
             name: d.name.clone(),
             range_sigma: d.range_sigma,
             range_sigma_per_m: d.range_sigma_per_m,
@@ -152,6 +256,7 @@ impl InstrumentDto {
         if let Some((name, v)) = some.iter().find(|p| p.1.is_nan() || p.1 < 0.0 || !p.1.is_finite()) {
             return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected 0 or more")));
         }
+        self.systematic.validate(&format!("{prefix}systematic."))?;
         if self.min_range >= self.max_range {
             return Err(ApiError::field(
                 &format!("{prefix}max_range"),

@@ -14,7 +14,7 @@ mod upload;
 pub use brief::{Brief, RequirementDto};
 pub use cloud::*;
 pub use design::*;
-pub use instrument::{InstrumentDto, InstrumentEntry, KeepInstrument};
+pub use instrument::{InstrumentDto, InstrumentEntry, KeepInstrument, SystematicErrorsDto};
 pub use package::PackageOptions;
 pub use plan::*;
 pub use result::*;

@@ -2,7 +2,7 @@
 
 use crate::record::georeference::{GridOutput, Model, Pairing, Source};
 use crate::record::registration::TargetKind;
-use crate::record::{GradeWord, Group};
+use crate::record::{GradeWord, Group, Parameter};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -239,6 +239,7 @@ pub struct TieDto {
 pub enum FindingKind {
     Moved,
     Outlier,
+    Instrument,
     NotLevel,
     Unplaced,
     Size,
@@ -305,6 +306,22 @@ pub struct AdjustmentResult {
     pub variance_interval: [f64; 2],
     pub iterations: usize,
     pub components: Vec<ComponentDto>,
+    /// Errors that many sightings share, as they came out.
+    pub systematic: Vec<SystematicDto>,
+}
+
+/// An error that many sightings share, in the unit of the parameter: metres, radians, or metres per metre.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct SystematicDto {
+    pub parameter: Parameter,
+    pub name: String,
+    /// The scan, where it is of a set-up.
+    pub scan: Option<String>,
+    pub value: f64,
+    /// Its 95 % half-width.
+    pub half95: f64,
+    /// σ that the profile gave it.
+    pub stated: f64,
 }
 
 /// The last adjustment with its standing.

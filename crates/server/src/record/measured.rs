@@ -3,7 +3,7 @@
 use super::{Rows9, StoredPose, mat3, rows9};
 use serde::{Deserialize, Serialize};
 use vistazo_core::adjust::kinds::{
-    Backsight, CloudTie, Distance, Kind, KnownPoint, Level, OccupiedMark, TargetCentre, TrackedPose,
+    Backsight, CloudTie, Distance, Kind, KnownPoint, Level, OccupiedMark, SystematicPrior, TargetCentre, TrackedPose,
 };
 use vistazo_core::geometry::Vec3;
 use vistazo_core::targets::TargetKind as Scanned;
@@ -12,14 +12,61 @@ use vistazo_core::targets::TargetKind as Scanned;
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub(crate) enum Measured {
-    TargetCentre { scan: usize, target: usize, centre: [f64; 3], covariance: Rows9, checker: bool },
-    CloudTie { from: usize, to: usize, relative: StoredPose, covariance: Vec<f64> },
-    TrackedPose { from: usize, to: usize, relative: StoredPose, covariance: Vec<f64> },
-    Level { scan: usize, sigma: f64 },
-    OccupiedMark { scan: usize, target: usize, height: f64, centring_sigma: f64, height_sigma: f64 },
-    Backsight { scan: usize, target: usize, reflector: [f64; 3], height: f64, sigma: [f64; 3] },
-    KnownPoint { target: usize, position: [f64; 3], covariance: Rows9 },
-    Distance { from: usize, to: usize, distance: f64, sigma: f64 },
+    TargetCentre {
+        scan: usize,
+        target: usize,
+        centre: [f64; 3],
+        covariance: Rows9,
+        checker: bool,
+        #[serde(default)]
+        systematic: [Option<usize>; 2],
+    },
+    SystematicPrior {
+        of: usize,
+        parameter: usize,
+        sigma: f64,
+    },
+    CloudTie {
+        from: usize,
+        to: usize,
+        relative: StoredPose,
+        covariance: Vec<f64>,
+    },
+    TrackedPose {
+        from: usize,
+        to: usize,
+        relative: StoredPose,
+        covariance: Vec<f64>,
+    },
+    Level {
+        scan: usize,
+        sigma: f64,
+    },
+    OccupiedMark {
+        scan: usize,
+        target: usize,
+        height: f64,
+        centring_sigma: f64,
+        height_sigma: f64,
+    },
+    Backsight {
+        scan: usize,
+        target: usize,
+        reflector: [f64; 3],
+        height: f64,
+        sigma: [f64; 3],
+    },
+    KnownPoint {
+        target: usize,
+        position: [f64; 3],
+        covariance: Rows9,
+    },
+    Distance {
+        from: usize,
+        to: usize,
+        distance: f64,
+        sigma: f64,
+    },
 }
 
 fn flat(m: &nalgebra::Matrix6<f64>) -> Vec<f64> {
@@ -39,7 +86,9 @@ impl From<&Kind> for Measured {
                 centre: o.centre.into(),
                 covariance: rows9(&o.covariance),
                 checker: o.by == Scanned::Checker,
+                systematic: o.systematic,
             },
+            Kind::SystematicPrior(o) => Self::SystematicPrior { of: o.of, parameter: o.parameter, sigma: o.sigma },
             Kind::CloudTie(o) => Self::CloudTie {
                 from: o.from,
                 to: o.to,
@@ -78,14 +127,18 @@ impl From<&Kind> for Measured {
 impl From<&Measured> for Kind {
     fn from(m: &Measured) -> Self {
         match m {
-            Measured::TargetCentre { scan, target, centre, covariance, checker } => TargetCentre {
+            Measured::TargetCentre { scan, target, centre, covariance, checker, systematic } => TargetCentre {
                 scan: *scan,
                 target: *target,
                 centre: Vec3::from(*centre),
                 covariance: mat3(covariance),
                 by: if *checker { Scanned::Checker } else { Scanned::Sphere },
+                systematic: *systematic,
             }
             .into(),
+            Measured::SystematicPrior { of, parameter, sigma } => {
+                SystematicPrior { of: *of, parameter: *parameter, sigma: *sigma }.into()
+            }
             Measured::CloudTie { from, to, relative, covariance } => {
                 CloudTie { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
             }

@@ -83,7 +83,11 @@ pub(crate) use mirror;
 
 mirror!(
     /// What an error comes from.
-    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Clouds, Levelling, SetUp, Tracking, Distances }
+    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Clouds, Levelling, SetUp, Tracking, Distances, Instrument }
+);
+mirror!(
+    /// An error that many sightings share.
+    Parameter = vistazo_core::adjust::Parameter { RangeOffset, BoardOffset, RangeScale, Collimation, Trunnion, Index, Settling, Turning }
 );
 mirror!(
     /// Grade of a tie.

@@ -82,6 +82,26 @@ pub(crate) struct Statistics {
     pub variance: [f64; 4],
     pub iterations: usize,
     pub components: Vec<(super::Group, f64, f64)>,
+    /// Errors that many sightings share.
+    #[serde(default)]
+    pub systematic: Vec<Systematic>,
+}
+
+/// Errors of the instrument, or of the set-up of a scan (index).
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Systematic {
+    pub scan: Option<usize>,
+    pub parameters: Vec<Estimate>,
+}
+
+/// How one came out, in the unit of the parameter: metres, radians, or metres per metre.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Estimate {
+    pub parameter: super::Parameter,
+    pub value: f64,
+    pub sigma: f64,
+    /// σ that the profile gave it.
+    pub stated: f64,
 }
 
 /// The long part: what was measured, and what the adjustment says of each.
@@ -232,6 +252,12 @@ pub(crate) enum What {
         #[serde(default)]
         left_out: bool,
     },
+    Instrument {
+        scan: Option<String>,
+        estimate: Estimate,
+        p_family: f64,
+        others: usize,
+    },
     NotLevel {
         scan: String,
         tilt: f64,
@@ -266,6 +292,12 @@ pub(crate) fn network(r: &Registration, d: &Detail) -> Network {
     }
     for t in &r.targets {
         net.add_target(&t.name, Vec3::from(t.position));
+    }
+    for s in &r.statistics.systematic {
+        let of = net.add_systematic(s.scan, s.parameters.iter().map(|p| p.parameter.into()).collect());
+        for (k, p) in s.parameters.iter().enumerate() {
+            net.systematic[of].values[k] = p.value;
+        }
     }
     for o in &d.observations {
         net.observe(adjust::Observation { active: o.active, ..adjust::Observation::new(&o.measured) });

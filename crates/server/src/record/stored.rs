@@ -3,7 +3,7 @@
 use super::registration::*;
 use super::{rows9, shares};
 use uuid::Uuid;
-use vistazo_core::adjust::{self, AdjustError, Hold};
+use vistazo_core::adjust::{self, AdjustError, Hold, Kind};
 use vistazo_core::geometry::Vec3;
 use vistazo_core::registration::{self as core, Registered, Registration as CoreRegistration, WhyUnplaced};
 use vistazo_core::tie::Reason as CoreReason;
@@ -91,6 +91,7 @@ pub(crate) fn store(r: &CoreRegistration, ids: &Ids<'_>) -> (Registration, Detai
         global_p: s.global_p,
         variance: [v.estimate, v.interval.0, v.interval.1, v.applied],
         iterations: s.iterations,
+        systematic: systematic(net, s),
         components: s.components().iter().map(|c| (c.group.into(), c.factor, c.redundancy)).collect(),
     };
     let light =
@@ -159,7 +160,27 @@ fn detail(r: &CoreRegistration, block: &Registered, row: &dyn Fn(&adjust::Observ
         .map(|j| Join { target: j.target, gap: j.gap.into(), covariance: rows9(&j.covariance), p_value: j.p_value })
         .collect();
     let o = net.plumb.origin;
-    Detail { version: VERSION, plumb: [o.x, o.y, o.z, net.plumb.radius], observations, ties, loops, joins }
+    let plumb = [o.x, o.y, o.z, net.plumb.radius];
+    Detail { version: VERSION, plumb, observations, ties, loops, joins }
+}
+
+/// What is shared, with what was stated of it.
+fn systematic(net: &adjust::Network, s: &adjust::Solution) -> Vec<Systematic> {
+    let stated = |of: usize, parameter: usize| {
+        net.observations.iter().find_map(|o| match &o.kind {
+            Kind::SystematicPrior(p) if p.of == of && p.parameter == parameter => Some(p.sigma),
+            _ => None,
+        })
+    };
+    let estimate = |of: usize, k: usize| Estimate {
+        parameter: s.systematic[of].parameters[k].into(),
+        value: s.systematic[of].values[k],
+        sigma: s.systematic_sigma(of, k),
+        stated: stated(of, k).unwrap_or(0.0),
+    };
+    let all = s.systematic.iter().enumerate();
+    all.map(|(of, u)| Systematic { scan: u.scan, parameters: (0..u.wide()).map(|k| estimate(of, k)).collect() })
+        .collect()
 }
 
 fn refusal(why: &core::Refusal, r: &CoreRegistration) -> Refusal {
@@ -240,6 +261,15 @@ fn finding(
                 },
             }
         }
+        core::Finding::Instrument { scan: k, parameter, value, sigma, stated, evidence, others } => Finding {
+            key: format!("instrument {parameter:?} {:?}", k.map(scan)),
+            what: What::Instrument {
+                scan: k.map(scan),
+                estimate: Estimate { parameter: (*parameter).into(), value: *value, sigma: *sigma, stated: *stated },
+                p_family: evidence.p_family,
+                others: *others,
+            },
+        },
         core::Finding::NotLevel { scan: k, tilt, sigma } => Finding {
             key: format!("level {}", scan(*k)),
             what: What::NotLevel { scan: scan(*k), tilt: *tilt, sigma: *sigma },

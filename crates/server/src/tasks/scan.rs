@@ -12,7 +12,7 @@ use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::PlannedKind;
 use vistazo_formats::{E57Writer, ReadOptions};
-use vistazo_sim::{Board, Scene, Sphere};
+use vistazo_sim::{Board, Scanner, Scene, Sphere};
 use vistazo_store::tasks::Task;
 use vistazo_store::uploads;
 
@@ -47,9 +47,10 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     progress.at(0.15, &format!("{name}: scanning"))?;
     let p = progress.clone();
     let seed = epoch as u64 + 4711;
+    let scanner = Scanner::drawn(&instrument, 4711);
     let scanned = blocking(move || {
         let raw =
-            vistazo_sim::scan(&setup.scene, &instrument, &setup.pose, setup.epoch, seed, &|s| p.share(0.15 + 0.55 * s))
+            vistazo_sim::scan(&setup.scene, &scanner, &setup.pose, setup.epoch, seed, &|s| p.share(0.15 + 0.55 * s))
                 .ok_or(Stop::Cancelled)?;
         Ok(raw.into_scan()?)
     })

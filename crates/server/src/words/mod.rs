@@ -6,7 +6,7 @@ pub(crate) mod registration;
 pub(crate) mod traps;
 pub(crate) mod verdict;
 
-use crate::record::Group;
+use crate::record::{Group, Parameter};
 
 /// How likely chance alone is, as it is read: never as zero.
 pub(crate) fn chance(p: f64) -> String {
@@ -29,6 +29,21 @@ pub(crate) fn group(g: Group) -> &'static str {
         Group::SetUp => "set-ups",
         Group::Tracking => "tracked poses",
         Group::Distances => "distances",
+        Group::Instrument => "instrument",
+    }
+}
+
+/// An error that many sightings share.
+pub(crate) fn parameter(p: Parameter) -> &'static str {
+    match p {
+        Parameter::RangeOffset => "range offset",
+        Parameter::BoardOffset => "range offset of boards against spheres",
+        Parameter::RangeScale => "range scale",
+        Parameter::Collimation => "collimation",
+        Parameter::Trunnion => "tilting axis",
+        Parameter::Index => "vertical index",
+        Parameter::Settling => "settling of the tripod",
+        Parameter::Turning => "turning of the tripod",
     }
 }
 

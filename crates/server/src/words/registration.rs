@@ -1,7 +1,8 @@
 //! What a registration says.
 
-use super::{chance, plural, turn};
+use super::{chance, parameter, plural, turn};
 use crate::dto::{Brief, FindingDto, FindingKind};
+use crate::record::Parameter;
 use crate::record::registration::{Detail, Finding, Reason, Refusal, Registration, SizeFault, Unplaced, What};
 use vistazo_core::stats::K95_1D;
 
@@ -121,6 +122,25 @@ pub(crate) fn finding(brief: &Brief, record: &Registration, f: &Finding, kept: b
             target: target.clone(),
             ..blank
         },
+        What::Instrument { scan, estimate, p_family, others } => FindingDto {
+            kind: FindingKind::Instrument,
+            title: match scan {
+                Some(s) => format!("In {s} the instrument's {} is outside its profile", parameter(estimate.parameter)),
+                None => format!("The instrument's {} is outside its profile", parameter(estimate.parameter)),
+            },
+            evidence: [format!(
+                "it comes out at {} ± {} (95 %) where the profile states {} (1σ); {} that any of the tests comes out like this by chance",
+                amount(brief, estimate.parameter, estimate.value),
+                amount(brief, estimate.parameter, estimate.sigma * K95_1D),
+                amount(brief, estimate.parameter, estimate.stated),
+                chance(*p_family)
+            )]
+            .into_iter()
+            .chain(shadow(*others))
+            .collect(),
+            meaning: "The block solves for it, so it is taken into account in targets and stations; it bends every cloud alike. Have the instrument checked, or widen its figure in the brief if it is known.".into(),
+            ..blank
+        },
         What::NotLevel { scan, tilt, sigma } => FindingDto {
             kind: FindingKind::NotLevel,
             title: format!("{scan} is not level, though it is said to be"),
@@ -159,6 +179,18 @@ pub(crate) fn finding(brief: &Brief, record: &Registration, f: &Finding, kept: b
                 meaning: meaning.into(),
                 ..blank
             }
+        }
+    }
+}
+
+/// A value of a parameter in the unit it is read in.
+pub(crate) fn amount(brief: &Brief, p: Parameter, v: f64) -> String {
+    let sign = if v < 0.0 { "−" } else { "" };
+    match p {
+        Parameter::RangeOffset | Parameter::BoardOffset | Parameter::Settling => brief.length(v),
+        Parameter::RangeScale => format!("{sign}{:.0} ppm", 1e6 * v.abs()),
+        Parameter::Collimation | Parameter::Trunnion | Parameter::Index | Parameter::Turning => {
+            format!("{sign}{}", turn(v))
         }
     }
 }

@@ -2,8 +2,9 @@
 
 use super::planning;
 use crate::dto::{
-    AdjustmentDto, AdjustmentResult, Brief, ComponentDto, DetectionData, Error95Dto, JoinDto, LevelDto, LoopDto,
-    ObservationDto, PoseDto, SetUpDto, SourceDto, StandingDto, StationDto, TargetDto, TieDto,
+    AdjustmentDto, AdjustmentResult, Brief, ComponentDto, DetectionData, Error95Dto, InstrumentDto, JoinDto, LevelDto,
+    LoopDto, ObservationDto, PoseDto, SetUpDto, SourceDto, StandingDto, StationDto, SystematicDto, SystematicErrorsDto,
+    TargetDto, TieDto,
 };
 use crate::record::registration::{self as record, Detail, Measured, Registration};
 use crate::record::stored::{Ids, store};
@@ -54,7 +55,9 @@ impl Inputs {
     /// What a search depends on: scans searched with another one are searched again.
     pub(crate) fn search_key(brief: &Brief) -> String {
         // the number is that of the search itself: what an earlier one found is looked for again
-        super::fingerprint(&(2, brief.sphere_diameter, brief.checker_side, &brief.instrument))
+        // errors that points share change no search
+        let noise = InstrumentDto { systematic: SystematicErrorsDto::default(), ..brief.instrument.clone() };
+        super::fingerprint(&(3, brief.sphere_diameter, brief.checker_side, noise))
     }
 
     pub(crate) fn fingerprint(&self) -> String {
@@ -68,7 +71,12 @@ impl Inputs {
     fn to_core(&self) -> Result<(Input, Vec<Uuid>), ApiError> {
         let instrument = Instrument::from(&self.brief.instrument);
         let mut ids = Vec::new();
-        let mut input = Input { named: self.named(), distances: self.distances(), ..Input::default() };
+        let mut input = Input {
+            named: self.named(),
+            distances: self.distances(),
+            systematic: instrument.systematic,
+            ..Input::default()
+        };
         for s in &self.scans {
             let mut scan = ScanInput {
                 name: s.name.clone(),
@@ -143,7 +151,7 @@ impl Inputs {
 fn inputs(brief: &Brief, scans: &[ScanRow], detections: &str, plan: &planning::Plan) -> String {
     let scans: Vec<_> = scans.iter().map(|s| (s.id, s.levelled, &s.log["set_up"])).collect();
     let distances: Vec<_> = plan.distances.iter().map(|(d, m)| (d.from, d.to, d.sigma, m)).collect();
-    super::fingerprint(&(4, scans, detections, Inputs::search_key(brief), distances))
+    super::fingerprint(&(5, scans, detections, Inputs::search_key(brief), &brief.instrument.systematic, distances))
 }
 
 /// What the log says of the set-up, when it stood over a mark.
@@ -279,6 +287,7 @@ fn result(brief: &Brief, r: &Registration, kept: &HashSet<String>, detail: Optio
             .iter()
             .map(|c| ComponentDto { group: c.0, factor: c.1, redundancy: c.2 })
             .collect(),
+        systematic: r.statistics.systematic.iter().flat_map(|s| systematic(r, s)).collect(),
         ..AdjustmentResult::default()
     };
     if let Some(d) = detail {
@@ -298,6 +307,17 @@ fn result(brief: &Brief, r: &Registration, kept: &HashSet<String>, detail: Optio
             .collect();
     }
     out
+}
+
+fn systematic<'a>(r: &'a Registration, s: &'a record::Systematic) -> impl Iterator<Item = SystematicDto> + 'a {
+    s.parameters.iter().map(|p| SystematicDto {
+        parameter: p.parameter,
+        name: words::parameter(p.parameter).into(),
+        scan: s.scan.map(|k| r.scans[k].name.clone()),
+        value: p.value,
+        half95: p.sigma * K95_1D,
+        stated: p.stated,
+    })
 }
 
 fn station(s: &record::Scan) -> StationDto {
@@ -342,7 +362,10 @@ fn observation(r: &Registration, o: &record::Observation) -> Option<ObservationD
         }
         Measured::KnownPoint { target, .. } => (None, *target, 0.0, "control"),
         Measured::Distance { from, distance, .. } => (None, *from, *distance, "distance"),
-        Measured::Level { .. } | Measured::CloudTie { .. } | Measured::TrackedPose { .. } => return None,
+        Measured::Level { .. }
+        | Measured::CloudTie { .. }
+        | Measured::TrackedPose { .. }
+        | Measured::SystematicPrior { .. } => return None,
     };
     // a distance is of two targets
     let other = match &o.measured {

@@ -7,6 +7,7 @@ mod distance;
 mod known_point;
 mod level;
 mod occupied_mark;
+mod systematic_prior;
 mod target_centre;
 mod tracked_pose;
 
@@ -16,6 +17,7 @@ pub use distance::Distance;
 pub use known_point::KnownPoint;
 pub use level::Level;
 pub use occupied_mark::OccupiedMark;
+pub use systematic_prior::SystematicPrior;
 pub use target_centre::TargetCentre;
 pub use tracked_pose::TrackedPose;
 
@@ -47,4 +49,4 @@ macro_rules! kinds {
     };
 }
 
-kinds!(TargetCentre, CloudTie, Level, OccupiedMark, Backsight, TrackedPose, KnownPoint, Distance);
+kinds!(TargetCentre, CloudTie, Level, OccupiedMark, Backsight, TrackedPose, KnownPoint, Distance, SystematicPrior);

@@ -7,7 +7,8 @@ use nalgebra::{Matrix3x6, Matrix6};
 /// The centre of a target measured in a scan.
 ///
 /// Rows: the centre in the scanner frame, metres. For `l = Rᵀ (X − t)` and `w = X − t` the
-/// derivative by left increments of the pose and by the target is `dl = Rᵀ (dX − ρ + [w]× ω)`.
+/// derivative by left increments of the pose and by the target is `dl = Rᵀ (dX − ρ + [w]× ω)`. Errors
+/// that many sightings share are added to it, each times its [`crate::adjust::Parameter::effect`].
 #[derive(Clone, Debug)]
 pub struct TargetCentre {
     /// Index of the scan.
@@ -20,6 +21,8 @@ pub struct TargetCentre {
     pub covariance: Mat3,
     /// What was measured.
     pub by: TargetKind,
+    /// Errors it shares with others: indices of the systematic unknowns of the instrument and of the set-up.
+    pub systematic: [Option<usize>; 2],
 }
 
 impl Measurement for TargetCentre {
@@ -37,7 +40,16 @@ impl Measurement for TargetCentre {
         let mut scan = Matrix3x6::zeros();
         scan.fixed_view_mut::<3, 3>(0, 0).copy_from(&-rt);
         scan.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
-        Linearised::new(self.centre - rt * w).by(Unknown::Scan(self.scan), scan).by(Unknown::Target(self.target), rt)
+        let mut computed = rt * w;
+        let shared = self.systematic.into_iter().flatten().map(|k| {
+            let s = &net.systematic[k];
+            (k, s.design(&self.centre, self.by), s.values)
+        });
+        shared.clone().for_each(|(_, design, values)| computed += design * values);
+        let own = Linearised::new(self.centre - computed)
+            .by(Unknown::Scan(self.scan), scan)
+            .by(Unknown::Target(self.target), rt);
+        shared.fold(own, |l, (k, design, _)| l.by(Unknown::Systematic(k), design))
     }
 
     fn covariance(&self) -> Matrix6<f64> {

@@ -1,7 +1,7 @@
 //! The tables of the report, one function each.
 
 use super::{Package, Small, kind};
-use crate::dto::Error95Dto;
+use crate::dto::{Error95Dto, SystematicDto};
 use crate::words::probability;
 use vistazo_report::Section;
 
@@ -13,7 +13,15 @@ pub(super) fn all(p: &Package, small: &Small) -> Vec<Section> {
     }
     out.extend([stations(p, small), targets(p, small), control(p, small)]);
     out.extend(checks(p, small));
-    out.extend([ties(p, small), loops(p, small), residuals(p, small), levels(p), components(p), decisions(p)]);
+    out.extend([
+        ties(p, small),
+        loops(p, small),
+        residuals(p, small),
+        levels(p),
+        components(p),
+        instrument(p),
+        decisions(p),
+    ]);
     out.retain(|s| !s.rows.is_empty() || !s.note.is_empty());
     out
 }
@@ -305,6 +313,19 @@ fn components(p: &Package) -> Section {
                 ]
             })
             .collect(),
+    }
+}
+
+fn instrument(p: &Package) -> Section {
+    let brief = &p.state.brief;
+    let amount = |s: &SystematicDto, v: f64| crate::words::registration::amount(brief, s.parameter, v);
+    let row = |s: &SystematicDto| vec![s.name.clone(), amount(s, s.value), amount(s, s.half95), amount(s, s.stated)];
+    Section {
+        heading: "Errors of the instrument".into(),
+        note: "Errors that all sightings share, as the adjustment solved for them; the profile is their prior. Targets and stations are free of them as far as they are known, the clouds keep them.".into(),
+        columns: columns(&["Error", "came out at", "95 %", "stated 1σ"]),
+        words: 1,
+        rows: p.adjustment.result.systematic.iter().filter(|s| s.scan.is_none()).map(row).collect(),
     }
 }
 
