@@ -1144,6 +1144,8 @@ export interface components {
             stations: components["schemas"]["StationDto"][];
             /** Format: double */
             sum: number;
+            /** @description Errors that many sightings share, as they came out. */
+            systematic: components["schemas"]["SystematicDto"][];
             targets: components["schemas"]["TargetDto"][];
             ties: components["schemas"]["TieDto"][];
             /**
@@ -1613,7 +1615,7 @@ export interface components {
          * @description What a finding is about.
          * @enum {string}
          */
-        FindingKind: "moved" | "outlier" | "not_level" | "unplaced" | "size";
+        FindingKind: "moved" | "outlier" | "instrument" | "not_level" | "unplaced" | "size";
         /** @description The last georeferencing with its standing. */
         GeorefDto: {
             result: components["schemas"]["GeorefResult"];
@@ -1687,7 +1689,7 @@ export interface components {
          * @description What an error comes from.
          * @enum {string}
          */
-        Group: "control" | "spheres" | "checkers" | "clouds" | "levelling" | "set_up" | "tracking" | "distances";
+        Group: "control" | "spheres" | "checkers" | "clouds" | "levelling" | "set_up" | "tracking" | "distances" | "instrument";
         /** @description The scanner's profile. */
         InstrumentDto: {
             /** Format: double */
@@ -1739,6 +1741,8 @@ export interface components {
             sighting_sigma?: number | null;
             /** Format: double */
             step: number;
+            /** @description Errors that many points share. */
+            systematic?: components["schemas"]["SystematicErrorsDto"];
             /** Format: double */
             warm_up: number;
         };
@@ -2123,6 +2127,11 @@ export interface components {
          * @enum {string}
          */
         Pairing: "hand" | "name" | "geometry" | "none" | "name_only";
+        /**
+         * @description An error that many sightings share.
+         * @enum {string}
+         */
+        Parameter: "range_offset" | "board_offset" | "range_scale" | "collimation" | "trunnion" | "index" | "settling" | "turning";
         /** @description A point of a scan, in the scanner frame, metres. */
         PickDto: {
             at: number[];
@@ -2655,6 +2664,83 @@ export interface components {
             /** @description Horizontal, vertical, in space at 95 %; none where no placed scan shows it. */
             error?: number[] | null;
             name: string;
+        };
+        /** @description An error that many sightings share, in the unit of the parameter: metres, radians, or metres per metre. */
+        SystematicDto: {
+            /**
+             * Format: double
+             * @description Its 95 % half-width.
+             */
+            half95: number;
+            name: string;
+            parameter: components["schemas"]["Parameter"];
+            /** @description The scan, where it is of a set-up. */
+            scan?: string | null;
+            /**
+             * Format: double
+             * @description σ that the profile gave it.
+             */
+            stated: number;
+            /** Format: double */
+            value: number;
+        };
+        /** @description Errors that many points share, all 1σ: what does not average out. */
+        SystematicErrorsDto: {
+            /**
+             * Format: double
+             * @description Line of sight against tilting axis, radians.
+             */
+            collimation: number;
+            /**
+             * Format: double
+             * @description Flatness of a board, metres.
+             */
+            flatness: number;
+            /**
+             * Format: double
+             * @description Zero of the elevations, radians.
+             */
+            index: number;
+            /**
+             * Format: double
+             * @description What of that is new at every set-up, radians.
+             */
+            index_at_set_up: number;
+            /**
+             * Format: double
+             * @description Zero offset of the ranges, metres.
+             */
+            range_offset: number;
+            /**
+             * Format: double
+             * @description Scale of the ranges, metres per metre.
+             */
+            range_scale: number;
+            /**
+             * Format: double
+             * @description By how much ranges differ between black and white surfaces, metres.
+             */
+            reflectivity: number;
+            /**
+             * Format: double
+             * @description Roundness and centring of a sphere, metres.
+             */
+            roundness: number;
+            /**
+             * Format: double
+             * @description How far the tripod settles during a scan, metres.
+             */
+            settling: number;
+            /**
+             * Format: double
+             * @description Tilting axis against standing axis, radians.
+             */
+            trunnion: number;
+            /**
+             * Format: double
+             * @description How far it turns during a scan, radians.
+             */
+            turning: number;
         };
         /** @description A target after the adjustment. */
         TargetDto: {
