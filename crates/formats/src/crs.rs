@@ -84,7 +84,7 @@ pub fn lookup(code: u16) -> Result<Reference, CrsError> {
 }
 
 /// The unit of a projected system: the last one at its own level, after those of its angles.
-fn linear_unit(projcs: &str) -> Option<(&str, f64)> {
+pub(crate) fn linear_unit(projcs: &str) -> Option<(&str, f64)> {
     let (mut depth, mut found) = (0, None);
     for (i, c) in projcs.char_indices() {
         match c {

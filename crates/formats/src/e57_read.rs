@@ -1,10 +1,11 @@
+use crate::collector::Collector;
 use crate::error::FormatError;
 use crate::options::ReadOptions;
-use crate::source::{Collector, GoOn, MOST_POINTS, SourceImage, SourceScan};
+use crate::source::{GoOn, MOST_POINTS, SourceImage, SourceScan};
 use nalgebra::{Quaternion, UnitQuaternion};
 use std::path::Path;
 use vistazo_core::geometry::{Pose, Vec3};
-use vistazo_core::scan::Scan;
+use vistazo_core::scan::{Scan, ScanError};
 
 /// Largest picture kept, bytes.
 const LARGEST_IMAGE: u64 = 200 << 20;
@@ -35,8 +36,7 @@ pub(crate) fn read(
         let mut got = Collector::new(&ReadOptions::default(), go_on);
         let mut cells: Vec<(i32, i32)> = Vec::new();
         let likely = cloud.records.min(size) as usize;
-        got.points.reserve_exact(likely);
-        got.intensity.reserve_exact(likely);
+        got.reserve(likely, false);
         if gridded {
             cells.reserve_exact(likely);
         }
@@ -62,13 +62,15 @@ pub(crate) fn read(
             ((0.5..2.0).contains(&q.norm()) && translation.iter().all(|v| v.is_finite()))
                 .then(|| Pose { rotation: UnitQuaternion::from_quaternion(q), translation })
         });
-        let skipped = got.skipped;
-        let colour = std::mem::take(&mut got.colour);
-        let (mut scan, gridded) = build(got, &cells, gridded)?;
+        let source = got.finish(|got| if gridded { build(got, &cells) } else { None })?;
         drop(cells);
-        scan.colour = colour;
         let images = reader.images().iter().filter(|i| is_of(i, cloud, part)).count();
-        each(SourceScan { name: cloud.name.clone(), scan, pose, gridded, skipped, images })?;
+        // a cloud without a scanner lies where its own middle is, in the frame that the file gives it
+        let pose = match (pose, source.pose) {
+            (Some(frame), Some(middle)) => Some(frame.compose(&middle)),
+            (frame, middle) => frame.or(middle),
+        };
+        each(SourceScan { name: cloud.name.clone(), pose, images, ..source })?;
     }
     Ok(())
 }
@@ -116,23 +118,20 @@ pub fn read_images(path: &Path, part: usize) -> Result<Vec<SourceImage>, FormatE
 }
 
 /// A grid with sensible bounds becomes one; anything else is binned by direction.
-fn build(got: Collector, cells: &[(i32, i32)], gridded: bool) -> Result<(Scan, bool), FormatError> {
-    if gridded && !cells.is_empty() {
-        let (r0, c0) = cells.iter().fold((i32::MAX, i32::MAX), |a, c| (a.0.min(c.0), a.1.min(c.1)));
-        let (r1, c1) = cells.iter().fold((i32::MIN, i32::MIN), |a, c| (a.0.max(c.0), a.1.max(c.1)));
-        let (rows, cols) = (i64::from(r1) - i64::from(r0) + 1, i64::from(c1) - i64::from(c0) + 1);
-        let area = rows.saturating_mul(cols) as u64;
-        // a grid far larger than its points is a false one
-        if rows > 1
-            && cols > 1
-            && area <= (cells.len() as u64).saturating_mul(40).max(1_000_000)
-            && area < u64::from(u32::MAX)
-        {
-            let shifted = cells
-                .iter()
-                .map(|c| ((i64::from(c.0) - i64::from(r0)) as u32, (i64::from(c.1) - i64::from(c0)) as u32));
-            return Ok((Scan::from_grid(rows as u32, cols as u32, shifted, got.points, got.intensity)?, true));
-        }
-    }
-    Ok((Scan::from_unordered(got.points, got.intensity)?, false))
+fn build(got: &mut Collector<'_>, cells: &[(i32, i32)]) -> Option<Result<Scan, ScanError>> {
+    let (r0, c0) = cells.iter().fold((i32::MAX, i32::MAX), |a, c| (a.0.min(c.0), a.1.min(c.1)));
+    let (r1, c1) = cells.iter().fold((i32::MIN, i32::MIN), |a, c| (a.0.max(c.0), a.1.max(c.1)));
+    let (rows, cols) = (i64::from(r1) - i64::from(r0) + 1, i64::from(c1) - i64::from(c0) + 1);
+    let area = rows.saturating_mul(cols) as u64;
+    // a grid far larger than its points is a false one
+    let sensible = rows > 1
+        && cols > 1
+        && area <= (cells.len() as u64).saturating_mul(40).max(1_000_000)
+        && area < u64::from(u32::MAX);
+    sensible.then(|| {
+        let shifted =
+            cells.iter().map(|c| ((i64::from(c.0) - i64::from(r0)) as u32, (i64::from(c.1) - i64::from(c0)) as u32));
+        let (points, intensity) = (std::mem::take(&mut got.points), std::mem::take(&mut got.intensity));
+        Scan::from_grid(rows as u32, cols as u32, shifted, points, intensity)
+    })
 }

@@ -1,10 +1,12 @@
+use crate::collector::Collector;
 use crate::error::FormatError;
+use crate::las_reference;
 use crate::options::ReadOptions;
-use crate::source::{Collector, GoOn, MOST_POINTS, SourceScan};
+use crate::source::{GoOn, MOST_POINTS, SourceScan};
 use std::path::Path;
 
-/// Reads LAS or LAZ, 1.2 to 1.4, and COPC, which is LAZ with an index. Compressed chunks are
-/// decoded by all cores. Coordinates are taken as metres.
+/// Reads LAS or LAZ, 1.0 to 1.4, and COPC, which is LAZ with an index. Compressed chunks are
+/// decoded by all cores. Where the file says what unit it is in, that counts.
 pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
     let size = std::fs::metadata(path)?.len();
     crate::las_check::check(&mut std::fs::File::open(path)?, size)?;
@@ -21,14 +23,15 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
         return Err(FormatError::Damaged(format!("{announced} points are announced in a file of {size} bytes")));
     }
     let coloured = reader.header().point_format().has_color;
-    let mut got = Collector::new(options, go_on);
-    // false counts in small files must not reserve memory
-    let likely = announced.min(size) as usize;
-    got.points.reserve_exact(likely);
-    got.intensity.reserve_exact(likely);
-    if coloured {
-        got.colour.reserve_exact(likely);
+    let said = las_reference::of(reader.header());
+    let mut options = *options;
+    if let Some(said) = &said {
+        options.unit = said.unit.unwrap_or(options.unit);
+        options.height_unit = said.height_unit.or(options.height_unit);
     }
+    let mut got = Collector::new(&options, go_on);
+    // false counts in small files must not reserve memory
+    got.reserve(announced.min(size) as usize, coloured);
     // some 64 MB at a time, however long a record is
     let batch = (64 << 20) / u64::from(reader.header().point_format().len().max(20));
     let mut shift = None;
@@ -37,7 +40,7 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
         if data.is_empty() {
             break;
         }
-        if !go_on(got.points.len() as u64) {
+        if !go_on(got.len() as u64) {
             return Err(FormatError::Stopped);
         }
         let places = data.x().zip(data.y()).zip(data.z().zip(data.intensity()));
@@ -55,9 +58,9 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
             got.push([x, y, z], f64::from(i) / 65_535.0, Some([r, g, b].map(|v| (v >> shift) as u8)));
         }
     }
-    let found = got.points.len() as u64 + got.skipped;
+    let found = got.seen();
     if found < announced {
         return Err(FormatError::Damaged(format!("{announced} points are announced, {found} could be read")));
     }
-    got.into_unordered()
+    Ok(SourceScan { reference: said.map(|s| s.words), ..got.into_unordered()? })
 }

@@ -25,6 +25,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod canonical;
+mod collector;
 pub mod control;
 pub mod crs;
 mod e57_read;
@@ -32,6 +33,7 @@ mod e57_write;
 mod error;
 mod las_check;
 mod las_read;
+mod las_reference;
 mod las_write;
 mod options;
 pub mod plan;

@@ -27,8 +27,10 @@ pub struct ReadOptions {
     /// Where the scanner stood in the file's coordinates (after unit and up axis), metres. The origin when the file is in the scanner's
     /// own frame. E57 says it by itself.
     pub scanner: Vec3,
-    /// Metres in one unit of the file; for text and PLY.
+    /// Metres in one unit of the file; for text and PLY, and LAS that does not say.
     pub unit: f64,
+    /// Metres in one unit of its heights, where they have another.
+    pub height_unit: Option<f64>,
     /// Axis that points up; for text and PLY.
     pub up: UpAxis,
     /// Columns of a text file; `None` lets them be guessed.
@@ -37,7 +39,7 @@ pub struct ReadOptions {
 
 impl Default for ReadOptions {
     fn default() -> Self {
-        Self { scanner: Vec3::zeros(), unit: 1.0, up: UpAxis::Z, columns: None }
+        Self { scanner: Vec3::zeros(), unit: 1.0, height_unit: None, up: UpAxis::Z, columns: None }
     }
 }
 
@@ -48,6 +50,10 @@ impl ReadOptions {
             UpAxis::Z => (x, y, z),
             UpAxis::Y => (x, -z, y),
         };
-        [x * self.unit - self.scanner.x, y * self.unit - self.scanner.y, z * self.unit - self.scanner.z]
+        [
+            x * self.unit - self.scanner.x,
+            y * self.unit - self.scanner.y,
+            z * self.height_unit.unwrap_or(self.unit) - self.scanner.z,
+        ]
     }
 }

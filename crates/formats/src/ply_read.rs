@@ -1,6 +1,7 @@
+use crate::collector::Collector;
 use crate::error::FormatError;
 use crate::options::ReadOptions;
-use crate::source::{Collector, GoOn, MOST_POINTS, SourceScan};
+use crate::source::{GoOn, MOST_POINTS, SourceScan};
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
 

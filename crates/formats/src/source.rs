@@ -27,13 +27,16 @@ pub enum SourceKind {
 pub struct SourceScan {
     /// Name from the file, when it has one.
     pub name: Option<String>,
-    /// Points about the scanner.
+    /// Points about the scanner, or about a middle of their own where there is none.
     pub scan: Scan,
-    /// The pose that came with it, as a starting value.
+    /// The pose that came with it, as a starting value; of a cloud without a scanner, where its middle is in
+    /// the coordinates of the file (metres).
     pub pose: Option<Pose>,
+    /// What the file says of its coordinates: reference and unit.
+    pub reference: Option<String>,
     /// Came with rows and columns.
     pub gridded: bool,
-    /// Points that were left out because a coordinate was not finite or absurd.
+    /// Points that were left out because a coordinate was not finite, or all were zero: no return.
     pub skipped: u64,
     /// Pictures that belong to the scan; [`crate::read_images`] reads them.
     pub images: usize,
@@ -104,58 +107,4 @@ pub fn read_source(
     });
     std::panic::catch_unwind(read)
         .unwrap_or_else(|_| Err(FormatError::Damaged("its decoder cannot make sense of it".into())))
-}
-
-/// Collects points, leaving out those that cannot be.
-pub(crate) struct Collector<'a> {
-    options: ReadOptions,
-    go_on: &'a GoOn<'a>,
-    pub points: Vec<[f32; 3]>,
-    pub intensity: Vec<u16>,
-    pub colour: Vec<[u8; 3]>,
-    pub skipped: u64,
-}
-
-impl<'a> Collector<'a> {
-    pub(crate) fn new(options: &ReadOptions, go_on: &'a GoOn<'a>) -> Self {
-        Self { options: *options, go_on, points: Vec::new(), intensity: Vec::new(), colour: Vec::new(), skipped: 0 }
-    }
-
-    /// Adds a point of the file, intensity 0..1. Returns whether it was taken.
-    pub(crate) fn push(&mut self, p: [f64; 3], intensity: f64, colour: Option<[u8; 3]>) -> bool {
-        let [x, y, z] = self.options.place(p);
-        let r2 = x * x + y * y + z * z;
-        // nearer than a centimetre or farther than ten kilometres is no measurement
-        if !r2.is_finite() || !(1e-4..1e8).contains(&r2) {
-            self.skipped += 1;
-            return false;
-        }
-        if let Some(c) = colour {
-            // the first coloured point: those before it are black
-            if self.colour.len() < self.points.len() {
-                self.colour.resize(self.points.len(), [0; 3]);
-            }
-            self.colour.push(c);
-        } else if !self.colour.is_empty() {
-            self.colour.push([0; 3]);
-        }
-        self.points.push([x as f32, y as f32, z as f32]);
-        self.intensity.push((intensity.clamp(0.0, 1.0) * 65_535.0) as u16);
-        true
-    }
-
-    /// Asks whether to go on, once in a quarter of a million points.
-    pub(crate) fn check(&self) -> Result<(), FormatError> {
-        let n = self.points.len() as u64 + self.skipped;
-        if n.is_multiple_of(1 << 18) && !(self.go_on)(n) { Err(FormatError::Stopped) } else { Ok(()) }
-    }
-
-    /// The scan of a source without rows and columns.
-    pub(crate) fn into_unordered(mut self) -> Result<SourceScan, FormatError> {
-        let skipped = self.skipped;
-        let colour = std::mem::take(&mut self.colour);
-        let mut scan = Scan::from_unordered(self.points, self.intensity)?;
-        scan.colour = colour;
-        Ok(SourceScan { name: None, scan, pose: None, gridded: false, skipped, images: 0 })
-    }
 }

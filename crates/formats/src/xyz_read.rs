@@ -1,6 +1,7 @@
+use crate::collector::Collector;
 use crate::error::FormatError;
 use crate::options::{Columns, ReadOptions};
-use crate::source::{Collector, GoOn, MOST_POINTS, SourceScan};
+use crate::source::{GoOn, MOST_POINTS, SourceScan};
 use std::io::{BufRead, Read};
 use std::path::Path;
 
@@ -145,7 +146,7 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
             continue;
         }
         let row: Vec<&str> = fields(line).collect();
-        if got.points.is_empty() && got.skipped == 0 {
+        if got.seen() == 0 {
             let is_heading = row.iter().all(|f| f.parse::<f64>().is_err());
             if (is_heading && preview.heading.is_some()) || (row.len() == 1 && row[0].parse::<u64>().is_ok()) {
                 continue;
@@ -177,8 +178,8 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
             None => None,
         };
         got.push(p, shade, colour);
-        if got.points.len() as u64 > MOST_POINTS {
-            return Err(FormatError::TooLarge { found: got.points.len() as u64, limit: MOST_POINTS });
+        if got.len() as u64 > MOST_POINTS {
+            return Err(FormatError::TooLarge { found: got.len() as u64, limit: MOST_POINTS });
         }
     }
     got.into_unordered()

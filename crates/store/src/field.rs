@@ -33,6 +33,10 @@ pub struct ScanRow {
     pub log: Value,
     /// Taken by the simulated scanner.
     pub simulated: bool,
+    /// A scanner stood at its origin; else it is a cloud in coordinates of its own.
+    pub has_scanner: bool,
+    /// What its file says of its coordinates.
+    pub reference: Option<String>,
     pub version: i32,
 }
 
@@ -56,6 +60,8 @@ pub struct NewScan<'a> {
     pub bytes: i64,
     pub log: &'a Value,
     pub simulated: bool,
+    pub has_scanner: bool,
+    pub reference: Option<&'a str>,
 }
 
 #[derive(Debug, Clone, sqlx::FromRow)]
@@ -94,9 +100,9 @@ pub async fn scan(db: &PgPool, job: Uuid, id: Uuid) -> Result<ScanRow> {
 /// derived from the file.
 pub async fn put_scan(db: impl sqlx::PgExecutor<'_>, s: &NewScan<'_>) -> Result<()> {
     sqlx::query(
-        "insert into scans (id, job_id, upload_id, part, name, station_id, gridded, levelled, points, skipped, key, log, pose, images, coloured, derived, bytes, simulated) \
-         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18) \
-         on conflict (upload_id, part) do update set gridded = $7, points = $9, skipped = $10, key = $11, pose = $13, images = $14, coloured = $15, derived = $16, bytes = $17",
+        "insert into scans (id, job_id, upload_id, part, name, station_id, gridded, levelled, points, skipped, key, log, pose, images, coloured, derived, bytes, simulated, has_scanner, reference) \
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, $20) \
+         on conflict (upload_id, part) do update set gridded = $7, points = $9, skipped = $10, key = $11, pose = $13, images = $14, coloured = $15, derived = $16, bytes = $17, has_scanner = $19, reference = $20",
     )
     .bind(new_id())
     .bind(s.job)
@@ -116,6 +122,8 @@ pub async fn put_scan(db: impl sqlx::PgExecutor<'_>, s: &NewScan<'_>) -> Result<
     .bind(s.derived)
     .bind(s.bytes)
     .bind(s.simulated)
+    .bind(s.has_scanner)
+    .bind(s.reference)
     .execute(db)
     .await
     .map_err(crate::unique(s.name))?;

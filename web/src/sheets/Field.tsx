@@ -59,13 +59,13 @@ export default function Field() {
         { head: 'Scan', cell: (s) => <>{s.name}{s.simulated && <span className="faint"> simulated</span>}</> },
         { head: 'Points', num: true, cell: (s) => s.points.toLocaleString('en').replaceAll(',', ' ') },
         { head: 'Station', cell: (s) => stations.find((x) => x.id === s.station_id)?.data.name ?? '–' },
-        { head: 'Grid', cell: (s) => `${s.gridded ? 'structured' : 'unordered'}${s.coloured ? ', colours' : ''}${s.images ? `, ${s.images} picture${s.images === 1 ? '' : 's'}` : ''}` },
+        { head: 'Grid', cell: (s) => `${!s.has_scanner ? 'cloud without a scanner position' : s.gridded ? 'structured' : 'unordered'}${s.coloured ? ', colours' : ''}${s.images ? `, ${s.images} picture${s.images === 1 ? '' : 's'}` : ''}` },
         { head: 'Levelled', cell: (s) => (s.levelled ? 'yes' : 'no') },
         { head: 'Operator', cell: (s) => s.log.operator ?? '–' },
         { head: <>Height [{u.code}]</>, num: true, cell: (s) => u.len(s.log.instrument_height) },
         { head: 'Settings', cell: (s) => s.log.settings ?? s.log.file ?? '' },
         { head: 'Time (UTC)', cell: (s) => s.log.time?.slice(0, 16).replace('T', ' ') ?? '' },
-        { head: 'Note', cell: (s) => <>{s.log.note}{s.skipped > 0 && <span className="warn"> {s.skipped} invalid points left out</span>}</> },
+        { head: 'Note', cell: (s) => <>{s.log.note}{s.reference && <span className="faint"> {s.reference}</span>}{s.skipped > 0 && <span className="warn"> {s.skipped} invalid points left out</span>}</> },
       ]} />
       {scan && edit && <Entry key={`${scan.id}${scan.version}`} scan={scan} stations={stations} />}
     </div>

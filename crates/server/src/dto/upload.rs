@@ -94,6 +94,7 @@ impl UploadOptions {
             };
             Some(Columns { xyz: [x, y, z], intensity: column(3), rgb: column(4) })
         };
-        Ok(ReadOptions { scanner: Vec3::from(self.scanner), unit: unit.metres(), up, columns })
+        let (scanner, unit) = (Vec3::from(self.scanner), unit.metres());
+        Ok(ReadOptions { scanner, unit, up, columns, ..ReadOptions::default() })
     }
 }

@@ -68,6 +68,8 @@ struct Meta {
     images: usize,
     coloured: bool,
     pose: Option<PoseDto>,
+    has_scanner: bool,
+    reference: Option<String>,
 }
 
 /// Reads every scan of a local file, derives and stores; returns how many scans and points. The
@@ -138,6 +140,8 @@ async fn read(
                 images: source.images,
                 coloured: !source.scan.colour.is_empty(),
                 pose: source.pose.as_ref().map(PoseDto::from),
+                has_scanner: source.scan.has_scanner(),
+                reference: source.reference,
             };
             match derive::derive(&source.scan, &watch, &format!("{file_name}, scan {part}"), (from, to)) {
                 Ok(derived) => send.blocking_send((meta, derived)).map_err(|_| FormatError::Stopped),
@@ -194,6 +198,8 @@ async fn record(app: &App, task: &Task, upload: &Upload, entry: &Entry, ready: &
                 bytes: r.derived.bytes as i64,
                 log: &entry.log,
                 simulated: entry.simulated,
+                has_scanner: r.source.has_scanner,
+                reference: r.source.reference.as_deref(),
             },
         )
         .await?;

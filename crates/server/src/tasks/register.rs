@@ -16,7 +16,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let count = inputs.scans.len().max(1) as f64;
     for (i, scan) in inputs.scans.iter().enumerate() {
         progress.at(0.9 * i as f64 / count, &format!("looking for targets in {}", scan.name))?;
-        if field::is_searched(&app.db, scan.id, &key).await? {
+        // without a scanner there is no picture to look at
+        if !scan.has_scanner || field::is_searched(&app.db, scan.id, &key).await? {
             continue;
         }
         let points = files::scan(app, scan).await?;

@@ -52,6 +52,7 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
         }
         _ => ("as delivered", false, rows.iter().filter_map(delivered).collect()),
     };
+    let stations = with_clouds(stations, frame, &rows);
     let n = stations.len().max(1) as f64;
     let middle = stations.iter().map(|s| Vec3::from(s.pose.translation)).sum::<Vec3>() / n;
     let origin = middle.map(f64::round);
@@ -77,6 +78,22 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
         .collect();
     let revision = super::fingerprint(&scans.iter().map(|s| (s.id, s.pose, &s.grade)).collect::<Vec<_>>());
     Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision, scans })
+}
+
+/// A cloud without a scanner farther than this from all scans is of another frame, metres.
+const SAME_SITE: f64 = 20_000.0;
+
+/// Adds the clouds without a scanner whose own coordinates are of the grid: taken as they are, since nothing
+/// checks them.
+fn with_clouds(mut stations: Vec<Place>, frame: &str, rows: &[field::ScanRow]) -> Vec<Place> {
+    if frame != "grid" {
+        return stations;
+    }
+    let at = |p: &Place| Vec3::from(p.pose.translation);
+    let near = |c: &Place| stations.iter().any(|s| (at(s) - at(c)).norm() < SAME_SITE);
+    let clouds: Vec<Place> = rows.iter().filter(|r| !r.has_scanner).filter_map(delivered).filter(near).collect();
+    stations.extend(clouds);
+    stations
 }
 
 /// Where the file says that the scan was; nothing is known about how good that is.

@@ -60,6 +60,11 @@ impl Inputs {
         super::fingerprint(&(3, brief.sphere_diameter, brief.checker_side, noise))
     }
 
+    /// Scans that a scanner took: clouds without one have no targets and are registered as they come.
+    fn of_scanners(&self) -> impl Iterator<Item = &ScanRow> {
+        self.scans.iter().filter(|s| s.has_scanner)
+    }
+
     pub(crate) fn fingerprint(&self) -> String {
         inputs(&self.brief, &self.scans, &self.state, &self.plan)
     }
@@ -77,7 +82,7 @@ impl Inputs {
             systematic: instrument.systematic,
             ..Input::default()
         };
-        for s in &self.scans {
+        for s in self.of_scanners() {
             let mut scan = ScanInput {
                 name: s.name.clone(),
                 compensator: if s.levelled { instrument.compensator_sigma } else { None },
@@ -196,7 +201,7 @@ pub(crate) fn data(row: &DetectionRow) -> Result<DetectionData, ApiError> {
 /// When a stored detection cannot be read.
 pub(crate) fn compute(inputs: &Inputs) -> Result<(Registration, Detail), ApiError> {
     let (input, detections) = inputs.to_core()?;
-    let scans: Vec<(Uuid, String)> = inputs.scans.iter().map(|s| (s.id, s.name.clone())).collect();
+    let scans: Vec<(Uuid, String)> = inputs.of_scanners().map(|s| (s.id, s.name.clone())).collect();
     Ok(store(&register(&input), &Ids { scans: &scans, detections: &detections }))
 }
 
