@@ -76,6 +76,9 @@ pub struct Block {
 /// distance between two targets on a site, and far above what a knocked sphere moves.
 const SAME_PLACE: f64 = 0.15;
 
+/// How far a wrong target may be off and its scan still find its place by it, metres.
+const WRONG: f64 = 0.03;
+
 /// Matches all pairs of scans, grows a block from the scan with the strongest match, and merges
 /// observations of the same target.
 ///
@@ -128,8 +131,9 @@ pub fn assemble(scans: &[ScanTargets]) -> Block {
 }
 
 impl Block {
-    /// Adds scan after scan: first over sound pairs, then against the targets of the whole block, at
-    /// last without taking the axis of a scan for vertical that claims to be level.
+    /// Adds scan after scan: first over sound pairs, then against the targets of the whole block, then
+    /// without taking the axis of a scan for vertical that claims to be level; at last one whose targets fit
+    /// only roughly, because one of them was measured or moved wrongly: the tests of the adjustment say which.
     fn grow(&mut self, scans: &[ScanTargets], sets: &[Vec<Matched>], pairs: &[(usize, usize, Match)]) {
         let n = scans.len();
         loop {
@@ -145,15 +149,21 @@ impl Block {
             }
             let all: Vec<Matched> = self.as_points(scans);
             let levelled = scans.iter().all(|x| x.levelled);
-            let found = |levelled: bool, least: usize| {
-                let options = MatchOptions { levelled, least, ..MatchOptions::default() };
+            let found = |levelled: bool, least: usize, slack: f64| {
+                let options = MatchOptions { levelled, slack, least, ..MatchOptions::default() };
                 (0..n).filter(|&s| self.poses[s].is_none() && sets[s].len() >= least).find_map(|s| {
                     match_points(&all, &sets[s], &options).filter(|m| !m.ambiguous).map(|m| (s, m.fit.pose))
                 })
             };
-            if let Some((s, pose)) = found(levelled, 3) {
+            let close = MatchOptions::default().slack;
+            if let Some((s, pose)) = found(levelled, 3, close) {
                 self.place(s, pose, scans);
-            } else if levelled && let Some((s, pose)) = found(false, 4) {
+            } else if levelled && let Some((s, pose)) = found(false, 4, close) {
+                self.tilted.push(s);
+                self.place(s, pose, scans);
+            } else if let Some((s, pose)) = found(levelled, 3, WRONG) {
+                self.place(s, pose, scans);
+            } else if levelled && let Some((s, pose)) = found(false, 3, close) {
                 self.tilted.push(s);
                 self.place(s, pose, scans);
             } else {

@@ -172,7 +172,9 @@ pub fn misclosures(net: &Network, ties: &[Tie]) -> Vec<Misclosure> {
         .observations
         .iter()
         .filter(|o| o.active)
-        .filter_map(|o| o.centre().map(|c| ((c.scan, c.target), (c.centre, c.covariance * o.inflation))))
+        .filter_map(|o| {
+            o.centre().map(|c| ((c.scan, c.target), (c.corrected(&net.systematic), c.covariance * o.inflation)))
+        })
         .collect();
     let shared: HashMap<(usize, usize), &[usize]> = strong.iter().map(|t| (t.scans, &t.shared[..])).collect();
     let mut pairs: HashMap<(usize, usize), Option<Pair>> = HashMap::new();

@@ -154,7 +154,8 @@ pub fn register(input: &Input) -> Registration {
         .filter_map(|(o, suspect)| {
             let c = o.centre()?;
             let sigma = c.covariance.symmetric_eigenvalues().max().sqrt();
-            Some(SharedTarget { scan: c.scan, target: c.target, centre: c.centre, sigma, suspect: *suspect })
+            let centre = c.corrected(&solution.systematic);
+            Some(SharedTarget { scan: c.scan, target: c.target, centre, sigma, suspect: *suspect })
         })
         .collect();
     let index = |s: usize| placed.scans.iter().position(|p| *p == s);

@@ -1,5 +1,5 @@
 use crate::adjust::observation::padded;
-use crate::adjust::{Group, Linearised, Measurement, Network, Unknown};
+use crate::adjust::{Group, Linearised, Measurement, Network, SystematicUnknown, Unknown};
 use crate::geometry::{Mat3, Vec3, skew};
 use crate::targets::TargetKind;
 use nalgebra::{Matrix3x6, Matrix6};
@@ -25,6 +25,18 @@ pub struct TargetCentre {
     pub systematic: [Option<usize>; 2],
 }
 
+impl TargetCentre {
+    fn shared(&self) -> impl Iterator<Item = usize> + use<> {
+        self.systematic.into_iter().flatten()
+    }
+
+    /// The centre without what is known of the errors it shares, metres.
+    pub fn corrected(&self, systematic: &[SystematicUnknown]) -> Vec3 {
+        let wrong = |k: usize| systematic[k].design(&self.centre, self.by) * systematic[k].values;
+        self.centre - self.shared().map(wrong).sum::<Vec3>()
+    }
+}
+
 impl Measurement for TargetCentre {
     fn group(&self) -> Group {
         match self.by {
@@ -40,16 +52,13 @@ impl Measurement for TargetCentre {
         let mut scan = Matrix3x6::zeros();
         scan.fixed_view_mut::<3, 3>(0, 0).copy_from(&-rt);
         scan.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
-        let mut computed = rt * w;
-        let shared = self.systematic.into_iter().flatten().map(|k| {
-            let s = &net.systematic[k];
-            (k, s.design(&self.centre, self.by), s.values)
-        });
-        shared.clone().for_each(|(_, design, values)| computed += design * values);
-        let own = Linearised::new(self.centre - computed)
+        let own = Linearised::new(self.corrected(&net.systematic) - rt * w)
             .by(Unknown::Scan(self.scan), scan)
             .by(Unknown::Target(self.target), rt);
-        shared.fold(own, |l, (k, design, _)| l.by(Unknown::Systematic(k), design))
+        self.shared().fold(own, |l, k| {
+            let s = &net.systematic[k];
+            l.by(Unknown::Systematic(k), s.design(&self.centre, self.by))
+        })
     }
 
     fn covariance(&self) -> Matrix6<f64> {
