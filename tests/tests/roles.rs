@@ -72,6 +72,7 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/findings/keep", "os"),
     ("post", "/api/jobs/{job}/findings/reopen", "os"),
     ("post", "/api/jobs/{job}/adjustment/lock", "os"),
+    ("post", "/api/jobs/{job}/adjustment/profile", "os"),
     ("delete", "/api/jobs/{job}/adjustment/lock", "os"),
     ("post", "/api/jobs/{job}/control/preview", "os"),
     ("get", "/api/jobs/{job}/control", "osr"),

@@ -5,8 +5,9 @@
 mod survey;
 
 use survey::{Recipe, flat, hall, stays, survey};
-use vistazo_core::adjust::Unknown;
+use vistazo_core::adjust::{Unknown, profile_as_found};
 use vistazo_core::geometry::{FitModel, Vec3, fit};
+use vistazo_core::instrument::Instrument;
 use vistazo_core::registration::{Finding, Input, MeasuredDistance, NamedPlace, Registration, SetUp, Sight, register};
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::targets::TargetKind;
@@ -57,6 +58,10 @@ fn noise_beyond_the_stated_widens_the_regions_and_accuses_nobody() {
         findings += r.findings.len();
         let block = r.block.unwrap();
         assert!(block.solution.variance.interval.0 > 1.5, "{:?}", block.solution.variance);
+        // taken into the profile, the noise is what it was
+        let profile = Instrument::mid_range();
+        let found = profile_as_found(&profile, &block.solution.components()).unwrap();
+        assert!((1.9..3.1).contains(&(found.range_sigma / profile.range_sigma)), "{}", found.range_sigma);
         // targets are numbered in the order they were first seen, which is that of the truth
         let f = fit(FitModel::Levelled, &targets, &block.solution.targets).unwrap();
         for (k, t) in targets.iter().enumerate() {

@@ -81,87 +81,25 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
         .collect();
     let Some(&(_, first)) = lines.first() else { return Err(FormatError::Empty) };
     let separator = separator_of(first, lines.last().map_or(first, |l| l.1));
-    let split = |l: &str| -> Vec<String> {
-        let parts: Vec<&str> = match separator {
-            Separator::Comma => l.split(',').collect(),
-            Separator::Semicolon => l.split(';').collect(),
-            Separator::Tab => l.split('\t').collect(),
-            Separator::Space => l.split_whitespace().collect(),
-        };
-        parts.into_iter().map(|p| p.trim().trim_matches('"').to_owned()).collect()
-    };
-    let number = |s: &str| {
-        let s = if separator == Separator::Comma { s.to_owned() } else { s.replace(',', ".") };
-        s.parse::<f64>().ok().filter(|v| v.is_finite())
-    };
-    let head = split(first);
-    let is_heading = head.len() >= 4 && head[1..4].iter().all(|f| number(f).is_none());
+    let head = separator.split(first);
+    let is_heading = head.len() >= 4 && head[1..4].iter().all(|f| separator.number(f).is_none());
     let said = if is_heading { order_of(&head) } else { None };
     let order_used = order.or(said).unwrap_or(ColumnOrder::Enh);
     let sigmas = if is_heading { sigma_columns(&head) } else { Vec::new() };
+    let columns = Columns { separator, order: order_used, sigmas };
     let mut points: Vec<ControlLine> = Vec::new();
     let mut names: HashMap<String, usize> = HashMap::new();
     for &(line, text) in lines.iter().skip(usize::from(is_heading)) {
-        let fields = split(text);
-        let name = fields.first().filter(|n| !n.is_empty()).ok_or_else(|| FormatError::Line {
-            line,
-            column: 1,
-            found: "nothing".into(),
-            expected: "the name of the point".into(),
-        })?;
-        if let Some(old) = names.insert(name.to_lowercase(), line) {
+        let point = columns.point(line, &separator.split(text))?;
+        if let Some(old) = names.insert(point.name.to_lowercase(), line) {
             return Err(FormatError::Line {
                 line,
                 column: 1,
-                found: format!("the name “{name}” again (first on line {old})"),
+                found: format!("the name “{}” again (first on line {old})", point.name),
                 expected: "a name that is used once".into(),
             });
         }
-        let mut v = [None; 3];
-        for (k, value) in v.iter_mut().enumerate() {
-            let expected = match (order_used, k) {
-                (ColumnOrder::Enh, 0) | (ColumnOrder::Neh, 1) => "an easting",
-                (_, 2) => "a height",
-                _ => "a northing",
-            };
-            let field = fields.get(k + 1).map(String::as_str);
-            *value = coordinate(field, line, k + 2, expected, &number)?;
-        }
-        if order_used == ColumnOrder::Neh {
-            v.swap(0, 1);
-        }
-        let nothing = FormatError::Line {
-            line,
-            column: 2,
-            found: "neither plan coordinates nor a height".into(),
-            expected: "easting and northing, a height, or all three".into(),
-        };
-        match v {
-            [None, None, None] => return Err(nothing),
-            [Some(_), None, _] | [None, Some(_), _] => {
-                return Err(FormatError::Line {
-                    line,
-                    column: 2,
-                    found: "one plan coordinate".into(),
-                    expected: "easting and northing, or neither".into(),
-                });
-            }
-            _ => {}
-        }
-        let mut sigma = [None; 3];
-        for (column, axes) in &sigmas {
-            let Some(field) = fields.get(*column).map(|f| f.trim()).filter(|f| !f.is_empty() && *f != "-") else {
-                continue;
-            };
-            let value = number(field).filter(|s| *s > 0.0).ok_or_else(|| FormatError::Line {
-                line,
-                column: column + 1,
-                found: format!("“{field}”"),
-                expected: "a standard deviation (a number above 0)".into(),
-            })?;
-            axes.iter().for_each(|&a| sigma[a] = Some(value));
-        }
-        points.push(ControlLine { line, name: name.clone(), position: v, sigma });
+        points.push(point);
     }
     if points.is_empty() {
         return Err(FormatError::Line {
@@ -178,6 +116,79 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
         heading: is_heading.then(|| first.to_owned()),
         points,
     })
+}
+
+impl Separator {
+    /// The fields of a line, without quotes.
+    fn split(self, line: &str) -> Vec<String> {
+        let parts: Vec<&str> = match self {
+            Self::Comma => line.split(',').collect(),
+            Self::Semicolon => line.split(';').collect(),
+            Self::Tab => line.split('\t').collect(),
+            Self::Space => line.split_whitespace().collect(),
+        };
+        parts.into_iter().map(|p| p.trim().trim_matches('"').to_owned()).collect()
+    }
+
+    /// A finite number; a decimal comma counts where commas do not separate.
+    fn number(self, s: &str) -> Option<f64> {
+        let s = if self == Self::Comma { s.to_owned() } else { s.replace(',', ".") };
+        s.parse::<f64>().ok().filter(|v| v.is_finite())
+    }
+}
+
+/// What stands where in a line.
+struct Columns {
+    separator: Separator,
+    order: ColumnOrder,
+    /// Columns of standard deviations, with the axes that each is of.
+    sigmas: Vec<(usize, Vec<usize>)>,
+}
+
+impl Columns {
+    fn point(&self, line: usize, fields: &[String]) -> Result<ControlLine, FormatError> {
+        let wrong = |column: usize, found: &str, expected: &str| FormatError::Line {
+            line,
+            column,
+            found: found.into(),
+            expected: expected.into(),
+        };
+        let name = fields.first().filter(|n| !n.is_empty());
+        let name = name.ok_or_else(|| wrong(1, "nothing", "the name of the point"))?.clone();
+        let mut position = [None; 3];
+        for (k, value) in position.iter_mut().enumerate() {
+            let expected = match (self.order, k) {
+                (ColumnOrder::Enh, 0) | (ColumnOrder::Neh, 1) => "an easting",
+                (_, 2) => "a height",
+                _ => "a northing",
+            };
+            let field = fields.get(k + 1).map(String::as_str);
+            *value = coordinate(field, line, k + 2, expected, &|s: &str| self.separator.number(s))?;
+        }
+        if self.order == ColumnOrder::Neh {
+            position.swap(0, 1);
+        }
+        match position {
+            [None, None, None] => {
+                let expected = "easting and northing, a height, or all three";
+                return Err(wrong(2, "neither plan coordinates nor a height", expected));
+            }
+            [Some(_), None, _] | [None, Some(_), _] => {
+                return Err(wrong(2, "one plan coordinate", "easting and northing, or neither"));
+            }
+            _ => {}
+        }
+        let mut sigma = [None; 3];
+        for (column, axes) in &self.sigmas {
+            let field = fields.get(*column).map(|f| f.trim()).filter(|f| !f.is_empty() && *f != "-");
+            let Some(field) = field else { continue };
+            let value = self.separator.number(field).filter(|s| *s > 0.0);
+            let value = value
+                .ok_or_else(|| wrong(column + 1, &format!("“{field}”"), "a standard deviation (a number above 0)"))?;
+            axes.iter().for_each(|&a| sigma[a] = Some(value));
+        }
+        Ok(ControlLine { line, name, position, sigma })
+    }
 }
 
 /// A coordinate: a number, or nothing where the field is empty or a dash. A field that is not there at

@@ -30,7 +30,29 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
         users.push((people::add_user(&app.db, email, name, &hash).await?, role));
     }
     let house = vistazo_sim::roundhouse();
-    let brief = Brief {
+    let brief = brief(&house);
+    let job = jobs::create(&app.db, users[0].0.id, "Corvane Roundhouse", &serde_json::json!(brief), Some("roundhouse"))
+        .await?;
+    for (user, role) in &users[1..] {
+        jobs::set_member(&app.db, job.id, user.id, Some(*role)).await?;
+    }
+    let edits = plan(&house);
+    jobs::edit_plan(&app.db, job.id, &edits).await?;
+    jobs::note(&app.db, job.id, Some(users[0].0.id), "created the demo job").await?;
+    for e in edits.iter().filter(|e| e.kind == "station") {
+        let log = serde_json::json!({
+            "operator": "Sera Lindqvist", "instrument_height": e.data["position"][2], "note": "",
+            "settings": format!("{}, {:.2} mrad", house.instrument.name, house.instrument.step * 1e3), "time": chrono::Utc::now(),
+        });
+        let payload = serde_json::json!({ "station": e.id, "log": log, "name": e.data["name"] });
+        tasks::add(&app.db, job.id, "scan", &payload, Some(users[1].0.id)).await?;
+    }
+    Ok(())
+}
+
+/// What the client asks for.
+fn brief(house: &vistazo_sim::Roundhouse) -> Brief {
+    Brief {
         client: "Corvane Heritage Trust".into(),
         site: "Corvane Roundhouse: locomotive shed around a turntable, yard to the south".into(),
         purpose: "As-built survey for the conversion into a museum".into(),
@@ -41,12 +63,11 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
         sphere_diameter: Some(0.2),
         checker_side: Some(0.4),
         ..Brief::default()
-    };
-    let job = jobs::create(&app.db, users[0].0.id, "Corvane Roundhouse", &serde_json::json!(brief), Some("roundhouse"))
-        .await?;
-    for (user, role) in &users[1..] {
-        jobs::set_member(&app.db, job.id, user.id, Some(*role)).await?;
     }
+}
+
+/// Site, stations and targets as they were planned.
+fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
     let mut edits = Vec::new();
     let mut add = |kind: &str, data: PlanData| {
         edits.push(PlanEdit {
@@ -113,17 +134,7 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
             },
         );
     }
-    jobs::edit_plan(&app.db, job.id, &edits).await?;
-    jobs::note(&app.db, job.id, Some(users[0].0.id), "created the demo job").await?;
-    for e in edits.iter().filter(|e| e.kind == "station") {
-        let log = serde_json::json!({
-            "operator": "Sera Lindqvist", "instrument_height": e.data["position"][2], "note": "",
-            "settings": format!("{}, {:.2} mrad", house.instrument.name, house.instrument.step * 1e3), "time": chrono::Utc::now(),
-        });
-        let payload = serde_json::json!({ "station": e.id, "log": log, "name": e.data["name"] });
-        tasks::add(&app.db, job.id, "scan", &payload, Some(users[1].0.id)).await?;
-    }
-    Ok(())
+    edits
 }
 
 /// The demo's control file, as the surveyor of the control would hand it over.

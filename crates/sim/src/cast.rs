@@ -1,4 +1,4 @@
-use crate::scanner::Scanner;
+use crate::scanner::{Scanner, Wrong};
 use crate::scene::Scene;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -97,44 +97,16 @@ fn cast(
     progress: &(dyn Fn(f64) -> bool + Sync),
 ) -> Option<RawScan> {
     let (instrument, wrong) = (&scanner.instrument, scanner.at_set_up(seed));
-    let cols = (std::f64::consts::TAU / instrument.step).round() as usize;
-    let rows = ((instrument.elevation_max - instrument.elevation_min) / instrument.step) as usize;
+    let grid = Grid::of(instrument);
+    let (rows, cols) = (grid.rows, grid.cols);
     let shapes = shapes(scene, epoch, scanner, seed);
     let candidates = by_column(&shapes, pose, cols);
-    let angles = |row: usize, col: usize| {
-        let el = instrument.elevation_max - row as f64 * instrument.step;
-        (col as f64 / cols as f64 * std::f64::consts::TAU, el)
-    };
-    let ray = |row: usize, col: usize| {
-        let (az, el) = angles(row, col);
-        Vec3::new(el.cos() * az.cos(), el.cos() * az.sin(), el.sin())
-    };
-    let world = |d: &Vec3| pose.rotation * d;
-    // direction and half-angle of each window
-    let windows: Vec<(Vec3, f64)> = aims
-        .iter()
-        .map(|a| {
-            let p = pose.inverse().apply(&a.at);
-            (p.normalize(), (a.reach / p.norm()).min(1.5).cos())
-        })
-        .collect();
-    // rows and columns that no window reaches are passed over without a look
-    let reached = |n: usize, is: &dyn Fn(usize, &(Vec3, f64)) -> bool| -> Vec<bool> {
-        (0..n).map(|k| windows.is_empty() || windows.iter().any(|w| is(k, w))).collect()
-    };
-    let row_reached = reached(rows, &|row, w| {
-        let el = instrument.elevation_max - row as f64 * instrument.step;
-        (el - w.0.z.asin()).abs() < w.1.acos() + instrument.step
-    });
-    let col_reached = reached(cols, &|col, w| {
-        let off = col as f64 / cols as f64 * std::f64::consts::TAU - w.0.y.atan2(w.0.x);
-        let half = w.1.acos() + instrument.step;
-        off.sin().atan2(off.cos()).abs() * w.0.x.hypot(w.0.y) < half.sin() * 1.1 || w.0.z.abs() > 0.95
-    });
+    let windows = Windows::new(aims, pose, &grid);
     let bands: Vec<usize> = (0..rows).step_by(16).collect();
     let mut ranges = vec![(f32::NAN, 0.0_f32); rows * cols];
     let stopped = std::sync::atomic::AtomicBool::new(false);
     let done = std::sync::atomic::AtomicUsize::new(0);
+    let beam = Beam { shapes: &shapes, candidates: &candidates, ground: scene.ground, pose, instrument, wrong, grid };
     ranges.par_chunks_mut(16 * cols).zip(bands.par_iter()).for_each(|(out, &first)| {
         if stopped.load(std::sync::atomic::Ordering::Relaxed) {
             return;
@@ -143,45 +115,11 @@ fn cast(
         let mut normal = || rng.sample::<f64, _>(StandardNormal);
         for (k, cell) in out.iter_mut().enumerate() {
             let (row, col) = (first + k / cols, k % cols);
-            if !row_reached[row] || !col_reached[col] {
-                continue;
-            }
-            let nominal = ray(row, col);
-            if !windows.is_empty() && !windows.iter().any(|w| w.0.dot(&nominal) > w.1) {
-                continue;
-            }
-            let side = nominal.cross(&Vec3::z()).normalize();
-            let up = side.cross(&nominal);
-            let share = col as f64 / cols as f64;
-            let (az, el) = angles(row, col);
-            let from = pose.translation - Vec3::z() * wrong.sunk(share);
-            let true_ray = (wrong.ray(az, el, share)
-                + side * (normal() * instrument.angular_sigma)
-                + up * (normal() * instrument.angular_sigma))
-                .normalize();
-            let Some(hit) = nearest(&shapes, &candidates[col], scene.ground, &from, &world(&true_ray), instrument)
-            else {
-                continue;
-            };
-            let mut range = hit.range;
-            // a second ray inside the beam: where it meets something else, the ranges mix
-            let w = instrument.footprint_sigma(range) / range;
-            let beam = (true_ray + side * (normal() * w) + up * (normal() * w)).normalize();
-            let mix: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
-            if is_edge(&shapes, &candidates[col], &hit, &from, &world(&true_ray), w)
-                && let Some(other) = nearest(&shapes, &candidates[col], scene.ground, &from, &world(&beam), instrument)
-                && (other.range - range).abs() > 0.02
-                && (other.range - range).abs() < 3.0
+            if windows.open(row, col, &grid)
+                && let Some(seen) = beam.measure(row, col, &mut normal)
             {
-                range = range * mix + other.range * (1.0 - mix);
+                *cell = seen;
             }
-            let light = hit.albedo * (0.4 + 0.6 * hit.cos);
-            range = wrong.range(range, light) + normal() * instrument.range_noise(hit.range, hit.cos);
-            if range < instrument.min_range || range > instrument.max_range {
-                continue;
-            }
-            let intensity = light + normal() * 0.012;
-            *cell = (range as f32, intensity.clamp(0.0, 1.0) as f32);
         }
         let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
         if !progress(n as f64 / bands.len() as f64) {
@@ -195,13 +133,129 @@ fn cast(
     for (k, &(range, intensity)) in ranges.iter().enumerate() {
         if range.is_finite() {
             let (row, col) = (k / cols, k % cols);
-            let p = ray(row, col) * f64::from(range);
+            let p = grid.ray(row, col) * f64::from(range);
             raw.cells.push((row as u32, col as u32));
             raw.points.push([p.x as f32, p.y as f32, p.z as f32]);
             raw.intensity.push(intensity);
         }
     }
     Some(raw)
+}
+
+/// The directions that a scanner says it looks in.
+#[derive(Clone, Copy)]
+struct Grid {
+    rows: usize,
+    cols: usize,
+    step: f64,
+    top: f64,
+}
+
+impl Grid {
+    fn of(instrument: &Instrument) -> Self {
+        let (step, top) = (instrument.step, instrument.elevation_max);
+        let cols = (std::f64::consts::TAU / step).round() as usize;
+        Self { rows: ((top - instrument.elevation_min) / step) as usize, cols, step, top }
+    }
+
+    fn elevation(&self, row: usize) -> f64 {
+        self.top - row as f64 * self.step
+    }
+
+    fn azimuth(&self, col: usize) -> f64 {
+        col as f64 / self.cols as f64 * std::f64::consts::TAU
+    }
+
+    fn ray(&self, row: usize, col: usize) -> Vec3 {
+        let (az, el) = (self.azimuth(col), self.elevation(row));
+        Vec3::new(el.cos() * az.cos(), el.cos() * az.sin(), el.sin())
+    }
+}
+
+/// The windows that are scanned; none for all round.
+struct Windows {
+    /// Direction, and cosine of the half-angle.
+    windows: Vec<(Vec3, f64)>,
+    // rows and columns that no window reaches are passed over without a look
+    rows: Vec<bool>,
+    cols: Vec<bool>,
+}
+
+impl Windows {
+    fn new(aims: &[Aim], pose: &Pose, grid: &Grid) -> Self {
+        let windows: Vec<(Vec3, f64)> = aims
+            .iter()
+            .map(|a| {
+                let p = pose.inverse().apply(&a.at);
+                (p.normalize(), (a.reach / p.norm()).min(1.5).cos())
+            })
+            .collect();
+        let reached = |n: usize, is: &dyn Fn(usize, &(Vec3, f64)) -> bool| -> Vec<bool> {
+            (0..n).map(|k| windows.is_empty() || windows.iter().any(|w| is(k, w))).collect()
+        };
+        let rows = reached(grid.rows, &|row, w| (grid.elevation(row) - w.0.z.asin()).abs() < w.1.acos() + grid.step);
+        let cols = reached(grid.cols, &|col, w| {
+            let off = grid.azimuth(col) - w.0.y.atan2(w.0.x);
+            let half = w.1.acos() + grid.step;
+            off.sin().atan2(off.cos()).abs() * w.0.x.hypot(w.0.y) < half.sin() * 1.1 || w.0.z.abs() > 0.95
+        });
+        Self { windows, rows, cols }
+    }
+
+    fn open(&self, row: usize, col: usize, grid: &Grid) -> bool {
+        self.rows[row]
+            && self.cols[col]
+            && (self.windows.is_empty() || self.windows.iter().any(|w| w.0.dot(&grid.ray(row, col)) > w.1))
+    }
+}
+
+/// One beam after the other.
+struct Beam<'a> {
+    shapes: &'a [Shape],
+    candidates: &'a [Vec<u32>],
+    ground: f64,
+    pose: &'a Pose,
+    instrument: &'a Instrument,
+    wrong: Wrong,
+    grid: Grid,
+}
+
+impl Beam<'_> {
+    /// Range and intensity in one direction, with everything that is wrong in them.
+    fn measure(&self, row: usize, col: usize, normal: &mut dyn FnMut() -> f64) -> Option<(f32, f32)> {
+        let (pose, instrument, near) = (self.pose, self.instrument, &self.candidates[col]);
+        let world = |d: &Vec3| pose.rotation * d;
+        let nominal = self.grid.ray(row, col);
+        let side = nominal.cross(&Vec3::z()).normalize();
+        let up = side.cross(&nominal);
+        let share = col as f64 / self.grid.cols as f64;
+        let from = pose.translation - Vec3::z() * self.wrong.sunk(share);
+        let true_ray = (self.wrong.ray(self.grid.azimuth(col), self.grid.elevation(row), share)
+            + side * (normal() * instrument.angular_sigma)
+            + up * (normal() * instrument.angular_sigma))
+            .normalize();
+        let meets = |ray: &Vec3| nearest(self.shapes, near, self.ground, &from, &world(ray), instrument);
+        let hit = meets(&true_ray)?;
+        let mut range = hit.range;
+        // a second ray inside the beam: where it meets something else, the ranges mix
+        let w = instrument.footprint_sigma(range) / range;
+        let beam = (true_ray + side * (normal() * w) + up * (normal() * w)).normalize();
+        let mix: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
+        if is_edge(self.shapes, near, &hit, &from, &world(&true_ray), w)
+            && let Some(other) = meets(&beam)
+            && (other.range - range).abs() > 0.02
+            && (other.range - range).abs() < 3.0
+        {
+            range = range * mix + other.range * (1.0 - mix);
+        }
+        let light = hit.albedo * (0.4 + 0.6 * hit.cos);
+        range = self.wrong.range(range, light) + normal() * instrument.range_noise(hit.range, hit.cos);
+        if range < instrument.min_range || range > instrument.max_range {
+            return None;
+        }
+        let intensity = light + normal() * 0.012;
+        Some((range as f32, intensity.clamp(0.0, 1.0) as f32))
+    }
 }
 
 fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) -> Vec<Shape> {

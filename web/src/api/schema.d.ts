@@ -110,6 +110,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/adjustment/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take the noise that the block found into the instrument's profile. The scans are searched again with it at the
+         *     next run.
+         */
+        post: operations["register_take_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/cloud": {
         parameters: {
             query?: never;
@@ -2375,6 +2395,8 @@ export interface components {
             /** @description What was made for looking at it; empty until that is done. */
             derived: Record<string, never>;
             gridded: boolean;
+            /** @description A scanner stood at its origin; else it is a cloud in coordinates of its own. */
+            has_scanner: boolean;
             /** Format: uuid */
             id: string;
             /**
@@ -2392,6 +2414,8 @@ export interface components {
             points: number;
             /** @description The pose that came with the file: where to start from. */
             pose?: Record<string, never> | null;
+            /** @description What its file says of its coordinates. */
+            reference?: string | null;
             /** @description Taken by the simulated scanner. */
             simulated: boolean;
             /** Format: int64 */
@@ -3184,6 +3208,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_take_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentDto"];
+                };
             };
             409: {
                 headers: {

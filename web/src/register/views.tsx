@@ -1,3 +1,4 @@
+import { Button } from 'antd'
 import type { Schema } from '../api/client'
 import { useUnits } from '../lib/units'
 import { Ledger } from '../parts'
@@ -44,7 +45,7 @@ export function Levels({ result }: { result: Result }) {
 }
 
 /** What the residuals say about the stated noise, group by group. */
-export function Noise({ result }: { result: Result }) {
+export function Noise({ result, onTake }: { result: Result; onTake?: () => void }) {
   const [low = 1, high = 1] = result.variance_interval
   return (
     <>
@@ -54,6 +55,7 @@ export function Noise({ result }: { result: Result }) {
         { head: 'residuals over stated noise', num: true, cell: (c) => Math.sqrt(c.factor).toFixed(2) },
         { head: 'redundancy', num: true, cell: (c) => c.redundancy.toFixed(1) },
       ]} />
+      {onTake && <div className="bar"><Button onClick={onTake}>Take this noise into the profile</Button><span className="faint">The next run searches the scans again with it.</span></div>}
       <Instrument result={result} />
     </>
   )

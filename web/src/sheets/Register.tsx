@@ -40,6 +40,7 @@ export default function Register() {
     return unwrap(await api.POST('/api/jobs/{job}/register', path))
   })
   const keep = useChange(async (f: Schema['FindingDto']) => unwrap(f.kept ? await api.POST('/api/jobs/{job}/findings/reopen', { ...path, body: { key: f.key } }) : await api.POST('/api/jobs/{job}/findings/keep', { ...path, body: { key: f.key } })))
+  const take = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/adjustment/profile', path)))
   useKey('r', () => run.mutate(undefined), edit && !running && !a?.locked)
   const shown = useMemo(() => ({
     targets: r?.targets ?? [],
@@ -106,7 +107,7 @@ export default function Register() {
             ]} />}
             {view === 'loops' && <Loops result={r} />}
             {view === 'levels' && <Levels result={r} />}
-            {view === 'noise' && <Noise result={r} />}
+            {view === 'noise' && <Noise result={r} onTake={edit && !a?.locked && !a?.stale ? () => take.mutate(undefined) : undefined} />}
             {view === 'found' && <Found detections={detections.data ?? []} scans={scans.data ?? []} />}
             {view === 'stations' && <Ledger label="Stations" rows={r.stations} id={(s) => s.name} selected={picked} onSelect={pick} empty="None." columns={[
               { head: 'Station', cell: (s) => s.name }, { head: 'targets', num: true, cell: (s) => s.targets },

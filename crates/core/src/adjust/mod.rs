@@ -50,4 +50,4 @@ pub use snooping::{Hypothesis, Moved, POWER, Residual, SINGLE_RISK, Suspicion};
 pub use solve::{AdjustError, Solution, converge, grossly_wrong, precision, solve};
 pub use systematic::{Parameter, Shared, SystematicUnknown};
 pub(crate) use variance::PRIOR_DOF;
-pub use variance::{Component, Scaling, VarianceFactor, variance_components};
+pub use variance::{Component, ENOUGH, Scaling, VarianceFactor, profile_as_found, variance_components};

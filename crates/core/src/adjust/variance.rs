@@ -2,6 +2,7 @@ use super::budget::Group;
 use super::observation::Measurement;
 use super::solve::{Solution, precision_at};
 use super::{AdjustError, Network};
+use crate::instrument::Instrument;
 use crate::stats::{chi2_quantile, f_quantile};
 
 /// What the residuals say about the stated noise.
@@ -109,4 +110,30 @@ pub fn variance_components(mut net: Network) -> Result<Vec<Component>, AdjustErr
 /// The factor of an observation's group.
 pub(super) fn factor_of(factors: &[(Group, f64)], o: &dyn Measurement) -> f64 {
     factors.iter().find(|f| f.0 == o.group()).map_or(1.0, |f| f.1)
+}
+
+/// Redundancy from which a component says enough to change a profile by: σ is then known to some 25 %.
+pub const ENOUGH: f64 = 8.0;
+
+/// A profile with the noise that a block found: ranges and angles by its spheres and boards together, the compensator
+/// by its levels. `None` when too little was left over to say so.
+pub fn profile_as_found(profile: &Instrument, found: &[Component]) -> Option<Instrument> {
+    let factor = |groups: &[Group]| {
+        let of = || found.iter().filter(|c| groups.contains(&c.group));
+        let redundancy: f64 = of().map(|c| c.redundancy).sum();
+        let sum: f64 = of().map(|c| c.factor * c.redundancy).sum();
+        (redundancy >= ENOUGH).then(|| (sum / redundancy).sqrt())
+    };
+    let (points, level) = (factor(&[Group::Spheres, Group::Checkers]), factor(&[Group::Levelling]));
+    if points.is_none() && level.is_none() {
+        return None;
+    }
+    let by = points.unwrap_or(1.0);
+    Some(Instrument {
+        range_sigma: profile.range_sigma * by,
+        range_sigma_per_m: profile.range_sigma_per_m * by,
+        angular_sigma: profile.angular_sigma * by,
+        compensator_sigma: profile.compensator_sigma.map(|s| s * level.unwrap_or(1.0)),
+        ..profile.clone()
+    })
 }

@@ -49,88 +49,23 @@ pub struct FreeFit {
 pub fn free_fit(block: &Solution, control: &[ControlPoint], model: FitModel) -> Result<FreeFit, GeorefError> {
     let used: Vec<(usize, usize)> =
         control.iter().enumerate().filter(|(_, c)| !c.check).filter_map(|(i, c)| c.target.map(|t| (i, t))).collect();
-    let mut now = start(block, control, &used, model)?;
-    let source: Vec<Vec3> = used.iter().map(|u| block.targets[u.1]).collect();
-    let scans = block.poses.len();
-    let columns: Vec<usize> = used.iter().map(|u| 6 * scans + 3 * u.1).collect();
-    let m = used.len();
-    let network =
-        DMatrix::from_fn(3 * m, 3 * m, |r, c| block.covariance[(columns[r / 3] + r % 3, columns[c / 3] + c % 3)]);
-    let known =
-        DMatrix::from_diagonal(&DVector::from_fn(3 * m, |r, _| control[used[r / 3].0].sigma[r % 3].max(1e-5).powi(2)));
-    // a coordinate that is not known is taken from the block, so that its misclosure is nothing
-    let wanted = |now: &Fit, k: usize| {
-        let (c, p) = (&control[used[k].0], now.apply(&source[k]));
-        Vec3::from_fn(|a, _| if c.sigma[a] < KnownPoint::FREE { c.position[a] } else { p[a] })
-    };
-    // Parameters act about the centroid, so that large coordinates do not spoil the conditioning.
-    let centre = source.iter().map(|p| now.apply(p)).sum::<Vec3>() / m as f64;
-    let design_at = |now: &Fit| {
-        let mut design = DMatrix::zeros(3 * m, model.parameters());
-        for k in 0..m {
-            let rows = parameter_rows(model, &now.apply(&source[k]), &centre);
-            design.view_mut((3 * k, 0), (3, model.parameters())).copy_from(&rows);
-        }
-        design
-    };
-    let weight_at = |now: &Fit| {
-        let turn = rotate_all(now, m);
-        Some((&turn * &network * turn.transpose() + &known).cholesky()?.inverse())
-    };
-    let mut gain = DMatrix::zeros(model.parameters(), 3 * m);
-    for _ in 0..8 {
-        let weight = weight_at(&now).ok_or(GeorefError::Degenerate)?;
-        let design = design_at(&now);
-        let inverse = regular_inverse(&(design.transpose() * &weight * &design)).ok_or(GeorefError::Degenerate)?;
-        gain = inverse * design.transpose() * &weight;
-        let mut misclosure = DVector::zeros(3 * m);
-        for k in 0..m {
-            misclosure.fixed_rows_mut::<3>(3 * k).copy_from(&(wanted(&now, k) - now.apply(&source[k])));
-        }
-        let step = &gain * misclosure;
-        now = moved(model, &now, &step, &centre);
-        if step.amax() < 1e-10 {
-            break;
-        }
-    }
-    let (weight, design) = (weight_at(&now).ok_or(GeorefError::Degenerate)?, design_at(&now));
+    let first = start(block, control, &used, model)?;
+    let problem = Problem::new(block, control, used, model, &first);
+    let (now, gain) = problem.solve(first)?;
+    let (weight, design) = (problem.weight(&now).ok_or(GeorefError::Degenerate)?, problem.design(&now));
     let parameters = regular_inverse(&(design.transpose() * &weight * &design)).ok_or(GeorefError::Degenerate)?;
-    let mut v = DVector::zeros(3 * m);
-    for k in 0..m {
-        v.fixed_rows_mut::<3>(3 * k).copy_from(&(now.apply(&source[k]) - wanted(&now, k)));
-    }
+    let v = -problem.misclosure(&now);
     let sum = (v.transpose() * &weight * &v)[0];
     let coordinates: usize =
-        used.iter().map(|u| control[u.0].sigma.iter().filter(|s| **s < KnownPoint::FREE).count()).sum();
+        problem.used.iter().map(|u| control[u.0].sigma.iter().filter(|s| **s < KnownPoint::FREE).count()).sum();
     let dof = coordinates.saturating_sub(model.parameters());
     let variance = VarianceFactor::new(sum, dof, Scaling::Estimated);
     let qvv = weight.clone().try_inverse().ok_or(GeorefError::Degenerate)? - &design * &parameters * design.transpose();
     let whole = Whole { v: &v, qvv: &qvv, weight: &weight, sum, dof };
-    let residuals = (0..m).map(|k| whole.point(used[k].0, &control[used[k].0], k, m)).collect();
-
-    // x' = T(x): δx' = sR δx + J δp with δp = K (δc − sR_c δx_c)
-    let turn = rotate_all(&now, m);
-    let spread = Spread { block, columns: &columns, gain: &gain, turn: &turn, known: &known, now };
+    let m = problem.used.len();
+    let residuals = (0..m).map(|k| whole.point(problem.used[k].0, &control[problem.used[k].0], k, m)).collect();
     let factor = variance.applied;
-    let (mut targets, mut target_covariances) = (Vec::new(), Vec::new());
-    for (k, p) in block.targets.iter().enumerate() {
-        let c = spread.at(6 * scans + 3 * k, &parameter_rows(model, &now.apply(p), &centre), factor);
-        targets.push(now.apply(p));
-        target_covariances.push(Mat3::from(c.fixed_view::<3, 3>(0, 0)));
-    }
-    let poses: Vec<Pose> = block
-        .poses
-        .iter()
-        .map(|p| Pose { rotation: now.pose.rotation * p.rotation, translation: now.apply(&p.translation) })
-        .collect();
-    let pose_covariances = poses
-        .iter()
-        .enumerate()
-        .map(|(k, p)| {
-            let rows = pose_rows(model, &p.translation, &centre);
-            Matrix6::from(spread.at(6 * k, &rows, factor).fixed_view::<6, 6>(0, 0))
-        })
-        .collect();
+    let Carried { poses, pose_covariances, targets, target_covariances } = problem.carried(now, &gain, factor);
     Ok(FreeFit {
         model,
         fit: now,
@@ -146,6 +81,122 @@ pub fn free_fit(block: &Solution, control: &[ControlPoint], model: FitModel) -> 
         global_p: chi2_tail(sum, dof),
         variance,
     })
+}
+
+/// What is fitted to what, with the covariances of both.
+struct Problem<'a> {
+    block: &'a Solution,
+    control: &'a [ControlPoint],
+    model: FitModel,
+    /// Control point and target of each pair.
+    used: Vec<(usize, usize)>,
+    source: Vec<Vec3>,
+    /// First column of each target among the unknowns of the block.
+    columns: Vec<usize>,
+    /// Of the targets in the block, and of control.
+    network: DMatrix<f64>,
+    known: DMatrix<f64>,
+    /// Parameters act about the centroid, so that large coordinates do not spoil the conditioning.
+    centre: Vec3,
+}
+
+/// The block on the grid.
+struct Carried {
+    poses: Vec<Pose>,
+    pose_covariances: Vec<Matrix6<f64>>,
+    targets: Vec<Vec3>,
+    target_covariances: Vec<Mat3>,
+}
+
+impl<'a> Problem<'a> {
+    fn new(
+        block: &'a Solution,
+        control: &'a [ControlPoint],
+        used: Vec<(usize, usize)>,
+        model: FitModel,
+        first: &Fit,
+    ) -> Self {
+        let source: Vec<Vec3> = used.iter().map(|u| block.targets[u.1]).collect();
+        let columns: Vec<usize> = used.iter().map(|u| 6 * block.poses.len() + 3 * u.1).collect();
+        let m = used.len();
+        let network =
+            DMatrix::from_fn(3 * m, 3 * m, |r, c| block.covariance[(columns[r / 3] + r % 3, columns[c / 3] + c % 3)]);
+        let variance = |r: usize| control[used[r / 3].0].sigma[r % 3].max(1e-5).powi(2);
+        let known = DMatrix::from_diagonal(&DVector::from_fn(3 * m, |r, _| variance(r)));
+        let centre = source.iter().map(|p| first.apply(p)).sum::<Vec3>() / m as f64;
+        Self { block, control, model, used, source, columns, network, known, centre }
+    }
+
+    /// Wanted minus fitted. A coordinate that is not known is taken from the block: its misclosure is nothing.
+    fn misclosure(&self, now: &Fit) -> DVector<f64> {
+        let mut out = DVector::zeros(3 * self.used.len());
+        for (k, u) in self.used.iter().enumerate() {
+            let (c, p) = (&self.control[u.0], now.apply(&self.source[k]));
+            let apart = |a: usize| if c.sigma[a] < KnownPoint::FREE { c.position[a] - p[a] } else { 0.0 };
+            (0..3).for_each(|a| out[3 * k + a] = apart(a));
+        }
+        out
+    }
+
+    fn design(&self, now: &Fit) -> DMatrix<f64> {
+        let mut design = DMatrix::zeros(3 * self.used.len(), self.model.parameters());
+        for (k, p) in self.source.iter().enumerate() {
+            let rows = parameter_rows(self.model, &now.apply(p), &self.centre);
+            design.view_mut((3 * k, 0), (3, self.model.parameters())).copy_from(&rows);
+        }
+        design
+    }
+
+    fn weight(&self, now: &Fit) -> Option<DMatrix<f64>> {
+        let turn = rotate_all(now, self.used.len());
+        Some((&turn * &self.network * turn.transpose() + &self.known).cholesky()?.inverse())
+    }
+
+    /// The fit, and what a misclosure does to its parameters.
+    fn solve(&self, mut now: Fit) -> Result<(Fit, DMatrix<f64>), GeorefError> {
+        let mut gain = DMatrix::zeros(self.model.parameters(), 3 * self.used.len());
+        for _ in 0..8 {
+            let weight = self.weight(&now).ok_or(GeorefError::Degenerate)?;
+            let design = self.design(&now);
+            let inverse = regular_inverse(&(design.transpose() * &weight * &design)).ok_or(GeorefError::Degenerate)?;
+            gain = inverse * design.transpose() * &weight;
+            let step = &gain * self.misclosure(&now);
+            now = moved(self.model, &now, &step, &self.centre);
+            if step.amax() < 1e-10 {
+                break;
+            }
+        }
+        Ok((now, gain))
+    }
+
+    /// Every scan and target of the block on the grid: `x' = T(x)`, `δx' = sR δx + J δp` with
+    /// `δp = K (δc − sR_c δx_c)`. The part of the covariance that comes from control is multiplied by `factor`.
+    fn carried(&self, now: Fit, gain: &DMatrix<f64>, factor: f64) -> Carried {
+        let turn = rotate_all(&now, self.used.len());
+        let spread = Spread { block: self.block, columns: &self.columns, gain, turn: &turn, known: &self.known, now };
+        let scans = self.block.poses.len();
+        let poses: Vec<Pose> = self
+            .block
+            .poses
+            .iter()
+            .map(|p| Pose { rotation: now.pose.rotation * p.rotation, translation: now.apply(&p.translation) })
+            .collect();
+        let of_pose = |(k, p): (usize, &Pose)| {
+            let rows = pose_rows(self.model, &p.translation, &self.centre);
+            Matrix6::from(spread.at(6 * k, &rows, factor).fixed_view::<6, 6>(0, 0))
+        };
+        let targets: Vec<Vec3> = self.block.targets.iter().map(|p| now.apply(p)).collect();
+        let of_target = |(k, p): (usize, &Vec3)| {
+            let c = spread.at(6 * scans + 3 * k, &parameter_rows(self.model, p, &self.centre), factor);
+            Mat3::from(c.fixed_view::<3, 3>(0, 0))
+        };
+        Carried {
+            pose_covariances: poses.iter().enumerate().map(of_pose).collect(),
+            target_covariances: targets.iter().enumerate().map(of_target).collect(),
+            poses,
+            targets,
+        }
+    }
 }
 
 /// A first fit, from points that may lack a height.

@@ -67,27 +67,15 @@ pub fn leapfrog(
     if spheres < 4 {
         return Err(LeapfrogError::Stock(spheres));
     }
-    let bvh = Bvh::new(site);
-    let ground = |s: usize| stations[s].position.z - 1.6;
-    let measured = |s: usize, at: &Vec3| {
-        let p = at - stations[s].position;
-        let elevation = (p.z / p.norm()).asin();
-        (elevation > instrument.elevation_min
-            && elevation < instrument.elevation_max
-            && !bvh.blocked(&stations[s].position, at))
-        .then(|| predicted_sphere_covariance(&p, radius, instrument))
-        .flatten()
-    };
-    let serves = |a: usize, b: usize, at: &Vec3| Some(measured(a, at)? + measured(b, at)?);
+    let walk = Walk { site, stations, radius, instrument, bvh: Bvh::new(site) };
     let mut moves: Vec<Move> = Vec::new();
     let mut places: Vec<Option<Vec3>> = vec![None; spheres];
     for k in 0..stations.len() {
-        let mut carry: Vec<(usize, Vec3)> = Vec::new();
         // what ties this station to the one before stands already
         let before = k.checked_sub(1);
         let next = (k + 1 < stations.len()).then_some(k + 1);
         let ties: Vec<(usize, Vec3, Mat3)> = before.map_or_else(Vec::new, |b| {
-            (0..spheres).filter_map(|i| places[i].and_then(|p| Some((i, p, serves(b, k, &p)?)))).collect()
+            (0..spheres).filter_map(|i| places[i].and_then(|p| Some((i, p, walk.serves(b, k, &p)?)))).collect()
         });
         if let Some(b) = before
             && ties.len() < 3
@@ -98,47 +86,8 @@ pub fn leapfrog(
                 reach: usable_distance(radius, DEPENDABLE_HITS, instrument),
             });
         }
-        // three that tie best stay, and any that the next move can use as well
-        let mut stay: Vec<usize> = Vec::new();
-        while stay.len() < 3.min(ties.len()) {
-            let with = |i: usize| -> Vec<(Vec3, Mat3)> {
-                ties.iter().filter(|t| t.0 == i || stay.contains(&t.0)).map(|t| (t.1, t.2)).collect()
-            };
-            let value = |i: usize| cost(&with(i), &stations[k].position);
-            let left = ties.iter().map(|t| t.0).filter(|i| !stay.contains(i));
-            let Some(best) = left.min_by(|a, b| value(*a).total_cmp(&value(*b))) else { break };
-            stay.push(best);
-        }
-        let again = |i: usize| next.is_some_and(|n| places[i].is_some_and(|p| serves(k, n, &p).is_some()));
-        stay.extend(ties.iter().map(|t| t.0).filter(|&i| again(i)).filter(|i| !stay.contains(i)).collect::<Vec<_>>());
-        stay.sort_unstable();
-        if let Some(next) = next {
-            let mut held: Vec<(Vec3, Mat3)> =
-                stay.iter().filter_map(|&i| places[i].and_then(|p| Some((p, serves(k, next, &p)?)))).collect();
-            let feet = places_between(site, &stations[k], &stations[next], ground(k));
-            for i in (0..spheres).filter(|i| !stay.contains(i)) {
-                let height = ground(k) + HEIGHTS[i % HEIGHTS.len()];
-                let clear = |p: &Vec3| {
-                    let others = (0..spheres).filter(|&j| j != i).filter_map(|j| places[j]);
-                    held.iter().map(|h| h.0).chain(others).all(|q| (q.xy() - p.xy()).norm() > 1.5)
-                };
-                let best = feet
-                    .par_iter()
-                    .map(|f| f.push(height))
-                    .filter(|at| clear(at))
-                    .filter_map(|at| Some((at, serves(k, next, &at)?)))
-                    .map(|(at, c)| {
-                        let mut with = held.clone();
-                        with.push((at, c));
-                        (at, c, cost(&with, &stations[next].position))
-                    })
-                    .min_by(|a, b| a.2.total_cmp(&b.2));
-                let Some((at, cov, _)) = best else { continue };
-                carry.push((i, at));
-                held.push((at, cov));
-                places[i] = Some(at);
-            }
-        }
+        let stay = walk.stay(k, next, &ties, &places);
+        let carry = next.map_or_else(Vec::new, |n| walk.carry(k, n, &stay, &mut places));
         let tied: Vec<(Vec3, Mat3)> = ties.iter().filter(|t| stay.contains(&t.0)).map(|t| (t.1, t.2)).collect();
         let seen: Vec<Vec3> = tied.iter().map(|t| t.0).collect();
         let reach = seen.iter().map(|p| (p - stations[k].position).norm()).fold(0.0, f64::max);
@@ -152,6 +101,86 @@ pub fn leapfrog(
         });
     }
     Ok(moves)
+}
+
+/// The stations that are walked, and what can be measured from them.
+struct Walk<'a> {
+    site: &'a Site,
+    stations: &'a [Station],
+    radius: f64,
+    instrument: &'a Instrument,
+    bvh: Bvh,
+}
+
+impl Walk<'_> {
+    fn ground(&self, s: usize) -> f64 {
+        self.stations[s].position.z - 1.6
+    }
+
+    /// Covariance of a sphere's centre as a station measures it; `None` when it cannot.
+    fn measured(&self, s: usize, at: &Vec3) -> Option<Mat3> {
+        let p = at - self.stations[s].position;
+        let elevation = (p.z / p.norm()).asin();
+        (elevation > self.instrument.elevation_min
+            && elevation < self.instrument.elevation_max
+            && !self.bvh.blocked(&self.stations[s].position, at))
+        .then(|| predicted_sphere_covariance(&p, self.radius, self.instrument))
+        .flatten()
+    }
+
+    /// What a place is worth between two stations.
+    fn serves(&self, a: usize, b: usize, at: &Vec3) -> Option<Mat3> {
+        Some(self.measured(a, at)? + self.measured(b, at)?)
+    }
+
+    /// Spheres that stay: the three that tie best, and any that the next move can use as well.
+    fn stay(&self, k: usize, next: Option<usize>, ties: &[(usize, Vec3, Mat3)], places: &[Option<Vec3>]) -> Vec<usize> {
+        let mut stay: Vec<usize> = Vec::new();
+        while stay.len() < 3.min(ties.len()) {
+            let with = |i: usize| -> Vec<(Vec3, Mat3)> {
+                ties.iter().filter(|t| t.0 == i || stay.contains(&t.0)).map(|t| (t.1, t.2)).collect()
+            };
+            let value = |i: usize| cost(&with(i), &self.stations[k].position);
+            let left = ties.iter().map(|t| t.0).filter(|i| !stay.contains(i));
+            let Some(best) = left.min_by(|a, b| value(*a).total_cmp(&value(*b))) else { break };
+            stay.push(best);
+        }
+        let again = |i: usize| next.is_some_and(|n| places[i].is_some_and(|p| self.serves(k, n, &p).is_some()));
+        stay.extend(ties.iter().map(|t| t.0).filter(|&i| again(i)).filter(|i| !stay.contains(i)).collect::<Vec<_>>());
+        stay.sort_unstable();
+        stay
+    }
+
+    /// Carries the spheres that do not stay to where they tie station `k` to the next best.
+    fn carry(&self, k: usize, next: usize, stay: &[usize], places: &mut [Option<Vec3>]) -> Vec<(usize, Vec3)> {
+        let mut carry: Vec<(usize, Vec3)> = Vec::new();
+        let mut held: Vec<(Vec3, Mat3)> =
+            stay.iter().filter_map(|&i| places[i].and_then(|p| Some((p, self.serves(k, next, &p)?)))).collect();
+        let feet = places_between(self.site, &self.stations[k], &self.stations[next], self.ground(k));
+        for i in (0..places.len()).filter(|i| !stay.contains(i)) {
+            let height = self.ground(k) + HEIGHTS[i % HEIGHTS.len()];
+            let clear = |p: &Vec3| {
+                let others = (0..places.len()).filter(|&j| j != i).filter_map(|j| places[j]);
+                held.iter().map(|h| h.0).chain(others).all(|q| (q.xy() - p.xy()).norm() > 1.5)
+            };
+            let best = feet
+                .par_iter()
+                .map(|f| f.push(height))
+                .filter(|at| clear(at))
+                .filter_map(|at| Some((at, self.serves(k, next, &at)?)))
+                .map(|(at, c)| {
+                    let mut with = held.clone();
+                    with.push((at, c));
+                    (at, c, cost(&with, &self.stations[next].position))
+                })
+                .min_by(|a, b| a.2.total_cmp(&b.2));
+            let Some((at, cov, _)) = best else { continue };
+            carry.push((i, at));
+            held.push((at, cov));
+            places[i] = Some(at);
+        }
+        carry
+    }
 }
 
 /// Information of a pose about `origin` from targets measured with these covariances (levelling

@@ -65,59 +65,12 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
     if graph.components.len() > 1 {
         out.push(Trap::Apart(graph.components.clone()));
     }
-    for (k, s) in design.stations.iter().enumerate() {
-        let at = s.position.xy();
-        if design.site.no_go.iter().any(|a| inside(&a.outline, &at)) {
-            out.push(Trap::NoGo(k));
-        }
-        if !design.site.has_floor(&s.position) {
-            out.push(Trap::NoFloor(k));
-        }
-        let near = design.site.edges.iter().map(|e| (e.distance(&at), e.crest - e.foot));
-        if let Some((away, drop)) = near.filter(|e| e.0 < Edge::MARGIN).min_by(|a, b| a.0.total_cmp(&b.0)) {
-            out.push(Trap::NearEdge(k, away, drop));
-        } else if is_blocked(design.site, &s.position) {
-            out.push(Trap::Blocked(k));
-        }
-    }
+    stations(design, &mut out);
     control(design, &mut out);
-    for l in &graph.links {
-        let [a, b] = l.stations;
-        if l.bridge && design.stations.len() > 2 {
-            out.push(Trap::OneTie([a, b], l.overlap, l.targets.len()));
-        }
-        if l.targets.len() >= 3 {
-            let places: Vec<Vec3> = l.targets.iter().map(|&t| design.targets[t].position).collect();
-            let reach = (design.stations[a].position - design.stations[b].position).norm();
-            let c = configuration(&places, reach);
-            if !c.faults.is_empty() {
-                out.push(Trap::WeakTargets([a, b], l.targets.clone(), c));
-            }
-        } else if l.bridge || b == a + 1 {
-            let alike = repeats(design.site, [design.stations[a].position.z, design.stations[b].position.z]);
-            if alike >= 3 {
-                out.push(Trap::Repeating([a, b], alike));
-            }
-        }
-    }
-    for b in 1..design.stations.len() {
-        let a = b - 1;
-        let overlap = cover.overlap[a][b].min(cover.overlap[b][a]);
-        if !graph.links.iter().any(|l| l.stations == [a, b]) {
-            out.push(Trap::ThinOverlap([a, b], overlap));
-        }
-    }
+    links(design, cover, graph, &mut out);
     out.extend(doorways(design.site, design.stations, graph).into_iter().map(Trap::Doorway));
     set_ups(design, cover, prediction, &mut out);
-    for t in design.ties {
-        let e = t.covariance.fixed_view::<3, 3>(0, 0).into_owned().symmetric_eigen();
-        let worst = e.eigenvalues.imax();
-        let along = K95_1D * e.eigenvalues[worst].max(0.0).sqrt();
-        let held = graph.links.iter().any(|l| l.stations == [t.from, t.to] && l.targets.len() >= 3);
-        if along > OPEN && !held {
-            out.push(Trap::Slides([t.from, t.to], along, e.eigenvectors.column(worst).into()));
-        }
-    }
+    sliding(design, graph, &mut out);
     for t in 0..design.targets.len() {
         let n = prediction.sightings.iter().filter(|s| s.iter().any(|x| x.target == t)).count();
         // a known mark serves the one station that uses it
@@ -150,6 +103,68 @@ pub fn traps(design: &Design<'_>, cover: &Cover, graph: &StationGraph, predictio
         }
     }
     out
+}
+
+/// Stations where nobody can or may stand.
+fn stations(design: &Design<'_>, out: &mut Vec<Trap>) {
+    for (k, s) in design.stations.iter().enumerate() {
+        let at = s.position.xy();
+        if design.site.no_go.iter().any(|a| inside(&a.outline, &at)) {
+            out.push(Trap::NoGo(k));
+        }
+        if !design.site.has_floor(&s.position) {
+            out.push(Trap::NoFloor(k));
+        }
+        let near = design.site.edges.iter().map(|e| (e.distance(&at), e.crest - e.foot));
+        if let Some((away, drop)) = near.filter(|e| e.0 < Edge::MARGIN).min_by(|a, b| a.0.total_cmp(&b.0)) {
+            out.push(Trap::NearEdge(k, away, drop));
+        } else if is_blocked(design.site, &s.position) {
+            out.push(Trap::Blocked(k));
+        }
+    }
+}
+
+/// What ties two stations, and is not enough.
+fn links(design: &Design<'_>, cover: &Cover, graph: &StationGraph, out: &mut Vec<Trap>) {
+    for l in &graph.links {
+        let [a, b] = l.stations;
+        if l.bridge && design.stations.len() > 2 {
+            out.push(Trap::OneTie([a, b], l.overlap, l.targets.len()));
+        }
+        if l.targets.len() >= 3 {
+            let places: Vec<Vec3> = l.targets.iter().map(|&t| design.targets[t].position).collect();
+            let reach = (design.stations[a].position - design.stations[b].position).norm();
+            let c = configuration(&places, reach);
+            if !c.faults.is_empty() {
+                out.push(Trap::WeakTargets([a, b], l.targets.clone(), c));
+            }
+        } else if l.bridge || b == a + 1 {
+            let alike = repeats(design.site, [design.stations[a].position.z, design.stations[b].position.z]);
+            if alike >= 3 {
+                out.push(Trap::Repeating([a, b], alike));
+            }
+        }
+    }
+    for b in 1..design.stations.len() {
+        let a = b - 1;
+        let overlap = cover.overlap[a][b].min(cover.overlap[b][a]);
+        if !graph.links.iter().any(|l| l.stations == [a, b]) {
+            out.push(Trap::ThinOverlap([a, b], overlap));
+        }
+    }
+}
+
+/// Ties by clouds that leave a direction open which no targets hold.
+fn sliding(design: &Design<'_>, graph: &StationGraph, out: &mut Vec<Trap>) {
+    for t in design.ties {
+        let e = t.covariance.fixed_view::<3, 3>(0, 0).into_owned().symmetric_eigen();
+        let worst = e.eigenvalues.imax();
+        let along = K95_1D * e.eigenvalues[worst].max(0.0).sqrt();
+        let held = graph.links.iter().any(|l| l.stations == [t.from, t.to] && l.targets.len() >= 3);
+        if along > OPEN && !held {
+            out.push(Trap::Slides([t.from, t.to], along, e.eigenvectors.column(worst).into()));
+        }
+    }
 }
 
 /// The predicted 3-D error of a point on a sample, metres at 95 %, by the station that covers it best:

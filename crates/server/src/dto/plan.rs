@@ -128,78 +128,103 @@ impl PlanData {
         if d.name.trim().is_empty() || d.name.len() > 80 {
             return Err(ApiError::field("name", format!("a {kind} needs a name of 1 to 80 characters")));
         }
-        let refuse = |field: &str, what: &str| Err(ApiError::field(field, format!("{}: {what}", d.name)));
         let finite =
             d.line.iter().flatten().chain(&d.position).chain([&d.base, &d.top]).all(|v| v.is_finite() && v.abs() < 1e6);
         if !finite {
-            return refuse("position", "expected finite plan coordinates within 1000 km");
+            d.refuse("position", "expected finite plan coordinates within 1000 km")?;
         }
+        d.shape(kind)?;
+        d.wishes(kind)?;
+        d.openings()?;
+        Ok(d)
+    }
+
+    fn refuse(&self, field: &str, what: &str) -> Result<(), ApiError> {
+        Err(ApiError::field(field, format!("{}: {what}", self.name)))
+    }
+
+    /// Whether its vertices and sizes make a thing of its kind.
+    fn shape(&self, kind: &str) -> Result<(), ApiError> {
         let least = match kind {
             "wall" | "edge" => 2,
             "obstacle" | "floor" | "area" => 3,
             _ => 0,
         };
-        if d.line.len() < least {
-            return refuse("line", &format!("found {} vertices, expected at least {least}", d.line.len()));
+        if self.line.len() < least {
+            return self.refuse("line", &format!("found {} vertices, expected at least {least}", self.line.len()));
         }
-        if matches!(kind, "wall" | "obstacle" | "column" | "edge") && d.top <= d.base {
-            return refuse("top", &format!("the top ({} m) must be above the base ({} m)", d.top, d.base));
+        if matches!(kind, "wall" | "obstacle" | "column" | "edge") && self.top <= self.base {
+            return self.refuse("top", &format!("the top ({} m) must be above the base ({} m)", self.top, self.base));
         }
-        if kind == "column" && !d.radius.is_some_and(|r| (0.01..=20.0).contains(&r)) {
-            return refuse("radius", "expected 10 mm to 20 m");
+        if kind == "column" && !self.radius.is_some_and(|r| (0.01..=20.0).contains(&r)) {
+            return self.refuse("radius", "expected 10 mm to 20 m");
         }
-        if kind == "area" && !matches!(d.area.as_deref(), Some("no_go" | "hazard")) {
-            return refuse("area", "expected no_go or hazard");
+        if kind == "area" && !matches!(self.area.as_deref(), Some("no_go" | "hazard")) {
+            return self.refuse("area", "expected no_go or hazard");
         }
         if kind == "underlay" {
-            let sized = d.pixels.is_some_and(|p| p.iter().all(|v| (1..=30_000).contains(v)));
-            if !sized || !d.scale.is_some_and(|s| (1e-5..=100.0).contains(&s)) || !d.turn.unwrap_or(0.0).is_finite() {
-                return refuse("scale", "expected a picture of up to 30 000 pixels a side, 0.01 mm to 100 m a pixel");
+            let sized = self.pixels.is_some_and(|p| p.iter().all(|v| (1..=30_000).contains(v)));
+            if !sized
+                || !self.scale.is_some_and(|s| (1e-5..=100.0).contains(&s))
+                || !self.turn.unwrap_or(0.0).is_finite()
+            {
+                return self
+                    .refuse("scale", "expected a picture of up to 30 000 pixels a side, 0.01 mm to 100 m a pixel");
             }
         }
-        if d.required_spacing.is_some_and(|s| !(0.001..=1.0).contains(&s)) {
-            return refuse("required_spacing", "expected 1 mm to 1 m");
+        Ok(())
+    }
+
+    /// Whether what is required, set and stated of it is within reason.
+    fn wishes(&self, kind: &str) -> Result<(), ApiError> {
+        if self.required_spacing.is_some_and(|s| !(0.001..=1.0).contains(&s)) {
+            return self.refuse("required_spacing", "expected 1 mm to 1 m");
         }
-        if d.required_incidence.is_some_and(|s| !(0.1..=1.5).contains(&s)) {
-            return refuse("required_incidence", "expected 6° to 86°");
+        if self.required_incidence.is_some_and(|s| !(0.1..=1.5).contains(&s)) {
+            return self.refuse("required_incidence", "expected 6° to 86°");
         }
-        if d.required_accuracy.is_some_and(|s| !(1e-4..=10.0).contains(&s)) {
-            return refuse("required_accuracy", "expected 0.1 mm to 10 m");
+        if self.required_accuracy.is_some_and(|s| !(1e-4..=10.0).contains(&s)) {
+            return self.refuse("required_accuracy", "expected 0.1 mm to 10 m");
         }
-        if d.step.is_some_and(|s| !(2e-4..=0.1).contains(&s)) {
-            return refuse("step", "expected 0.2 to 100 mrad");
+        if self.step.is_some_and(|s| !(2e-4..=0.1).contains(&s)) {
+            return self.refuse("step", "expected 0.2 to 100 mrad");
         }
-        if d.repeats.is_some_and(|r| !(1..=64).contains(&r)) {
-            return refuse("repeats", "expected 1 to 64");
+        if self.repeats.is_some_and(|r| !(1..=64).contains(&r)) {
+            return self.refuse("repeats", "expected 1 to 64");
         }
-        if d.instrument_height.is_some_and(|h| !(0.1..=10.0).contains(&h)) {
-            return refuse("instrument_height", "expected 0.1 to 10 m above the mark");
+        if self.instrument_height.is_some_and(|h| !(0.1..=10.0).contains(&h)) {
+            return self.refuse("instrument_height", "expected 0.1 to 10 m above the mark");
         }
-        if d.sights.len() > 40 {
-            return refuse("sights", &format!("found {} marks to sight, expected at most 40", d.sights.len()));
+        if self.sights.len() > 40 {
+            return self.refuse("sights", &format!("found {} marks to sight, expected at most 40", self.sights.len()));
         }
-        if kind == "target" && d.target.as_deref().is_some_and(|t| !["sphere", "checker", "mark"].contains(&t)) {
-            return refuse("target", "expected sphere, checker or mark");
+        if kind == "target" && self.target.as_deref().is_some_and(|t| !["sphere", "checker", "mark"].contains(&t)) {
+            return self.refuse("target", "expected sphere, checker or mark");
         }
-        if d.facing.is_some_and(|f| !f.is_finite()) {
-            return refuse("facing", "expected a bearing");
+        if self.facing.is_some_and(|f| !f.is_finite()) {
+            return self.refuse("facing", "expected a bearing");
         }
-        if d.control_sigma.is_some_and(|s| s.iter().any(|v| !(1e-5..=10.0).contains(v))) {
-            return refuse("control_sigma", "expected standard deviations of 0.01 mm to 10 m");
+        if self.control_sigma.is_some_and(|s| s.iter().any(|v| !(1e-5..=10.0).contains(v))) {
+            return self.refuse("control_sigma", "expected standard deviations of 0.01 mm to 10 m");
         }
-        for x in &d.distances {
+        for x in &self.distances {
             if !(1e-5..=1.0).contains(&x.sigma) || x.measured.is_some_and(|m| !(0.01..=10_000.0).contains(&m)) {
-                return refuse("distances", "expected σ of 0.01 mm to 1 m, and a distance of 10 mm to 10 km");
+                return self.refuse("distances", "expected σ of 0.01 mm to 1 m, and a distance of 10 mm to 10 km");
             }
         }
-        let length: f64 = d.line.windows(2).map(|p| (p[1][0] - p[0][0]).hypot(p[1][1] - p[0][1])).sum();
-        for o in &d.openings {
+        Ok(())
+    }
+
+    /// Whether openings lie on their wall.
+    fn openings(&self) -> Result<(), ApiError> {
+        let length: f64 = self.line.windows(2).map(|p| (p[1][0] - p[0][0]).hypot(p[1][1] - p[0][1])).sum();
+        for o in &self.openings {
             let ok = o.width > 0.0
                 && o.head > o.sill
                 && o.at - o.width / 2.0 > -1e-6
                 && o.at + o.width / 2.0 < length + 1e-6;
             if !ok || ![o.at, o.width, o.sill, o.head].iter().all(|v| v.is_finite()) {
-                return refuse(
+                return self.refuse(
                     "openings",
                     &format!(
                         "the opening “{}” from {:.2} to {:.2} m must lie on the wall of {length:.2} m, its head above its sill",
@@ -210,7 +235,7 @@ impl PlanData {
                 );
             }
         }
-        Ok(d)
+        Ok(())
     }
 }
 

@@ -252,9 +252,7 @@ pub(crate) fn store(
     names: &Names<'_>,
     epsg: Option<u16>,
 ) -> Georeferencing {
-    let controlled: Vec<usize> = g.control.iter().filter_map(|c| c.target).collect();
     let v = &g.free.variance;
-    let checks = &g.checks;
     Georeferencing {
         version: VERSION,
         model: g.free.model.into(),
@@ -264,60 +262,10 @@ pub(crate) fn store(
         scale: g.free.fit.scale,
         scale_sigma: if g.free.model == FitModel::Similarity { g.free.parameter_sigma[6] } else { 0.0 },
         parameter_sigma: g.free.parameter_sigma,
-        stations: block
-            .scans
-            .iter()
-            .enumerate()
-            .map(|(k, s)| Station {
-                scan: s.id,
-                name: s.name.clone(),
-                local: (&g.poses[k]).into(),
-                grid: (&g.map.pose(&g.poses[k])).into(),
-                covariance: g.pose_covariances[k].transpose().iter().copied().collect(),
-                targets: s.targets,
-            })
-            .collect(),
-        targets: block
-            .targets
-            .iter()
-            .enumerate()
-            .map(|(k, t)| Target {
-                name: t.name.clone(),
-                kind: t.kind,
-                position: g.target(k).into(),
-                covariance: rows9(&g.target_covariances[k]),
-                scans: t.scans,
-                used: t.scans > 1 || t.named || controlled.contains(&k),
-                budget: shares(&g.budgets[k]),
-                difference: g.differences.get(k).map(|d| (*d).into()),
-            })
-            .collect(),
+        stations: stations(g, block),
+        targets: targets(g, block),
         residuals: g.free.residuals.iter().map(|r| residual(r, g, names)).collect(),
-        checks: Checks {
-            points: checks
-                .points
-                .iter()
-                .filter_map(|c| {
-                    let r = residual(c.fit.as_ref()?, g, names);
-                    Some(PointResidual { from_control: c.from_control.is_finite().then_some(c.from_control), ..r })
-                })
-                .collect(),
-            missing: checks
-                .points
-                .iter()
-                .filter(|c| c.fit.is_none())
-                .map(|c| names.control[c.control].1.clone())
-                .collect(),
-            rmse: checks.rmse.into(),
-            horizontal: checks.horizontal,
-            spatial: checks.spatial,
-            bound: checks.bound,
-            bias: checks.bias.into(),
-            bias95: checks.bias95.into(),
-            effective_dof: checks.effective_dof,
-            quadrants: checks.quadrants,
-            p_value: checks.p_value,
-        },
+        checks: checks(g, names),
         unmatched: g
             .control
             .iter()
@@ -331,6 +279,65 @@ pub(crate) fn store(
         variance: [v.estimate, v.interval.0, v.interval.1, v.applied],
         weaknesses: g.weaknesses.iter().map(|w| weakness(w, names)).collect(),
         surfaces: Vec::new(),
+    }
+}
+
+fn stations(g: &core::Georeferenced, block: &super::registration::Registration) -> Vec<Station> {
+    block
+        .scans
+        .iter()
+        .enumerate()
+        .map(|(k, s)| Station {
+            scan: s.id,
+            name: s.name.clone(),
+            local: (&g.poses[k]).into(),
+            grid: (&g.map.pose(&g.poses[k])).into(),
+            covariance: g.pose_covariances[k].transpose().iter().copied().collect(),
+            targets: s.targets,
+        })
+        .collect()
+}
+
+fn targets(g: &core::Georeferenced, block: &super::registration::Registration) -> Vec<Target> {
+    let controlled: Vec<usize> = g.control.iter().filter_map(|c| c.target).collect();
+    block
+        .targets
+        .iter()
+        .enumerate()
+        .map(|(k, t)| Target {
+            name: t.name.clone(),
+            kind: t.kind,
+            position: g.target(k).into(),
+            covariance: rows9(&g.target_covariances[k]),
+            scans: t.scans,
+            used: t.scans > 1 || t.named || controlled.contains(&k),
+            budget: shares(&g.budgets[k]),
+            difference: g.differences.get(k).map(|d| (*d).into()),
+        })
+        .collect()
+}
+
+fn checks(g: &core::Georeferenced, names: &Names<'_>) -> Checks {
+    let checks = &g.checks;
+    Checks {
+        points: checks
+            .points
+            .iter()
+            .filter_map(|c| {
+                let r = residual(c.fit.as_ref()?, g, names);
+                Some(PointResidual { from_control: c.from_control.is_finite().then_some(c.from_control), ..r })
+            })
+            .collect(),
+        missing: checks.points.iter().filter(|c| c.fit.is_none()).map(|c| names.control[c.control].1.clone()).collect(),
+        rmse: checks.rmse.into(),
+        horizontal: checks.horizontal,
+        spatial: checks.spatial,
+        bound: checks.bound,
+        bias: checks.bias.into(),
+        bias95: checks.bias95.into(),
+        effective_dof: checks.effective_dof,
+        quadrants: checks.quadrants,
+        p_value: checks.p_value,
     }
 }
 

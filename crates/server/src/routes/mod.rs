@@ -79,6 +79,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(register::detections, register::decide))
         .routes(routes!(register::run))
         .routes(routes!(register::adjustment))
+        .routes(routes!(register::take_profile))
         .routes(routes!(register::keep))
         .routes(routes!(register::reopen))
         .routes(routes!(register::lock, register::unlock))

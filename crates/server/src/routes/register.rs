@@ -1,13 +1,15 @@
 //! Registration: observations, the adjustment, the lock.
 
 use crate::auth::{Access, Edit, Read};
-use crate::dto::{AdjustmentDto, DecisionDto, DetectionDto, KeepFinding};
+use crate::dto::{AdjustmentDto, DecisionDto, DetectionDto, InstrumentDto, KeepFinding};
 use crate::work::registration;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
+use vistazo_core::adjust::{ENOUGH, profile_as_found};
+use vistazo_core::instrument::Instrument;
 use vistazo_store::tasks::{self, Task};
 use vistazo_store::{field, jobs, results};
 
@@ -109,6 +111,29 @@ pub async fn reopen(
     results::reopen_finding(&app.db, access.job, &form.key).await?;
     jobs::note(&app.db, access.job, Some(access.user.id), &format!("opened again: {}", form.key)).await?;
     Ok(StatusCode::NO_CONTENT)
+}
+
+/// Take the noise that the block found into the instrument's profile. The scans are searched again with it at the
+/// next run.
+#[utoipa::path(post, path = "/api/jobs/{job}/adjustment/profile", tag = "register", params(("job" = Uuid, Path)), responses((status = 200, body = InstrumentDto), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn take_profile(State(app): State<App>, access: Access<Edit>) -> Result<Json<InstrumentDto>, ApiError> {
+    let (job, mut brief) = crate::work::brief(&app, access.job).await?;
+    let now = registration::current_of(&app, access.job, &brief).await?;
+    let Some(now) = now.filter(|c| !c.stale && c.record.refused.is_none()) else {
+        return Err(ApiError::conflict("there is no registration of what is there now: run it first"));
+    };
+    let found = registration::components(&now.record);
+    let profile = profile_as_found(&Instrument::from(&brief.instrument), &found).ok_or_else(|| {
+        ApiError::conflict(format!(
+            "the block says too little of its noise: redundancy of spheres and boards, or of levels, below {ENOUGH}"
+        ))
+    })?;
+    brief.instrument = InstrumentDto::from(&profile);
+    brief.instrument.validate("instrument.")?;
+    jobs::update(&app.db, access.job, &job.name, &serde_json::json!(brief), job.version).await?;
+    jobs::note(&app.db, access.job, Some(access.user.id), "took the noise that the block found into the profile")
+        .await?;
+    Ok(Json(brief.instrument))
 }
 
 /// Lock the adjustment as final.

@@ -46,10 +46,27 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
     let stays = |d: &serde_json::Value| d["locked"] == true || d["over"].is_string();
     let ground = items.iter().filter(|i| i.kind != "target" && (i.kind != "station" || stays(&i.data)));
     plan.ground = super::fingerprint(&ground.map(|i| (i.id, i.version)).collect::<Vec<_>>());
-    let mut stations: Vec<(u32, Uuid, Station, PlanData)> = Vec::new();
-    let mut distances: Vec<(Uuid, DistanceDto)> = Vec::new();
+    let mut read = Reading { plan, ..Reading::default() };
     for item in items {
         let Ok(d) = PlanData::parse(&item.kind, &item.data) else { continue };
+        read.add(&item.kind, item.id, d);
+    }
+    read.join();
+    Ok(read.plan)
+}
+
+/// A plan while its items are read.
+#[derive(Default)]
+struct Reading {
+    plan: Plan,
+    /// With the order they are taken in.
+    stations: Vec<(u32, Uuid, Station, PlanData)>,
+    distances: Vec<(Uuid, DistanceDto)>,
+}
+
+impl Reading {
+    fn add(&mut self, kind: &str, id: Uuid, d: PlanData) {
+        let plan = &mut self.plan;
         let line: Vec<Vector2<f64>> = d.line.iter().map(|p| Vector2::new(p[0], p[1])).collect();
         let demand = d.required_spacing.map(|spacing| Demand {
             spacing,
@@ -57,7 +74,7 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
             accuracy: d.required_accuracy,
         });
         let position = Vec3::from(d.position);
-        match item.kind.as_str() {
+        match kind {
             "wall" => {
                 let openings = d.openings.into_iter().map(|o| Opening {
                     name: o.name,
@@ -74,11 +91,11 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
                     openings: openings.collect(),
                     demand,
                 });
-                plan.surfaces[0].push((item.id, d.name));
+                plan.surfaces[0].push((id, d.name));
             }
             "floor" => {
                 plan.site.slabs.push(Slab { outline: line, height: d.base, demand });
-                plan.surfaces[1].push((item.id, d.name));
+                plan.surfaces[1].push((id, d.name));
             }
             "obstacle" => plan.site.obstacles.push(Obstacle { outline: line, base: d.base, top: d.top }),
             "column" => plan.site.columns.push(Column {
@@ -99,17 +116,17 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
                     photographs: d.photographs,
                     ..Station::at(&d.name, position)
                 };
-                stations.push((d.order.unwrap_or(u32::MAX), item.id, station, d));
+                self.stations.push((d.order.unwrap_or(u32::MAX), id, station, d));
             }
             _ => {
-                distances.extend(d.distances.iter().map(|x| (item.id, x.clone())));
+                self.distances.extend(d.distances.iter().map(|x| (id, x.clone())));
                 let kind = match d.target.as_deref() {
                     Some("checker") => PlannedKind::Checker(d.facing.map(|a| Vec3::new(a.sin(), a.cos(), 0.0))),
                     Some("mark") => PlannedKind::Mark,
                     _ => PlannedKind::Sphere,
                 };
                 plan.targets.push((
-                    item.id,
+                    id,
                     PlannedTarget {
                         name: d.name,
                         position,
@@ -121,28 +138,32 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
             }
         }
     }
-    for (from, x) in distances {
-        // a target that is no longer there is measured to no more
-        let of = |id: Uuid| plan.targets.iter().position(|t| t.0 == id);
-        if let (Some(from), Some(to)) = (of(from), of(x.to)) {
-            plan.distances.push((PlannedDistance { from, to, sigma: x.sigma }, x.measured));
+
+    /// Puts together what speaks of other items, when all are there.
+    fn join(&mut self) {
+        let plan = &mut self.plan;
+        for (from, x) in std::mem::take(&mut self.distances) {
+            // a target that is no longer there is measured to no more
+            let of = |id: Uuid| plan.targets.iter().position(|t| t.0 == id);
+            if let (Some(from), Some(to)) = (of(from), of(x.to)) {
+                plan.distances.push((PlannedDistance { from, to, sigma: x.sigma }, x.measured));
+            }
+        }
+        self.stations.sort_by_key(|s| (s.0, s.1));
+        for (_, id, mut station, d) in std::mem::take(&mut self.stations) {
+            // a mark that is no longer there holds nothing
+            let mark = |id: &Uuid| plan.targets.iter().position(|t| t.0 == *id && t.1.kind == PlannedKind::Mark);
+            station.over = d.over.as_ref().and_then(mark);
+            station.sights = d.sights.iter().filter_map(mark).collect();
+            if let Some(over) = station.over {
+                let height = d.instrument_height.unwrap_or(INSTRUMENT_HEIGHT);
+                station.position = plan.targets[over].1.position + Vec3::z() * height;
+            }
+            // whoever stands over a mark stays there when stations are proposed
+            plan.locked.push(d.locked || station.over.is_some());
+            plan.stations.push((id, station));
         }
     }
-    stations.sort_by_key(|s| (s.0, s.1));
-    for (_, id, mut station, d) in stations {
-        // a mark that is no longer there holds nothing
-        let mark = |id: &Uuid| plan.targets.iter().position(|t| t.0 == *id && t.1.kind == PlannedKind::Mark);
-        station.over = d.over.as_ref().and_then(mark);
-        station.sights = d.sights.iter().filter_map(mark).collect();
-        if let Some(over) = station.over {
-            let height = d.instrument_height.unwrap_or(INSTRUMENT_HEIGHT);
-            station.position = plan.targets[over].1.position + Vec3::z() * height;
-        }
-        // whoever stands over a mark stays there when stations are proposed
-        plan.locked.push(d.locked || station.over.is_some());
-        plan.stations.push((id, station));
-    }
-    Ok(plan)
 }
 
 /// Sizes of the targets, as the brief says.

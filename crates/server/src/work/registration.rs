@@ -6,6 +6,7 @@ use crate::dto::{
     LoopDto, ObservationDto, PoseDto, SetUpDto, SourceDto, StandingDto, StationDto, SystematicDto, SystematicErrorsDto,
     TargetDto, TieDto,
 };
+use crate::record::Group;
 use crate::record::registration::{self as record, Detail, Measured, Registration};
 use crate::record::stored::{Ids, store};
 use crate::{ApiError, App, words};
@@ -13,6 +14,7 @@ use bytes::Bytes;
 use std::collections::HashSet;
 use std::sync::Arc;
 use uuid::Uuid;
+use vistazo_core::adjust::Component;
 use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::PlannedKind;
@@ -244,6 +246,12 @@ pub(crate) async fn current_at(
     let now = inputs(brief, scans, &field::detection_state(&app.db, job).await?, plan);
     let kept = results::kept_findings(&app.db, job).await?.into_iter().collect();
     Ok(Some(Current { stale: row.inputs != now, row, record, kept }))
+}
+
+/// Its variance components, as the core takes them.
+pub(crate) fn components(r: &Registration) -> Vec<Component> {
+    let one = |c: &(Group, f64, f64)| Component { group: c.0.into(), factor: c.1, redundancy: c.2 };
+    r.statistics.components.iter().map(one).collect()
 }
 
 async fn record_of(app: &App, id: Uuid) -> Result<Option<Arc<Registration>>, ApiError> {
