@@ -1149,6 +1149,8 @@ export interface components {
         };
         /** @description An adjusted block. */
         AdjustmentResult: {
+            /** @description What one scan alone shows and nothing names: no tie, no part in a verdict. */
+            candidates: components["schemas"]["TargetDto"][];
             components: components["schemas"]["ComponentDto"][];
             dof: number;
             findings: components["schemas"]["FindingDto"][];
@@ -1166,6 +1168,7 @@ export interface components {
             sum: number;
             /** @description Errors that many sightings share, as they came out. */
             systematic: components["schemas"]["SystematicDto"][];
+            /** @description What ties scans, or has a name. */
             targets: components["schemas"]["TargetDto"][];
             ties: components["schemas"]["TieDto"][];
             /**

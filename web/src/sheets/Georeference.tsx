@@ -37,7 +37,7 @@ export default function Georeference() {
   })
   useKey('g', () => run.mutate(undefined), edit)
   const shown = useMemo(() => ({ targets: g?.targets ?? [], ties: [] }), [g])
-  const names = adjustment.data?.result.targets.map((t) => t.name) ?? []
+  const names = [...(adjustment.data?.result.targets ?? []), ...(adjustment.data?.result.candidates ?? [])].map((t) => t.name)
   return (
     <div className="split">
       <div className="canvas">

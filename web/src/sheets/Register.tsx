@@ -100,6 +100,7 @@ export default function Register() {
               { head: 'p', num: true, cell: (o) => chance(o.p_value) },
               { head: '', cell: (o) => { const id = o.detection; return edit && !a?.locked && id && <Button size="small" type="link" onClick={() => decide.mutate({ ids: [id], excluded: o.active })}>{o.active ? 'leave out' : 'restore'}</Button> } },
             ]} />}
+            {view === 'targets' && r.candidates.length > 0 && <p className="faint">{r.candidates.length} more {r.candidates.length === 1 ? 'is' : 'are'} seen by one scan alone and named by nothing ({r.candidates.map((c) => c.name).join(', ')}): {r.candidates.length === 1 ? 'it ties' : 'they tie'} nothing and {r.candidates.length === 1 ? 'decides' : 'decide'} nothing.</p>}
             {view === 'targets' && <Ledger label="Targets" rows={r.targets} id={(t) => t.name} selected={picked} onSelect={pick} empty="None." columns={[
               { head: 'Target', cell: (t) => t.name }, { head: 'Kind', cell: (t) => t.kind }, { head: 'scans', num: true, cell: (t) => t.scans },
               ...(['x', 'y', 'z'] as const).map((axis, i) => ({ head: `${axis} [${u.code}]`, num: true, cell: (t: Schema['TargetDto']) => u.len(t.position[i]) })),

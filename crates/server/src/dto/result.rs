@@ -286,7 +286,10 @@ pub struct KeepFinding {
 pub struct AdjustmentResult {
     pub refused: Option<String>,
     pub stations: Vec<StationDto>,
+    /// What ties scans, or has a name.
     pub targets: Vec<TargetDto>,
+    /// What one scan alone shows and nothing names: no tie, no part in a verdict.
+    pub candidates: Vec<TargetDto>,
     pub observations: Vec<ObservationDto>,
     pub levels: Vec<LevelDto>,
     pub ties: Vec<TieDto>,

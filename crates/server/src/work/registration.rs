@@ -281,10 +281,12 @@ pub(crate) fn to_dto(brief: &Brief, c: &Current, detail: Option<&Detail>) -> Adj
 
 fn result(brief: &Brief, r: &Registration, kept: &HashSet<String>, detail: Option<&Detail>) -> AdjustmentResult {
     let [estimate, low, high, applied] = r.statistics.variance;
+    let (used, candidates) = r.targets.iter().map(target).partition(|t: &TargetDto| t.used);
     let mut out = AdjustmentResult {
         refused: r.refused.as_ref().map(words::registration::refusal),
         stations: r.scans.iter().map(station).collect(),
-        targets: r.targets.iter().map(target).collect(),
+        targets: used,
+        candidates,
         standings: r.scans.iter().map(|s| StandingDto { scan: s.id, grade: s.grade, residual: s.residual }).collect(),
         findings: r.findings.iter().map(|f| words::registration::finding(brief, r, f, kept.contains(&f.key))).collect(),
         sum: r.statistics.sum,
