@@ -1,7 +1,7 @@
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
-use vistazo_core::geometry::Vec3;
+use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 
 /// A scanner as one stands on site: the profile it is sold by, and what this one does wrong, alike in every
@@ -65,6 +65,11 @@ impl Scanner {
         let mut rng = ChaCha8Rng::seed_from_u64(self.seed ^ ((board as u64 + 1) * 0xB0A2D));
         let sigma = if self.wrong.is_some() { self.instrument.systematic.flatness } else { 0.0 };
         sigma * rng.sample::<f64, _>(StandardNormal)
+    }
+
+    /// How the cloud of a scan is turned against the tripod: what its collimation does to every ray alike.
+    pub fn frame(&self) -> Pose {
+        Pose::levelled(self.wrong.map_or(0.0, |w| w.collimation), Vec3::zeros())
     }
 
     /// What it does wrong in one scan: what is new at the set-up comes on top. A perfect one stays perfect.

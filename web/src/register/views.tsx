@@ -77,7 +77,7 @@ function Instrument({ result }: { result: Result }) {
         { head: 'came out at', num: true, cell: (s) => (seen(s) ? shown(s.parameter, s.value) : '–') },
         { head: '± 95 %', num: true, cell: (s) => shown(s.parameter, s.half95) },
         { head: 'stated 1σ', num: true, cell: (s) => shown(s.parameter, s.stated) },
-        { head: '', cell: (s) => (seen(s) ? '' : 'the block cannot tell') },
+        { head: '', cell: (s) => (seen(s) ? '' : 'not seen') },
       ]} />
     </>
   )

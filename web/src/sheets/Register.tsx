@@ -108,7 +108,7 @@ export default function Register() {
             ]} />}
             {view === 'loops' && <Loops result={r} />}
             {view === 'levels' && <Levels result={r} />}
-            {view === 'noise' && <Noise result={r} onTake={edit && !a?.locked && !a?.stale ? () => take.mutate(undefined) : undefined} />}
+            {view === 'noise' && <Noise result={r} onTake={edit && !a?.locked && !a?.stale && r.findings.every((f) => f.kept) ? () => take.mutate(undefined) : undefined} />}
             {view === 'found' && <Found detections={detections.data ?? []} scans={scans.data ?? []} />}
             {view === 'stations' && <Ledger label="Stations" rows={r.stations} id={(s) => s.name} selected={picked} onSelect={pick} empty="None." columns={[
               { head: 'Station', cell: (s) => s.name }, { head: 'targets', num: true, cell: (s) => s.targets },

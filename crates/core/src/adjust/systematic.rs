@@ -65,7 +65,8 @@ impl Parameter {
     /// What one unit of it does to a target measured at `p` (scanner frame, metres): metres.
     ///
     /// A collimation error c turns the ray sideways by c / cos e, a trunnion error t by t tan e, both over
-    /// the horizontal distance r cos e; an index error raises it by r i. A scan is taken to begin at azimuth
+    /// the horizontal distance r cos e; an index error raises it by r i. What of a collimation error turns all
+    /// alike, c itself, is the heading of the cloud and stays with the pose, which is that of the cloud. A scan is taken to begin at azimuth
     /// zero of its frame and to go round once; the pose is that of its beginning.
     pub fn effect(self, p: &Vec3, by: TargetKind) -> Vec3 {
         let range = p.norm().max(1e-9);
@@ -76,7 +77,7 @@ impl Parameter {
             Self::BoardOffset if by == TargetKind::Checker => ray * 0.5,
             Self::BoardOffset => ray * -0.5,
             Self::RangeScale => *p,
-            Self::Collimation => side * range,
+            Self::Collimation => side * (range - level),
             Self::Trunnion => side * p.z,
             Self::Index => ray.cross(&side) * range,
             Self::Settling => Vec3::z() * turned(p),

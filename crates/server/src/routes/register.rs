@@ -122,6 +122,9 @@ pub async fn take_profile(State(app): State<App>, access: Access<Edit>) -> Resul
     let Some(now) = now.filter(|c| !c.stale && c.record.refused.is_none()) else {
         return Err(ApiError::conflict("there is no registration of what is there now: run it first"));
     };
+    if now.open() > 0 {
+        return Err(ApiError::conflict("a finding is not settled: what is wrong there would be taken for noise"));
+    }
     let found = registration::components(&now.record);
     let profile = profile_as_found(&Instrument::from(&brief.instrument), &found).ok_or_else(|| {
         ApiError::conflict(format!(
