@@ -117,6 +117,7 @@ pub fn register(input: &Input) -> Registration {
         })
         .collect();
     let mut block = assemble(&scans);
+    place_by_excluded(input, &scans, &mut block);
     network::place_by_set_up(input, &scans, &mut block);
     findings.extend(block.unplaced.iter().map(|u| Finding::Unplaced { scan: u.scan, why: u.reason }));
     let mut placed = network::network(input, &block);
@@ -166,6 +167,32 @@ pub fn register(input: &Input) -> Registration {
     let budgets = budgets(&solution);
     let registered = Registered { solution, ties, loops, joins, standings, suspect, budgets };
     Registration { block: Ok(registered), findings, placed }
+}
+
+/// Gives scans a place that only targets hold which were excluded: wrong by some millimetres, they still say about
+/// where the scan stood, and the others with its level hold it. They take no part in the adjustment.
+fn place_by_excluded(input: &Input, scans: &[ScanTargets], block: &mut Block) {
+    let lost: Vec<usize> = (0..scans.len()).filter(|&s| block.poses[s].is_none()).collect();
+    if lost.is_empty() || input.scans.iter().all(|s| s.excluded.is_empty()) {
+        return;
+    }
+    let all: Vec<ScanTargets> = scans
+        .iter()
+        .zip(&input.scans)
+        .map(|(s, i)| {
+            let excluded = i.excluded.iter().map(|t| alone(t, &input.systematic));
+            ScanTargets { targets: s.targets.iter().copied().chain(excluded).collect(), ..s.clone() }
+        })
+        .collect();
+    let with = assemble(&all);
+    let Some((ours, theirs)) = (0..scans.len()).find_map(|s| Some((block.poses[s]?, with.poses[s]?))) else { return };
+    let to_block = ours.compose(&theirs.inverse());
+    for s in lost {
+        if let Some(pose) = with.poses[s] {
+            block.place(s, to_block.compose(&pose), scans);
+            block.unplaced.retain(|u| u.scan != s);
+        }
+    }
 }
 
 fn alone(t: &Observed, systematic: &Systematic) -> Observed {
