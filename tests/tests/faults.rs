@@ -30,7 +30,7 @@ async fn bad_files_are_named_and_nothing_is_kept() {
         ("photo.e57", b"\x89PNG\r\n\x1a\n0000000000".to_vec(), "does not look like E57, LAS, LAZ, PLY or XYZ text"),
         ("short.las", b"LASF\0\0\0\0".to_vec(), "the file is damaged or cut short"),
         ("words.xyz", b"1 2 3 0.5\n4 5 six 0.5\n".to_vec(), "line 2, column 3: found “six”, expected a number"),
-        ("few.xyz", b"1 2 3\n4 5 6\n".to_vec(), "at least 100 were expected"),
+        ("zeros.xyz", b"0 0 0\n0 0 0\n".to_vec(), "zeros.xyz: the file holds no points"),
         ("big.xyz", vec![b'1'; 61_000_000], "the file is larger than the 0.06 GB accepted here"),
     ] {
         let end = c.upload(&id, name, bytes).await;
@@ -50,7 +50,17 @@ async fn bad_files_are_named_and_nothing_is_kept() {
         .map(|s| s["name"].as_str().unwrap().to_owned())
         .collect();
     assert_eq!(names, ["R1", "R2", "R2-2"]);
-    let row = &c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[2];
+    // a cloud of a project is no scan: it comes in where it lies, and registration leaves it alone
+    let grid = |k: usize| {
+        format!("{:.3} {:.3} {:.3}\n", 412_345.6 + (k % 40) as f64 * 0.1, 5_604_830.0, (k / 40) as f64 * 0.1)
+    };
+    let cloud: String = (0..1600).map(grid).collect();
+    assert_eq!(c.upload(&id, "merged.xyz", cloud.into_bytes()).await["state"], "done");
+    let all = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await;
+    assert_eq!((all[3]["has_scanner"].as_bool(), all[0]["has_scanner"].as_bool()), (Some(false), Some(true)));
+    let shown = c.ok("GET", &format!("/api/jobs/{id}/cloud"), Value::Null).await;
+    assert!(shown["scans"].as_array().unwrap().iter().any(|s| s["name"] == "merged"), "{shown}");
+    let row = &all[2];
     let said = c
         .refused(
             409,

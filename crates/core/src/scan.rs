@@ -9,7 +9,7 @@ pub const NO_POINT: u32 = u32::MAX;
 #[derive(Debug, thiserror::Error, PartialEq)]
 pub enum ScanError {
     /// There is nothing in it.
-    #[error("the file holds no points with finite coordinates; at least {0} expected")]
+    #[error("the file holds no points: all its coordinates are zero or not finite; at least {0} expected")]
     Empty(usize),
     /// A scanner is said to have stood where none can have seen these points.
     #[error(

@@ -8,7 +8,10 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
 use vistazo_core::adjust::kinds::{CloudTie, Kind};
-use vistazo_core::adjust::{AdjustError, Defect, Hold, Network, Observation, Plumb, Scaling, solve};
+use vistazo_core::adjust::{
+    AdjustError, Defect, Hold, Network, Observation, POWER, Plumb, SINGLE_RISK, Scaling, external_reliability,
+    precision, solve,
+};
 use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3, fit};
 use vistazo_core::georef::{Candidate, ControlPoint, Mistake, constrained, diagnose, free_fit, match_control};
 use vistazo_core::instrument::Instrument;
@@ -393,4 +396,49 @@ fn ties_by_clouds_hold_a_block() {
     let mut net = network(&mut ChaCha8Rng::seed_from_u64(1));
     net.observations.drain(1..3);
     assert!(matches!(solve(net, Scaling::Stated), Err(AdjustError::Defect(d)) if d[0].hangs == Hold::Nothing));
+}
+
+/// Errors of one sighting in three hundred directions, each as large as just stays unnoticed: none moves a station
+/// farther than external reliability says, and one comes near.
+#[test]
+fn no_unnoticed_error_does_more_harm_than_is_said() {
+    let stations = [(0.0, 0.0), (9.0, 2.0), (4.0, 9.0)].map(|p| Vec3::new(p.0, p.1, 1.6));
+    let targets =
+        [(1.0, 6.0, 1.2), (8.0, 2.5, 1.5), (3.0, -4.0, 0.8), (9.0, 9.0, 1.9)].map(|p| Vec3::new(p.0, p.1, p.2));
+    let make = |wrong: Option<Vec3>| {
+        let flat = Plumb { origin: Vec3::zeros(), radius: f64::INFINITY };
+        let mut net = Network { plumb: flat, ..Network::default() };
+        for (k, at) in stations.iter().enumerate() {
+            let scan = net.add_scan("S", Pose::levelled(0.8 * k as f64, *at));
+            net.observe(Observation::level(scan, 2e-5));
+        }
+        for (t, p) in targets.iter().enumerate() {
+            net.add_target("T", *p);
+            for s in 0..stations.len() {
+                let off = wrong.filter(|_| (s, t) == (1, 2)).unwrap_or_default();
+                let sigma = Vec3::new(1.0, 2.0 + s as f64, 1.5).map(|v| (v * 4e-4).powi(2));
+                let centre = net.scans[s].pose.inverse().apply(p) + off;
+                net.observe(Observation::target(s, t, centre, Mat3::from_diagonal(&sigma)));
+            }
+        }
+        net
+    };
+    let clean = make(None);
+    let at = (0..clean.observations.len())
+        .find(|&i| (clean.observations[i].scan(), clean.observations[i].target_index()) == (Some(1), Some(2)))
+        .unwrap();
+    let (harmed, said) = external_reliability(&clean, &precision(&clean, Scaling::Stated).unwrap(), at).unwrap();
+    let edge = vistazo_core::stats::noncentrality(SINGLE_RISK, 3, POWER);
+    let mut worst = 0.0_f64;
+    for k in 0..300 {
+        let (z, a) = (2.0 * (f64::from(k) + 0.5) / 300.0 - 1.0, f64::from(k) * 2.399_963);
+        let direction = Vec3::new((1.0 - z * z).sqrt() * a.cos(), (1.0 - z * z).sqrt() * a.sin(), z);
+        // what the test says of a millimetre, to find the size at which it just stays below notice
+        let trial = solve(make(Some(direction * 1e-3)), Scaling::Stated).unwrap();
+        let size = 1e-3 * (edge / trial.residuals[at].statistic).sqrt();
+        let bent = solve(make(Some(direction * size)), Scaling::Stated).unwrap();
+        let back = fit(FitModel::Levelled, &bent.targets, &targets).unwrap();
+        worst = worst.max((back.apply(&bent.poses[harmed].translation) - stations[harmed]).norm());
+    }
+    assert!(worst <= said * 1.01 && worst > 0.97 * said, "{worst} found, {said} said");
 }

@@ -3,7 +3,7 @@ use super::snooping::{Tester, detection_edge};
 use super::solve::Solution;
 use super::variance::Scaling;
 use crate::geometry::{Mat3, Vec3};
-use nalgebra::{Matrix3, Matrix3x6, Vector6};
+use nalgebra::{DMatrix, Matrix3, Matrix3x6};
 
 /// The largest movement of a target between two scans that stays undetected, and what it would do:
 /// minimal detectable bias and external reliability of the hypothesis that the target moved.
@@ -87,31 +87,34 @@ fn worst(net: &Network, q: &nalgebra::DMatrix<f64>, tester: &Tester<'_>, target:
     found
 }
 
-/// What the minimal detectable bias of one observation would do to each station's position: external
-/// reliability. Returns the station it harms most and by how much, metres.
+/// What an error in one observation that just stays unnoticed does to a station's position: external reliability
+/// (Baarda 1968), in the direction that does the most harm. Returns the station it harms most and by how much,
+/// metres; `None` when a direction is not checked at all.
+///
+/// Of all errors `∇` with `∇ᵀ P Q_vv P ∇ = λ₀` the one that moves the station most by `Q Aᵀ P ∇`.
 pub fn external_reliability(net: &Network, solution: &Solution, observation: usize) -> Option<(usize, f64)> {
-    let row = solution.rows.get(observation)?;
-    let bias = solution.residuals.get(observation)?.detectable;
-    if !bias.is_finite() || !row.active {
+    let row = solution.rows.get(observation).filter(|r| r.active)?;
+    let o = &net.observations[observation];
+    let applied = solution.variance.applied;
+    let tester = Tester::new(net, &solution.rows, &solution.covariance, 0.0, 0, Scaling::Stated, &[]);
+    let qvv = o.weighted_covariance() - tester.adjusted(observation, observation) / applied;
+    // an error is looked for in lengths, where there are any
+    let wide = if o.angular() { row.at.rows } else { row.at.rows.min(3) };
+    let s = (row.information * qvv * row.information).view((0, 0), (wide, wide)).into_owned().symmetric_eigen();
+    if s.eigenvalues.min() <= 1e-9 * row.information.view((0, 0), (wide, wide)).norm() {
         return None;
     }
-    let q = &solution.covariance;
-    let rows = if net.observations[observation].angular() { row.at.rows } else { row.at.rows.min(3) };
-    (0..net.scans.len())
-        .map(|k| {
-            let at = net.scan_column(k);
-            let mut gain: Matrix3x6<f64> = Matrix3x6::zeros();
-            for (u, design) in row.at.parts() {
-                let (to, wide) = net.columns(*u);
-                gain += q.view((at, to), (3, wide)) * (design.transpose() * row.information).rows(0, wide);
-            }
-            let mut worst = 0.0_f64;
-            for axis in 0..rows {
-                let mut unit: Vector6<f64> = Vector6::zeros();
-                unit[axis] = bias / solution.variance.applied;
-                worst = worst.max((gain * unit).norm());
-            }
-            (k, worst)
-        })
-        .max_by(|a, b| a.1.total_cmp(&b.1))
+    let root = DMatrix::from_diagonal(&s.eigenvalues.map(|v| v.sqrt().recip()));
+    let unnoticed = &s.eigenvectors * root * detection_edge(wide).sqrt();
+    let harm = |k: usize| {
+        let at = net.scan_column(k);
+        let mut gain: Matrix3x6<f64> = Matrix3x6::zeros();
+        for (u, design) in row.at.parts() {
+            let (to, across) = net.columns(*u);
+            let pull = (design.transpose() * row.information).rows(0, across).into_owned();
+            gain += solution.covariance.view((at, to), (3, across)) * pull / applied;
+        }
+        (gain.columns(0, wide) * &unnoticed).singular_values().max()
+    };
+    (0..net.scans.len()).map(|k| (k, harm(k))).max_by(|a, b| a.1.total_cmp(&b.1))
 }

@@ -125,7 +125,7 @@ impl<'a> Tester<'a> {
     }
 
     /// `A_i Q A_jᵀ`: covariance between two adjusted observations.
-    fn adjusted(&self, i: usize, j: usize) -> Matrix6<f64> {
+    pub(super) fn adjusted(&self, i: usize, j: usize) -> Matrix6<f64> {
         let mut out = Matrix6::zeros();
         for (u, a) in self.rows[i].at.parts() {
             let (at, wide) = self.net.columns(*u);
