@@ -19,7 +19,6 @@ export default function Register() {
   const edit = canEdit(job)
   const [query, setQuery] = useSearchParams()
   const [view, setView] = useState<'ties' | 'loops' | 'observations' | 'levels' | 'noise' | 'targets' | 'stations' | 'found'>('ties')
-  const picked = query.get('target')
   const pick = (name: string | null) => setQuery(name ? { target: name } : {}, { replace: true })
   const adjustment = useRead<Adjustment>('/api/jobs/{job}/adjustment')
   const detections = useRead<Schema['DetectionDto'][]>('/api/jobs/{job}/detections')
@@ -28,6 +27,9 @@ export default function Register() {
   const running = tasks.data?.some((t) => t.kind === 'register' && (t.state === 'running' || t.state === 'queued'))
   const a = adjustment.data
   const r = a?.result
+  // the weakest spot of a job may be a surface, which is nothing of this sheet
+  const wanted = query.get('target')
+  const picked = r && ![...r.targets, ...r.candidates, ...r.stations].some((x) => x.name === wanted) ? null : wanted
   const path = { params: { path: { job: job.id } } }
   const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/register', path)))
   const lock = useChange(async (on: boolean) => unwrap(on ? await api.POST('/api/jobs/{job}/adjustment/lock', path) : await api.DELETE('/api/jobs/{job}/adjustment/lock', path)))
