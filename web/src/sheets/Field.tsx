@@ -60,7 +60,7 @@ export default function Field() {
         { head: 'Points', num: true, cell: (s) => s.points.toLocaleString('en').replaceAll(',', ' ') },
         { head: 'Station', cell: (s) => stations.find((x) => x.id === s.station_id)?.data.name ?? '–' },
         { head: 'Grid', cell: (s) => `${!s.has_scanner ? 'cloud without a scanner position' : s.gridded ? 'structured' : 'unordered'}${s.coloured ? ', colours' : ''}${s.images ? `, ${s.images} picture${s.images === 1 ? '' : 's'}` : ''}` },
-        { head: 'Levelled', cell: (s) => (s.levelled ? 'yes' : 'no') },
+        { head: 'Levelled', cell: (s) => (!s.has_scanner ? '–' : s.levelled ? 'yes' : 'no') },
         { head: 'Operator', cell: (s) => s.log.operator ?? '–' },
         { head: <>Height [{u.code}]</>, num: true, cell: (s) => u.len(s.log.instrument_height) },
         { head: 'Settings', cell: (s) => s.log.settings ?? s.log.file ?? '' },
