@@ -10,10 +10,21 @@ const LOOK: usize = 4096;
 /// A file whose middle is farther than this from the origin is not about its scanner, metres: no scanner of the
 /// field sees as far, and single precision ends there.
 const FAR: f64 = 2000.0;
-/// Beyond this from the middle of the file a coordinate is no place, metres.
-const ABSURD: f64 = 1e7;
+/// Nearer to its scanner or farther from it than this is no measurement, metres.
+const OF_SCANNER: std::ops::Range<f64> = 0.01..1e4;
+/// Nor is a place this far from the middle of a cloud: one stray point would make everything about it coarse.
+const OF_CLOUD: f64 = 1e5;
 
-type Waiting = ([f64; 3], f64, Option<[u8; 3]>);
+/// Row and column of a point, where it came with them.
+pub(crate) type Cell = (i32, i32);
+
+/// A point as it is read.
+struct Read {
+    at: [f64; 3],
+    intensity: f64,
+    colour: Option<[u8; 3]>,
+    cell: Option<Cell>,
+}
 
 /// Collects points, leaving out those that cannot be. Coordinates far from the origin are kept about a middle of
 /// their own, so that single precision is enough for them.
@@ -22,10 +33,12 @@ pub(crate) struct Collector<'a> {
     go_on: &'a GoOn<'a>,
     /// What is taken off the coordinates, metres; `None` until enough points have come.
     shift: Option<[f64; 3]>,
-    waiting: Vec<Waiting>,
+    waiting: Vec<Read>,
     pub points: Vec<[f32; 3]>,
     pub intensity: Vec<u16>,
     pub colour: Vec<[u8; 3]>,
+    /// Of each point, when all came with one.
+    pub cells: Vec<Cell>,
     pub skipped: u64,
 }
 
@@ -39,6 +52,7 @@ impl<'a> Collector<'a> {
             points: Vec::new(),
             intensity: Vec::new(),
             colour: Vec::new(),
+            cells: Vec::new(),
             skipped: 0,
         }
     }
@@ -62,28 +76,37 @@ impl<'a> Collector<'a> {
         self.points.len() + self.waiting.len()
     }
 
-    /// Adds a point of the file, intensity 0..1. Returns whether it was taken.
-    pub(crate) fn push(&mut self, p: [f64; 3], intensity: f64, colour: Option<[u8; 3]>) -> bool {
-        let p = self.options.place(p);
-        let Some(shift) = self.shift else {
-            // the origin itself, exactly, is how files say that nothing came back
-            if !p.iter().all(|v| v.is_finite()) || p == self.options.place([0.0; 3]) {
-                self.skipped += 1;
-                return false;
-            }
-            self.waiting.push((p, intensity, colour));
-            if self.waiting.len() >= LOOK {
-                self.settle();
-            }
-            return true;
-        };
-        let [x, y, z] = [p[0] - shift[0], p[1] - shift[1], p[2] - shift[2]];
-        let r2 = x * x + y * y + z * z;
-        if r2.is_nan() || r2 > ABSURD * ABSURD || p == self.options.place([0.0; 3]) {
+    /// Adds a point of the file, intensity 0..1.
+    pub(crate) fn push(&mut self, p: [f64; 3], intensity: f64, colour: Option<[u8; 3]>) {
+        self.push_in(p, intensity, colour, None);
+    }
+
+    /// The same of a point with row and column.
+    pub(crate) fn push_in(&mut self, p: [f64; 3], intensity: f64, colour: Option<[u8; 3]>, cell: Option<Cell>) {
+        // the origin of the file, exactly, is how files say that nothing came back
+        if p == [0.0; 3] || !p.iter().all(|v| v.is_finite()) {
             self.skipped += 1;
-            return false;
+            return;
         }
-        if let Some(c) = colour {
+        let read = Read { at: self.options.place(p), intensity, colour, cell };
+        match self.shift {
+            Some(shift) => self.take(read, shift),
+            None => self.waiting.push(read),
+        }
+        if self.waiting.len() >= LOOK {
+            self.settle();
+        }
+    }
+
+    fn take(&mut self, read: Read, shift: [f64; 3]) {
+        let [x, y, z]: [f64; 3] = std::array::from_fn(|k| read.at[k] - shift[k]);
+        let range = (x * x + y * y + z * z).sqrt();
+        let sensible = if shift == [0.0; 3] { OF_SCANNER.contains(&range) } else { range < OF_CLOUD };
+        if !sensible {
+            self.skipped += 1;
+            return;
+        }
+        if let Some(c) = read.colour {
             // the first coloured point: those before it are black
             if self.colour.len() < self.points.len() {
                 self.colour.resize(self.points.len(), [0; 3]);
@@ -93,25 +116,21 @@ impl<'a> Collector<'a> {
             self.colour.push([0; 3]);
         }
         self.points.push([x as f32, y as f32, z as f32]);
-        self.intensity.push((intensity.clamp(0.0, 1.0) * 65_535.0) as u16);
-        true
+        self.intensity.push((read.intensity.clamp(0.0, 1.0) * 65_535.0) as u16);
+        self.cells.extend(read.cell);
     }
 
     /// Decides where the middle is, from the points that wait, and takes them.
     fn settle(&mut self) {
         let middle: [f64; 3] = std::array::from_fn(|k| {
-            let mut all: Vec<f64> = self.waiting.iter().map(|w| w.0[k]).collect();
+            let mut all: Vec<f64> = self.waiting.iter().map(|w| w.at[k]).collect();
             median(&mut all).unwrap_or(0.0)
         });
         let far = middle.iter().map(|v| v * v).sum::<f64>() > FAR * FAR;
         // whole decametres, so that coordinates stay easy to compare
         self.shift = Some(middle.map(|v| if far { (v / 10.0).round() * 10.0 } else { 0.0 }));
-        for (p, intensity, colour) in std::mem::take(&mut self.waiting) {
-            // as it was placed already
-            let options = std::mem::take(&mut self.options);
-            self.push(p, intensity, colour);
-            self.options = options;
-        }
+        let shift = self.shift.unwrap_or_default();
+        std::mem::take(&mut self.waiting).into_iter().for_each(|read| self.take(read, shift));
     }
 
     /// Asks whether to go on, once in a quarter of a million points.

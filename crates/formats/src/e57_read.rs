@@ -34,11 +34,10 @@ pub(crate) fn read(
         }
         let gridded = cloud.has_row_column();
         let mut got = Collector::new(&ReadOptions::default(), go_on);
-        let mut cells: Vec<(i32, i32)> = Vec::new();
         let likely = cloud.records.min(size) as usize;
         got.reserve(likely, false);
         if gridded {
-            cells.reserve_exact(likely);
+            got.cells.reserve_exact(likely);
         }
         let mut points = reader.pointcloud_simple(cloud)?;
         points.apply_pose(false);
@@ -50,9 +49,8 @@ pub(crate) fn read(
             let e57::CartesianCoordinate::Valid { x, y, z } = p.cartesian else { continue };
             let shade = p.intensity.filter(|i| i.is_finite()).unwrap_or(0.0);
             let colour = p.color.map(|c| [c.red, c.green, c.blue].map(|v| (v * 255.0).round() as u8));
-            if got.push([x, y, z], f64::from(shade), colour) && gridded {
-                cells.push((clamp(p.row), clamp(p.column)));
-            }
+            let cell = gridded.then(|| (clamp(p.row), clamp(p.column)));
+            got.push_in([x, y, z], f64::from(shade), colour, cell);
         }
         let pose = cloud.transform.as_ref().and_then(|t| {
             let q = &t.rotation;
@@ -62,8 +60,7 @@ pub(crate) fn read(
             ((0.5..2.0).contains(&q.norm()) && translation.iter().all(|v| v.is_finite()))
                 .then(|| Pose { rotation: UnitQuaternion::from_quaternion(q), translation })
         });
-        let source = got.finish(|got| if gridded { build(got, &cells) } else { None })?;
-        drop(cells);
+        let source = got.finish(|got| if gridded { build(got) } else { None })?;
         let images = reader.images().iter().filter(|i| is_of(i, cloud, part)).count();
         // a cloud without a scanner lies where its own middle is, in the frame that the file gives it
         let pose = match (pose, source.pose) {
@@ -118,7 +115,8 @@ pub fn read_images(path: &Path, part: usize) -> Result<Vec<SourceImage>, FormatE
 }
 
 /// A grid with sensible bounds becomes one; anything else is binned by direction.
-fn build(got: &mut Collector<'_>, cells: &[(i32, i32)]) -> Option<Result<Scan, ScanError>> {
+fn build(got: &mut Collector<'_>) -> Option<Result<Scan, ScanError>> {
+    let cells = std::mem::take(&mut got.cells);
     let (r0, c0) = cells.iter().fold((i32::MAX, i32::MAX), |a, c| (a.0.min(c.0), a.1.min(c.1)));
     let (r1, c1) = cells.iter().fold((i32::MIN, i32::MIN), |a, c| (a.0.max(c.0), a.1.max(c.1)));
     let (rows, cols) = (i64::from(r1) - i64::from(r0) + 1, i64::from(c1) - i64::from(c0) + 1);

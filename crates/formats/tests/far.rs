@@ -132,3 +132,45 @@ fn a_handful_of_points_is_a_cloud() {
     let got = read(file.path(), &ReadOptions::default()).unwrap();
     assert_eq!((got.scan.points.len(), got.scan.has_scanner()), (4, false));
 }
+
+/// Absurd coordinates among the first points of a gridded scan are left out with their rows and columns: the grid
+/// still says where the others are.
+#[test]
+fn stray_points_leave_the_grid_as_it_is() {
+    let job = vistazo_sim::small_job(3);
+    let scanner = vistazo_sim::Scanner::perfect(&job.instrument);
+    let raw = vistazo_sim::scan(&job.scene, &scanner, &job.truth.poses[0], 0, 1, &|_| true).unwrap();
+    let mut scan = raw.into_scan().unwrap();
+    let whole = scan.clone();
+    for k in [3, 70, 5000, 90_000] {
+        scan.points[k] = [3.0e5, -2.0e5, 100.0];
+    }
+    let file = tempfile::NamedTempFile::new().unwrap();
+    let mut writer = vistazo_formats::E57Writer::create(file.path(), "stray").unwrap();
+    writer.add("S", "guid", &scan, None, true, &|_| true).unwrap();
+    writer.finish().unwrap();
+    let got = read(file.path(), &ReadOptions::default()).unwrap();
+    assert!(got.gridded && got.scan.has_scanner());
+    assert_eq!((got.skipped, got.scan.points.len() + 4), (4, whole.points.len()));
+    let gone: Vec<f32> = [3, 70, 5000, 90_000].iter().map(|&k| whole.points[k][0]).collect();
+    let (mut same, mut empty) = (0, 0);
+    // the reader begins at the first row that holds a point
+    let first = (0..i64::from(whole.rows)).find(|r| (0..i64::from(whole.cols)).any(|c| whole.cell(*r, c).is_some()));
+    let first = first.unwrap();
+    for row in first..i64::from(whole.rows) {
+        for col in 0..i64::from(whole.cols) {
+            match (whole.point(row, col), got.scan.point(row - first, col)) {
+                (Some(a), Some(b)) => {
+                    assert!((a - b).amax() < 1e-3, "row {row}, column {col}");
+                    same += 1;
+                }
+                (Some(a), None) => {
+                    assert!(gone.contains(&(a.x as f32)));
+                    empty += 1;
+                }
+                (None, b) => assert!(b.is_none()),
+            }
+        }
+    }
+    assert!(same > 100_000 && empty == 4, "{same} {empty}");
+}

@@ -33,11 +33,6 @@ impl Parameter {
     /// Those that are new at every set-up.
     pub const OF_SET_UP: [Self; 3] = [Self::Index, Self::Settling, Self::Turning];
 
-    /// It is an angle, radians.
-    pub fn angular(self) -> bool {
-        matches!(self, Self::Collimation | Self::Trunnion | Self::Index | Self::Turning)
-    }
-
     /// σ that a profile gives it at every set-up.
     pub fn sigma_at_set_up(self, s: &Systematic) -> f64 {
         match self {
@@ -66,8 +61,8 @@ impl Parameter {
     ///
     /// A collimation error c turns the ray sideways by c / cos e, a trunnion error t by t tan e, both over
     /// the horizontal distance r cos e; an index error raises it by r i. What of a collimation error turns all
-    /// alike, c itself, is the heading of the cloud and stays with the pose, which is that of the cloud. A scan is taken to begin at azimuth
-    /// zero of its frame and to go round once; the pose is that of its beginning.
+    /// alike, c itself, is the heading of the cloud and stays with the pose, which is that of the cloud. A scan
+    /// is taken to begin at azimuth zero of its frame and to go round once; the pose is that of its beginning.
     pub fn effect(self, p: &Vec3, by: TargetKind) -> Vec3 {
         let range = p.norm().max(1e-9);
         let level = (p.x * p.x + p.y * p.y).sqrt().max(1e-9);
