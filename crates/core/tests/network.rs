@@ -64,8 +64,7 @@ fn prediction_agrees_with_monte_carlo() {
         .collect();
     let site = Site::default();
     let (stations, targets, instrument) = (&stations[..], &targets[..], &instrument);
-    let predicted =
-        predict(&Design { site: &site, stations, targets, kit: Kit::default(), instrument, ties: &[], distances: &[] });
+    let predicted = predict(&Design::new(&site, instrument, Kit::default(), stations, targets));
     let on_grid = predicted.on_grid.unwrap();
     assert_eq!(predicted.used.len(), 7);
     let mut rng = ChaCha8Rng::seed_from_u64(5);

@@ -112,8 +112,7 @@ fn planted_mistakes_are_named() {
     let known = |t: PlannedTarget, check: bool| PlannedTarget { control_sigma: Some(Vec3::repeat(0.002)), check, ..t };
     let look = |site: &Site, stations: &[Station], targets: &[PlannedTarget]| {
         let instrument = Instrument::mid_range();
-        let design =
-            Design { site, stations, targets, kit: Kit::default(), instrument: &instrument, ties: &[], distances: &[] };
+        let design = Design::new(site, &instrument, Kit::default(), stations, targets);
         let (c, p) = (cover(site, stations, &instrument, 0.25), predict(&design));
         traps(&design, &c, &station_graph(&c.overlap, &p.sees, &p.marks()), &p)
     };
@@ -138,15 +137,8 @@ fn planted_mistakes_are_named() {
     t.push(known(target(6.5, 2.2, 1.7), false));
     assert!(look(&hall, &stations, &t).iter().any(|f| matches!(f, Trap::ControlInCorner(s) if *s < 0.5)));
     // what is proposed instead spreads over the site, keeps checks back, and no trap of control is left
-    let design = Design {
-        site: &hall,
-        stations: &stations,
-        targets: &t,
-        kit: Kit::default(),
-        instrument: &Instrument::mid_range(),
-        ties: &[],
-        distances: &[],
-    };
+    let instrument = Instrument::mid_range();
+    let design = Design::new(&hall, &instrument, Kit::default(), &stations, &t);
     let chosen = propose_control(&design, &predict(&design));
     assert!(chosen.fit.len() == 5 && chosen.check.len() == 2, "{chosen:?}");
     let spread_out: Vec<_> = t
@@ -258,15 +250,7 @@ fn advice_comes_true_and_budgets_add_up() {
         target(21.0, 3.0, 1.3, None),
     ];
     let run = |targets: &[PlannedTarget]| {
-        let design = Design {
-            site: &site,
-            stations: &stations,
-            targets,
-            kit: Kit::default(),
-            instrument: &instrument,
-            ties: &[],
-            distances: &[],
-        };
+        let design = Design::new(&site, &instrument, Kit::default(), &stations, targets);
         let p = predict(&design);
         let sigma = Vec3::repeat(0.002);
         (advise(&design, &p, sigma, 3), p.weakest().unwrap(), p.budget(p.used.len() - 1).unwrap())

@@ -54,15 +54,8 @@ fn a_traverse_comes_out_as_predicted() {
         over("S5", &marks, 4, &[3, 6]),
     ];
     let instrument = sighting();
-    let design = Design {
-        site: &Site::default(),
-        stations: &stations,
-        targets: &marks,
-        kit: Kit::default(),
-        instrument: &instrument,
-        ties: &[],
-        distances: &[],
-    };
+    let site = Site::default();
+    let design = Design::new(&site, &instrument, Kit::default(), &stations, &marks);
     let planned = predict(&design);
     let plan = planned.on_grid.as_ref().unwrap_or_else(|| panic!("{:?}", planned.block));
     let parts = planned.budget(2).unwrap();
@@ -156,15 +149,7 @@ fn bad_set_ups_are_named() {
     ];
     let found = |sights: &[usize], instrument: &Instrument| {
         let stations = [over("S1", &marks, 0, sights)];
-        let design = Design {
-            site: &site,
-            stations: &stations,
-            targets: &marks,
-            kit: Kit::default(),
-            instrument,
-            ties: &[],
-            distances: &[],
-        };
+        let design = Design::new(&site, instrument, Kit::default(), &stations, &marks);
         let (c, p) = (cover(&site, &stations, instrument, 0.5), predict(&design));
         let all = traps(&design, &c, &station_graph(&c.overlap, &p.sees, &p.marks()), &p);
         all.into_iter()

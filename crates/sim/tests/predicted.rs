@@ -157,15 +157,7 @@ struct Sums {
 /// Runs one network; the last two are the same for targets and station positions.
 fn compare(seed: u64, runs: u64) -> (Sums, Sums) {
     let case = case(seed);
-    let design = Design {
-        site: &case.scene.site,
-        stations: &case.stations,
-        targets: &case.targets,
-        kit: Kit::default(),
-        instrument: &case.instrument,
-        ties: &[],
-        distances: &[],
-    };
+    let design = Design::new(&case.scene.site, &case.instrument, Kit::default(), &case.stations, &case.targets);
     let prediction = predict(&design);
     let plan = prediction.block.as_ref().unwrap_or_else(|e| panic!("network {seed}: {e}"));
     let search = Search { sphere_radius: Some(0.1), checker_half: Some(0.15) };

@@ -45,16 +45,17 @@ pub(super) fn find(net: &Network, normal: &Normal, free: &DMatrix<f64>) -> Vec<D
             g[(i, c)] /= scale[i];
         }
     }
-    let held = if g.ncols() == 0 {
-        scaled
-    } else {
-        let q = g.qr().q();
-        scaled + &q * q.transpose()
-    };
-    if dense::smallest_eigenvalue(&held).is_some_and(|least| least > 100.0 * SINGULAR) {
+    let held = |m: &DMatrix<f64>| dense::smallest_eigenvalue(m).is_some_and(|least| least > 100.0 * SINGULAR);
+    let q = if g.ncols() == 0 { g } else { g.qr().q() };
+    // one scan that holds the frame cannot hold another movement besides: sparse, and mostly enough
+    if held(&Normal::anchored(&scaled, &q)) {
         return Vec::new();
     }
-    let Some((values, vectors)) = dense::eigen(&held) else { return Vec::new() };
+    let held_by_all = scaled + &q * q.transpose();
+    if held(&held_by_all) {
+        return Vec::new();
+    }
+    let Some((values, vectors)) = dense::eigen(&held_by_all) else { return Vec::new() };
     let mut loose: Vec<usize> = Vec::new();
     for k in (0..n).filter(|&k| values[k] < SINGULAR) {
         let v = vectors.column(k);

@@ -203,6 +203,16 @@ impl Normal {
         all.select_rows(&self.all_columns(net))
     }
 
+    /// The matrix made regular by the first scan, which holds what is free of the frame: it keeps its zeros. A
+    /// solution differs from that of [`Normal::regular`] by a movement of the whole.
+    pub(super) fn anchored(matrix: &DMatrix<f64>, free: &DMatrix<f64>) -> DMatrix<f64> {
+        let mut out = matrix.clone();
+        let b = free.rows(0, 6);
+        let mut first = out.view_mut((0, 0), (6, 6));
+        first += b * b.transpose() * matrix.diagonal().mean().max(1e-12);
+        out
+    }
+
     /// The reduced matrix made regular: the frame is held by inner constraints. Any frame does;
     /// [`Normal::covariance`] changes to the one wanted.
     fn regular(&self, net: &Network, free: &DMatrix<f64>) -> DMatrix<f64> {
@@ -212,7 +222,13 @@ impl Normal {
 
     /// The step of all unknowns; `None` when the matrix is not positive definite.
     pub(super) fn step(&self, net: &Network, free: &DMatrix<f64>) -> Option<DVector<f64>> {
-        let solved = dense::solve(&self.regular(net, free), &self.right)?;
+        let kept = self.of_kept(net, free);
+        let mut solved = dense::solve(&Self::anchored(&self.reduced, &kept), &self.right)
+            .or_else(|| dense::solve(&self.regular(net, free), &self.right))?;
+        // of all solutions the one that moves the whole least
+        if let Some(inner) = (kept.transpose() * &kept).try_inverse() {
+            solved -= &kept * (inner * (kept.transpose() * &solved));
+        }
         let mut out = DVector::zeros(net.unknowns());
         let (scans, shared) = (6 * net.scans.len(), net.systematic_unknowns());
         out.rows_mut(0, scans).copy_from(&solved.rows(0, scans));

@@ -13,15 +13,8 @@
 //!     control_sigma: None,
 //!     check: false,
 //! });
-//! let plan = Design {
-//!     site: &Site::default(),
-//!     stations: &stations,
-//!     targets: &targets,
-//!     kit: Kit::default(),
-//!     instrument: &Instrument::mid_range(),
-//!     ties: &[],
-//!     distances: &[],
-//! };
+//! let (site, instrument) = (Site::default(), Instrument::mid_range());
+//! let plan = Design::new(&site, &instrument, Kit::default(), &stations, &targets);
 //! let p = predict(&plan);
 //! assert_eq!(p.used.len(), 4);
 //! // in space, 95 %, metres

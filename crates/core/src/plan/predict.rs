@@ -91,6 +91,19 @@ pub struct Design<'a> {
     pub distances: &'a [PlannedDistance],
 }
 
+impl<'a> Design<'a> {
+    /// Stations and targets, without ties by clouds or measured distances.
+    pub const fn new(
+        site: &'a Site,
+        instrument: &'a Instrument,
+        kit: Kit,
+        stations: &'a [Station],
+        targets: &'a [PlannedTarget],
+    ) -> Self {
+        Self { site, stations, targets, kit, instrument, ties: &[], distances: &[] }
+    }
+}
+
 /// A distance that will be measured between two targets (indices).
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlannedDistance {

@@ -101,96 +101,154 @@ pub fn propose(
     wish: &Wish,
     go_on: &(dyn Fn(f64) -> bool + Sync),
 ) -> Result<Proposal, ProposeError> {
-    let samples: Vec<Sample> = sample(site, wish.sample_grid);
-    if !samples.iter().any(|s| s.demand.is_some()) {
-        return Err(ProposeError::NothingRequired);
-    }
-    let places = candidates(site, wish);
-    let bvh = Bvh::new(site);
-    let all: Vec<Vec3> = wish.locked.iter().copied().chain(places).collect();
-    let done = std::sync::atomic::AtomicUsize::new(0);
-    let views: Vec<Option<View>> = all
-        .par_iter()
-        .map(|p| {
-            let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-            go_on(0.5 * n as f64 / all.len() as f64).then(|| View::new(&bvh, &samples, p, instrument))
-        })
-        .collect();
-    let views: Vec<View> = views.into_iter().collect::<Option<_>>().ok_or(ProposeError::Stopped)?;
-    // what anything covers, and only places that cover something
-    let locked: Vec<usize> = (0..wish.locked.len()).collect();
-    let keep: Vec<usize> =
-        (0..all.len()).filter(|&c| c < locked.len() || views[c].covers.iter().any(|w| *w != 0)).collect();
-    let views: Vec<View> = keep.iter().map(|&c| views[c].clone()).collect();
-    let places: Vec<Vec3> = keep.iter().map(|&c| all[c]).collect();
-    let area: Vec<f64> = samples.iter().map(|s| if s.demand.is_some() { s.area() } else { 0.0 }).collect();
-    let total: f64 = area.iter().sum();
-    let often: Vec<u16> =
-        (0..samples.len()).map(|i| views.iter().filter(|v| v.has(i)).take(wish.times).count() as u16).collect();
-    // a piece that fewer places than wished can see is wanted as often as can be
-    let reachable: f64 = (0..samples.len()).filter(|&i| often[i] > 0).map(|i| area[i]).sum();
+    let field = Field::see(site, instrument, wish, go_on)?;
+    let locked = wish.locked.len();
+    let reachable: f64 = field.area.iter().zip(&field.often).filter(|(_, n)| **n > 0).map(|(a, _)| a).sum();
     if reachable <= 0.0 {
         return Err(ProposeError::NothingReachable);
     }
     let problem = Problem {
-        links: links(&views, wish.overlap),
-        views: &views,
-        area: &area,
-        need: &often,
+        links: links(&field.views, wish.overlap),
+        views: &field.views,
+        area: &field.area,
+        need: &field.often,
         wanted: wish.share * reachable,
-        locked: locked.len(),
+        locked,
     };
-    let mut cells = Cells {
-        sets: views.iter().map(|v| ones(&v.covers).filter(|&i| area[i] > 0.0).map(|i| i as u32).collect()).collect(),
-        area: area.clone(),
-        need: often.clone(),
-        wanted: problem.wanted,
-        fixed: locked.len(),
-        certain: 0,
-    };
-    let flat = vec![1.0; views.len()];
-    let mut best = problem.tidy(problem.greedy(&flat), false);
-    // every so often the prices are asked for a choice of their own
-    let priced = |reduced: &[f64]| -> Vec<f64> { reduced.iter().map(|c| c.max(0.02)).collect() };
-    let at_least = lower_bound(&cells, best.len(), &mut |round, rounds, reduced| {
-        if round.is_multiple_of(20) {
+    let cells = field.cells(&problem);
+    let (best, at_least) = for_cover(&problem, &cells, go_on)?;
+    let for_cover = best.len();
+    let (chosen, bound) = together(&problem, cells, best, go_on)?;
+    let mut stations = wish.locked.clone();
+    stations.extend(walking_order(chosen.iter().filter(|c| **c >= locked).map(|&c| field.places[c]).collect()));
+    Ok(Proposal {
+        stations,
+        locked,
+        covered: problem.covered(&chosen) / reachable,
+        reachable: reachable / field.area.iter().sum::<f64>(),
+        for_cover,
+        at_least,
+        at_least_together: bound.max(at_least),
+        connected: problem.groups(&chosen).len() < 2,
+        candidates: field.places.len(),
+    })
+}
+
+/// The places tried and what each of them covers.
+struct Field {
+    /// Locked places first; of the others only those that cover something.
+    places: Vec<Vec3>,
+    views: Vec<View>,
+    /// Of every piece of surface, m²; 0 where nothing is required.
+    area: Vec<f64>,
+    /// How often a piece has to be covered: one that fewer places than wished can see, as often as can be.
+    often: Vec<u16>,
+}
+
+impl Field {
+    fn see(
+        site: &Site,
+        instrument: &Instrument,
+        wish: &Wish,
+        go_on: &(dyn Fn(f64) -> bool + Sync),
+    ) -> Result<Self, ProposeError> {
+        let samples: Vec<Sample> = sample(site, wish.sample_grid);
+        if !samples.iter().any(|s| s.demand.is_some()) {
+            return Err(ProposeError::NothingRequired);
+        }
+        let bvh = Bvh::new(site);
+        let all: Vec<Vec3> = wish.locked.iter().copied().chain(candidates(site, wish)).collect();
+        let done = std::sync::atomic::AtomicUsize::new(0);
+        let views: Vec<Option<View>> = all
+            .par_iter()
+            .map(|p| {
+                let n = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+                go_on(0.5 * n as f64 / all.len() as f64).then(|| View::new(&bvh, &samples, p, instrument))
+            })
+            .collect();
+        let views: Vec<View> = views.into_iter().collect::<Option<_>>().ok_or(ProposeError::Stopped)?;
+        let some = |c: usize, v: &View| c < wish.locked.len() || v.covers.iter().any(|w| *w != 0);
+        let (places, views): (Vec<_>, Vec<_>) =
+            all.into_iter().zip(views).enumerate().filter(|(c, (_, v))| some(*c, v)).map(|(_, at)| at).unzip();
+        let area = samples.iter().map(|s| if s.demand.is_some() { s.area() } else { 0.0 }).collect();
+        let often =
+            (0..samples.len()).map(|i| views.iter().filter(|v| v.has(i)).take(wish.times).count() as u16).collect();
+        Ok(Self { places, views, area, often })
+    }
+
+    fn cells(&self, problem: &Problem<'_>) -> Cells {
+        let required = |v: &View| ones(&v.covers).filter(|&i| self.area[i] > 0.0).map(|i| i as u32).collect();
+        Cells {
+            sets: self.views.iter().map(required).collect(),
+            area: self.area.clone(),
+            need: self.often.clone(),
+            wanted: problem.wanted,
+            fixed: problem.locked,
+            certain: 0,
+        }
+    }
+}
+
+/// Rounds of prices after which they are asked for a choice of their own.
+const OFTEN: usize = 20;
+
+fn priced(reduced: &[f64]) -> Vec<f64> {
+    reduced.iter().map(|c| c.max(0.02)).collect()
+}
+
+/// The choice for the cover alone, and how many stations it takes at least.
+fn for_cover(
+    problem: &Problem<'_>,
+    cells: &Cells,
+    go_on: &dyn Fn(f64) -> bool,
+) -> Result<(Vec<usize>, usize), ProposeError> {
+    let mut best = problem.tidy(problem.greedy(&vec![1.0; problem.views.len()]), false);
+    let at_least = lower_bound(cells, best.len(), &mut |round, rounds, reduced| {
+        if round.is_multiple_of(OFTEN) {
             let found = problem.tidy(problem.greedy(&priced(reduced)), false);
             if found.len() < best.len() {
                 best = found;
             }
         }
         go_on(0.5 + 0.2 * round as f64 / rounds as f64).then_some(best.len())
-    })
-    .ok_or(ProposeError::Stopped)?;
-    let for_cover = best.len();
+    });
+    Ok((best, at_least.ok_or(ProposeError::Stopped)?))
+}
+
+/// The choice that also hangs together, from the one for the cover, and how many stations it takes at least.
+fn together(
+    problem: &Problem<'_>,
+    mut cells: Cells,
+    best: Vec<usize>,
+    go_on: &dyn Fn(f64) -> bool,
+) -> Result<(Vec<usize>, usize), ProposeError> {
     // what cannot hang together with the rest is left out, if enough is covered without it
     let open = problem.largest_group();
     let inside: Vec<usize> = (0..open.len()).filter(|&k| open[k]).collect();
     let spare = problem.covered(&inside) >= problem.wanted;
     let barred = |k: usize, cost: f64| if spare && !open[k] { f64::INFINITY } else { cost };
     let flat: Vec<f64> = (0..open.len()).map(|k| barred(k, 1.0)).collect();
-    if best.iter().any(|&k| flat[k].is_infinite()) {
-        best = problem.greedy(&flat);
-    }
-    let mut chosen = problem.tidy(problem.join(best, &flat), true);
+    let start = if best.iter().any(|&k| flat[k].is_infinite()) { problem.greedy(&flat) } else { best };
+    let mut chosen = problem.tidy(problem.join(start, &flat), true);
     let mut groups = problem.groups(&chosen).len();
-    // the same again with what has to stand so that all hang together
-    let mut by = vec![vec![0_u64; views.len().div_ceil(64)]; samples.len()];
-    for (k, v) in views.iter().enumerate() {
+    // rows of places of which one has to stand so that all hang together
+    let pieces = problem.area.len();
+    let mut by = vec![vec![0_u64; problem.views.len().div_ceil(64)]; pieces];
+    for (k, v) in problem.views.iter().enumerate() {
         ones(&v.covers).for_each(|i| by[i][k / 64] |= 1 << (k % 64));
     }
-    let can: Vec<f64> = (0..samples.len()).map(|i| if often[i] > 0 { area[i] } else { 0.0 }).collect();
-    let rows = separators(&by, &can, problem.wanted, &problem.links, locked.len());
+    let can: Vec<f64> = (0..pieces).map(|i| if problem.need[i] > 0 { problem.area[i] } else { 0.0 }).collect();
+    let rows = separators(&by, &can, problem.wanted, &problem.links, problem.locked);
     cells.certain = rows.len();
     for (r, row) in rows.iter().enumerate() {
         for &k in row {
-            cells.sets[k].push((samples.len() + r) as u32);
+            cells.sets[k].push((pieces + r) as u32);
         }
     }
-    cells.area.resize(samples.len() + rows.len(), 0.0);
-    cells.need.resize(samples.len() + rows.len(), 1);
+    cells.area.resize(pieces + rows.len(), 0.0);
+    cells.need.resize(pieces + rows.len(), 1);
     let bound = lower_bound(&cells, chosen.len(), &mut |round, rounds, reduced| {
-        if round.is_multiple_of(20) {
+        if round.is_multiple_of(OFTEN) {
             let cost: Vec<f64> = priced(reduced).into_iter().enumerate().map(|(k, c)| barred(k, c)).collect();
             let found = problem.tidy(problem.join(problem.greedy(&cost), &cost), true);
             let fall = problem.groups(&found).len();
@@ -199,23 +257,8 @@ pub fn propose(
             }
         }
         go_on(0.7 + 0.3 * round as f64 / rounds as f64).then_some(chosen.len())
-    })
-    .ok_or(ProposeError::Stopped)?;
-    let at_least_together = bound.max(at_least);
-    let covered = problem.covered(&chosen) / reachable;
-    let mut stations: Vec<Vec3> = locked.iter().map(|&c| places[c]).collect();
-    stations.extend(walking_order(chosen.iter().filter(|c| **c >= locked.len()).map(|&c| places[c]).collect()));
-    Ok(Proposal {
-        stations,
-        locked: locked.len(),
-        covered,
-        reachable: reachable / total,
-        for_cover,
-        at_least,
-        at_least_together,
-        connected: groups < 2,
-        candidates: places.len(),
-    })
+    });
+    Ok((chosen, bound.ok_or(ProposeError::Stopped)?))
 }
 
 /// The places that are tried: free ones on a grid, on every floor; metres.

@@ -115,6 +115,6 @@ mod tests {
     }
 
     fn design_of<'a>(site: &'a Site, stations: &'a [Station], instrument: &'a Instrument) -> Design<'a> {
-        Design { site, stations, targets: &[], kit: Kit::default(), instrument, ties: &[], distances: &[] }
+        Design::new(site, instrument, Kit::default(), stations, &[])
     }
 }

@@ -78,15 +78,7 @@ fn improved(plan: &Plan, brief: &Brief, own: &Instrument, mut found: Proposal) -
     let targets = plan.targets();
     let weakest = |places: &[Vec3]| {
         let stations: Vec<Station> = places.iter().map(|p| Station::at("", *p)).collect();
-        let design = Design {
-            site: &plan.site,
-            stations: &stations,
-            targets: &targets,
-            kit: kit(brief),
-            instrument: own,
-            ties: &[],
-            distances: &[],
-        };
+        let design = Design::new(&plan.site, own, kit(brief), &stations, &targets);
         let p = predict(&design);
         // targets that nobody measures are as bad as any
         let unmeasured = targets.len() - p.used.len();
@@ -136,13 +128,9 @@ fn judge(plan: &Plan, brief: &Brief, set: &Instrument, name: &str, p: &Proposal)
     let targets = plan.targets();
     let ties = planning::ties(brief, &c, &stations, set);
     let design = Design {
-        site: &plan.site,
-        stations: &stations,
-        targets: &targets,
-        kit: kit(brief),
-        instrument: set,
         ties: &ties,
         distances: &plan.distances(),
+        ..Design::new(&plan.site, set, kit(brief), &stations, &targets)
     };
     let predicted = predict(&design);
     AlternativeDto {
@@ -238,13 +226,9 @@ pub(crate) fn advice(plan: &Plan, brief: &Brief) -> Vec<AdviceDto> {
     let found = plan.cover(&instrument);
     let ties = planning::ties(brief, &found, &stations, &instrument);
     let design = Design {
-        site: &plan.site,
-        stations: &stations,
-        targets: &targets,
-        kit: kit(brief),
-        instrument: &instrument,
         ties: &ties,
         distances: &plan.distances(),
+        ..Design::new(&plan.site, &instrument, kit(brief), &stations, &targets)
     };
     let now = predict(&design);
     let Some((_, error)) = now.weakest() else { return Vec::new() };
@@ -277,15 +261,7 @@ pub(crate) fn advice(plan: &Plan, brief: &Brief) -> Vec<AdviceDto> {
 
 pub(crate) fn control(plan: &Plan, brief: &Brief) -> ControlChoiceDto {
     let (stations, targets, instrument) = (plan.stations(), plan.targets(), Instrument::from(&brief.instrument));
-    let design = Design {
-        site: &plan.site,
-        stations: &stations,
-        targets: &targets,
-        kit: kit(brief),
-        instrument: &instrument,
-        ties: &[],
-        distances: &[],
-    };
+    let design = Design::new(&plan.site, &instrument, kit(brief), &stations, &targets);
     let chosen = propose_control(&design, &predict(&design));
     let ids = |list: Vec<usize>| list.into_iter().map(|t| plan.targets[t].0).collect();
     ControlChoiceDto { fit: ids(chosen.fit), check: ids(chosen.check), sigma: [NEW_CONTROL; 2] }
@@ -296,15 +272,7 @@ const MOST_TARGETS: usize = 60;
 
 pub(crate) fn targets(plan: &Plan, brief: &Brief) -> Vec<[f64; 3]> {
     let (stations, targets, instrument) = (plan.stations(), plan.targets(), Instrument::from(&brief.instrument));
-    let design = Design {
-        site: &plan.site,
-        stations: &stations,
-        targets: &targets,
-        kit: kit(brief),
-        instrument: &instrument,
-        ties: &[],
-        distances: &[],
-    };
+    let design = Design::new(&plan.site, &instrument, kit(brief), &stations, &targets);
     propose_targets(&design, MOST_TARGETS).into_iter().map(Into::into).collect()
 }
 

@@ -84,13 +84,9 @@ pub(crate) fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
     let c = plan.cover(&instrument);
     let ties = ties(brief, &c, &stations, &instrument);
     let design = Design {
-        site: &plan.site,
-        stations: &stations,
-        targets: &targets,
-        kit: kit(brief),
-        instrument: &instrument,
         ties: &ties,
         distances: &plan.distances(),
+        ..Design::new(&plan.site, &instrument, kit(brief), &stations, &targets)
     };
     let p = predict(&design);
     let graph = station_graph(&c.overlap, &p.sees, &p.marks());
@@ -199,15 +195,7 @@ pub(crate) fn look(plan: &Plan, brief: &Brief, from: &LookRequest) -> LookDto {
     let once: f64 = (0..samples.len()).filter(wanted).filter(covered).map(|i| samples[i].area()).sum();
     let targets = plan.targets();
     let alone = [station];
-    let design = Design {
-        site: &plan.site,
-        stations: &alone,
-        targets: &targets,
-        kit: kit(brief),
-        instrument: &instrument,
-        ties: &[],
-        distances: &[],
-    };
+    let design = Design::new(&plan.site, &instrument, kit(brief), &alone, &targets);
     LookDto {
         area: own.area,
         once: (total > 0.0).then(|| once / total),
@@ -223,13 +211,9 @@ pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
     let c = plan.cover(&instrument);
     let ties = ties(brief, &c, &stations, &instrument);
     let design = Design {
-        site: &plan.site,
-        stations: &stations,
-        targets: &targets,
-        kit: kit(brief),
-        instrument: &instrument,
         ties: &ties,
         distances: &plan.distances(),
+        ..Design::new(&plan.site, &instrument, kit(brief), &stations, &targets)
     };
     let p = predict(&design);
     let mut out: Vec<SurfaceDto> = Vec::new();
