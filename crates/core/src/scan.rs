@@ -70,6 +70,9 @@ impl Scan {
             }
         }
         let mut scan = Self { points, intensity, rows, cols, grid, ..Self::default() };
+        if scan.is_transposed() {
+            scan = scan.transposed();
+        }
         let (row_step, col_step) = scan.estimate_steps();
         scan.row_step = row_step;
         scan.col_step = col_step;
@@ -123,6 +126,35 @@ impl Scan {
     pub fn at(&self, index: usize) -> crate::geometry::Vec3 {
         let p = self.points[index];
         crate::geometry::Vec3::new(f64::from(p[0]), f64::from(p[1]), f64::from(p[2]))
+    }
+
+    /// Whether it is the rows that go round and the columns that go up: some writers call them so.
+    fn is_transposed(&self) -> bool {
+        let (mut upright, mut turned) = (0_u32, 0_u32);
+        let stride = (self.grid.len() / 20_000).max(1);
+        for cell in (0..self.grid.len()).step_by(stride) {
+            let (r, c) = ((cell / self.cols as usize) as i64, (cell % self.cols as usize) as i64);
+            let (Some(p), Some(q)) = (self.point(r, c), self.point(r + 1, c)) else { continue };
+            let (p, q) = (p.normalize(), q.normalize());
+            let round = (p.x * q.y - p.y * q.x).abs();
+            let up = (q.z - p.z).abs();
+            if up > 2.0 * round {
+                upright += 1;
+            } else if round > 2.0 * up {
+                turned += 1;
+            }
+        }
+        turned > 2 * upright
+    }
+
+    /// The same with rows for columns.
+    fn transposed(self) -> Self {
+        let (rows, cols) = (self.rows as usize, self.cols as usize);
+        let mut grid = vec![NO_POINT; self.grid.len()];
+        for (r, row) in self.grid.chunks(cols).enumerate() {
+            row.iter().enumerate().for_each(|(c, i)| grid[c * rows + r] = *i);
+        }
+        Self { rows: self.cols, cols: self.rows, grid, ..self }
     }
 
     /// Median angle between neighbours along columns and along rows, from a sample of cells.

@@ -149,6 +149,7 @@ impl<'a> Collector<'a> {
         }
         let shift = Vec3::from(self.shift.unwrap_or_default());
         let colour = std::mem::take(&mut self.colour);
+        lighten(&mut self.intensity, &colour);
         let far = shift != Vec3::zeros();
         // a grid of what lies far away is of another frame than its scanner's
         let gridded = if far { None } else { grid(&mut self) };
@@ -177,5 +178,19 @@ impl<'a> Collector<'a> {
     /// The scan of a source without rows and columns.
     pub(crate) fn into_unordered(self) -> Result<SourceScan, FormatError> {
         self.finish(|_| None)
+    }
+}
+
+/// Brings light to the whole range where a file leaves it empty: where it has colours only, their lightness (ITU-R
+/// BT.709) stands for it; values of 8 and of 12 bits are multiplied, so that nothing of them is lost.
+fn lighten(intensity: &mut [u16], colour: &[[u8; 3]]) {
+    match intensity.iter().max() {
+        Some(0) if colour.len() == intensity.len() => {
+            let of = |c: &[u8; 3]| 0.2126 * f64::from(c[0]) + 0.7152 * f64::from(c[1]) + 0.0722 * f64::from(c[2]);
+            intensity.iter_mut().zip(colour).for_each(|(i, c)| *i = (257.0 * of(c)) as u16);
+        }
+        Some(1..=255) => intensity.iter_mut().for_each(|i| *i *= 257),
+        Some(256..=4095) => intensity.iter_mut().for_each(|i| *i *= 16),
+        _ => {}
     }
 }

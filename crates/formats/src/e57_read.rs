@@ -39,18 +39,24 @@ pub(crate) fn read(
         if gridded {
             got.cells.reserve_exact(likely);
         }
+        // limits that are missing are taken from the points
+        let light = if has_limits(cloud) { None } else { Some(light(&mut reader, cloud, go_on)?) };
         let mut points = reader.pointcloud_simple(cloud)?;
         points.apply_pose(false);
         points.intensity_to_color(false);
         points.cartesian_to_spherical(false);
+        points.normalize_intensity(light.is_none());
         for p in points {
             let p = p?;
             got.check()?;
             let e57::CartesianCoordinate::Valid { x, y, z } = p.cartesian else { continue };
-            let shade = p.intensity.filter(|i| i.is_finite()).unwrap_or(0.0);
+            let shade = p
+                .intensity
+                .filter(|i| i.is_finite())
+                .map_or(0.0, |i| light.as_ref().map_or(f64::from(i), |l| (f64::from(i) - l.start) / (l.end - l.start)));
             let colour = p.color.map(|c| [c.red, c.green, c.blue].map(|v| (v * 255.0).round() as u8));
             let cell = gridded.then(|| (clamp(p.row), clamp(p.column)));
-            got.push_in([x, y, z], f64::from(shade), colour, cell);
+            got.push_in([x, y, z], shade, colour, cell);
         }
         let pose = cloud.transform.as_ref().and_then(|t| {
             let q = &t.rotation;
@@ -70,6 +76,55 @@ pub(crate) fn read(
         each(SourceScan { name: cloud.name.clone(), pose, images, ..source })?;
     }
     Ok(())
+}
+
+/// Whether the file says between what its intensities lie: as limits, or by a type that holds no more than 16 bits.
+fn has_limits(cloud: &e57::PointCloud) -> bool {
+    use e57::RecordDataType::{Double, Integer, ScaledInteger, Single};
+    use e57::RecordValue;
+    let Some(intensity) = cloud.prototype.iter().find(|r| r.name == e57::RecordName::Intensity) else { return true };
+    let stated = cloud.intensity_limits.as_ref().is_some_and(|l| match (&l.intensity_min, &l.intensity_max) {
+        (Some(RecordValue::Single(a)), Some(RecordValue::Single(b))) => a < b,
+        (Some(RecordValue::Double(a)), Some(RecordValue::Double(b))) => a < b,
+        (Some(RecordValue::Integer(a)), Some(RecordValue::Integer(b))) => a < b,
+        _ => false,
+    });
+    stated
+        || match intensity.data_type {
+            Single { min, max } => min.is_some() && max.is_some(),
+            Double { min, max } => min.is_some() && max.is_some(),
+            Integer { min, max } | ScaledInteger { min, max, .. } => max.saturating_sub(min) <= i64::from(u16::MAX),
+        }
+}
+
+/// Between what the intensities of a scan lie, from every 61st point: from dark, or from zero where that is near, to
+/// what only one in a thousand exceeds.
+fn light(
+    reader: &mut e57::E57Reader<std::io::BufReader<std::fs::File>>,
+    cloud: &e57::PointCloud,
+    go_on: &GoOn,
+) -> Result<std::ops::Range<f64>, FormatError> {
+    let mut points = reader.pointcloud_simple(cloud)?;
+    points.apply_pose(false);
+    points.spherical_to_cartesian(false);
+    points.normalize_intensity(false);
+    let mut seen = Vec::new();
+    for (k, p) in points.enumerate() {
+        let p = p?;
+        if k.is_multiple_of(1 << 18) && !go_on(0) {
+            return Err(FormatError::Stopped);
+        }
+        if k.is_multiple_of(61) {
+            seen.extend(p.intensity.filter(|i| i.is_finite()).map(f64::from));
+        }
+    }
+    seen.sort_unstable_by(f64::total_cmp);
+    let (few, n) = (seen.len() / 1000, seen.len());
+    let (Some(&dark), Some(&bright)) = (seen.get(few), seen.get(n.saturating_sub(few + 1))) else {
+        return Ok(0.0..1.0);
+    };
+    let from = if dark >= 0.0 && dark < 0.5 * bright { 0.0 } else { dark };
+    Ok(if bright > from { from..bright } else { from..from + 1.0 })
 }
 
 fn clamp(v: i64) -> i32 {
