@@ -5,121 +5,30 @@
 
 mod survey;
 
-use rand::{Rng, SeedableRng};
-use rand_chacha::ChaCha8Rng;
-use rand_distr::StandardNormal;
-use survey::{Recipe, Survey, flat, hall, stays, survey};
+use survey::{Recipe, Sums, Wrong, bend, flat, hall, neighbours, networks, stays, street, survey};
 use vistazo_core::adjust::Parameter;
 use vistazo_core::geometry::{FitModel, Vec3, fit};
 use vistazo_core::instrument::Systematic;
 use vistazo_core::registration::{Finding, Input, Registration, ScanInput, register};
-use vistazo_core::stats::chi2_quantile;
 
 /// A healthy instrument of 1.2 mm and 8″.
 fn profile() -> Systematic {
     Systematic { settling: 0.0004, ..Systematic::sober(0.0012, 4e-5) }
 }
 
-/// What an instrument does to a ray, and a tripod to the place it starts from.
-struct Wrong {
-    offset: f64,
-    scale: f64,
-    collimation: f64,
-    trunnion: f64,
-    index: f64,
-    settles: f64,
-    turns: f64,
-}
-
-impl Wrong {
-    fn measured(&self, p: &Vec3) -> Vec3 {
-        let share = p.y.atan2(p.x).rem_euclid(std::f64::consts::TAU) / std::f64::consts::TAU;
-        // the scanner has sunk and turned by then: things stand higher and farther round to the right
-        let from = p + Vec3::z() * (self.settles * share);
-        let (azimuth, elevation) = (from.y.atan2(from.x) - self.turns * share, from.z.atan2(from.xy().norm()));
-        let e = elevation + self.index;
-        let a = azimuth + self.collimation / e.cos() + self.trunnion * e.tan();
-        Vec3::new(e.cos() * a.cos(), e.cos() * a.sin(), e.sin()) * (from.norm() * (1.0 + self.scale) + self.offset)
-    }
-}
-
-/// Puts the errors of one instrument on a survey, each `times` what its profile states.
-fn bend(survey: &mut Survey, s: &Systematic, times: f64, seed: u64) {
-    let mut rng = ChaCha8Rng::seed_from_u64(seed ^ 0xBE17D);
-    let mut n = move |sigma: f64| rng.sample::<f64, _>(StandardNormal) * sigma * times;
-    let (offset, scale) = (n(s.range_offset), n(s.range_scale));
-    let (collimation, trunnion, index) = (n(s.collimation), n(s.trunnion), n(s.index));
-    for scan in &mut survey.scans {
-        let index = index + n(s.index_at_set_up);
-        let wrong = Wrong { offset, scale, collimation, trunnion, index, settles: n(s.settling), turns: n(s.turning) };
-        for t in &mut scan.targets {
-            t.centre = wrong.measured(&t.centre) + Vec3::from_fn(|_, _| n(s.roundness));
-        }
-    }
-}
-
 fn run(scans: Vec<ScanInput>, systematic: Systematic) -> Registration {
     register(&Input { scans, systematic, ..Input::default() })
 }
 
-/// Six stations along a street, three targets between each two and at its ends, none of them alike.
-fn street() -> (Vec<Vec3>, Vec<Vec3>) {
-    let mut rng = ChaCha8Rng::seed_from_u64(77);
-    let stations = (0..6).map(|k| Vec3::new(9.0 * f64::from(k), f64::from(k % 2), 1.6)).collect();
-    let mut place = |k: u32| {
-        let (x, y) = (9.0 * f64::from(k / 3) - 4.5, [5.0, -4.0, 6.5][k as usize % 3]);
-        Vec3::new(x + rng.random_range(-1.5..1.5), y + rng.random_range(-1.5..1.5), rng.random_range(0.6..2.4))
-    };
-    (stations, (0..21).map(&mut place).collect())
-}
-
-/// A station shows the three targets before it and the three after it, and so shares three with each neighbour.
-fn neighbours(s: usize, t: usize) -> bool {
-    (s..s + 2).contains(&(t / 3))
-}
-
-#[derive(Default)]
-struct Sums {
-    inside: usize,
-    of: usize,
-    found: f64,
-    stated: f64,
-}
-
-impl Sums {
-    fn add(&mut self, e: &Vec3, c: &nalgebra::Matrix3<f64>) {
-        let q = e.dot(&(c.try_inverse().unwrap() * e));
-        self.inside += usize::from(q < chi2_quantile(0.95, 3));
-        self.of += 1;
-        self.found += q;
-        self.stated += 3.0;
-    }
-    fn percent(&self) -> f64 {
-        100.0 * self.inside as f64 / self.of as f64
-    }
-    fn spread(&self) -> f64 {
-        (self.found / self.stated).sqrt()
-    }
-}
-
-/// 240 blocks of two networks: share of targets and stations inside their stated 95 %, and how often something
+/// 240 blocks of six networks: share of targets and stations inside their stated 95 %, and how often something
 /// was accused.
 fn blocks(stated: Systematic) -> (Sums, Sums, usize, usize) {
     let (mut targets, mut stations, mut accused, mut healthy) = (Sums::default(), Sums::default(), 0, 0);
+    let all = networks();
     for seed in 0..240_u64 {
-        let (at, places) = if seed % 2 == 0 { hall() } else { street() };
-        let sees = |s: usize, t: usize| seed % 2 == 0 || (at[s] - places[t]).norm() < 15.0;
-        let mut made = survey(&Recipe {
-            stations: &at,
-            targets: &places,
-            sees: &sees,
-            noise: 1.0,
-            level: 1.0,
-            up: &flat,
-            off: &stays,
-            seed,
-        });
-        bend(&mut made, &profile(), 1.0, seed);
+        let network = &all[seed as usize % all.len()];
+        let made = network.survey(&stays, &profile(), seed);
+        let places = &network.targets;
         let r = run(made.scans.clone(), stated);
         accused += usize::from(!r.findings.is_empty());
         let solution = &r.block.as_ref().unwrap().solution;
@@ -132,7 +41,8 @@ fn blocks(stated: Systematic) -> (Sums, Sums, usize, usize) {
                 places[o.id % 1000]
             })
             .collect();
-        let f = fit(FitModel::Levelled, &truth, &solution.targets).unwrap();
+        let model = if network.level { FitModel::Levelled } else { FitModel::Rigid };
+        let f = fit(model, &truth, &solution.targets).unwrap();
         let frame = f.pose;
         for (k, t) in truth.iter().enumerate() {
             targets.add(&(solution.targets[k] - frame.apply(t)), &solution.target_covariance(k));

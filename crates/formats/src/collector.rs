@@ -1,6 +1,7 @@
 use crate::error::FormatError;
 use crate::options::ReadOptions;
 use crate::source::{GoOn, SourceScan};
+use rayon::prelude::*;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::scan::{Scan, ScanError};
 use vistazo_core::stats::median;
@@ -18,13 +19,20 @@ const OF_CLOUD: f64 = 1e5;
 /// Row and column of a point, where it came with them.
 pub(crate) type Cell = (i32, i32);
 
-/// A point as it is read.
-struct Read {
-    at: [f64; 3],
-    intensity: f64,
-    colour: Option<[u8; 3]>,
-    cell: Option<Cell>,
+/// A point as it is read: coordinates of the file, intensity 0..1.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct ReadPoint {
+    pub at: [f64; 3],
+    pub intensity: f64,
+    pub colour: Option<[u8; 3]>,
+    pub cell: Option<Cell>,
 }
+
+/// A point as it is kept.
+type Kept = ([f32; 3], u16, Option<[u8; 3]>, Option<Cell>);
+
+/// Points that one thread makes of records at a time.
+const PIECE: usize = 1 << 15;
 
 /// Collects points, leaving out those that cannot be. Coordinates far from the origin are kept about a middle of
 /// their own, so that single precision is enough for them.
@@ -33,7 +41,7 @@ pub(crate) struct Collector<'a> {
     go_on: &'a GoOn<'a>,
     /// What is taken off the coordinates, metres; `None` until enough points have come.
     shift: Option<[f64; 3]>,
-    waiting: Vec<Read>,
+    waiting: Vec<ReadPoint>,
     pub points: Vec<[f32; 3]>,
     pub intensity: Vec<u16>,
     pub colour: Vec<[u8; 3]>,
@@ -76,37 +84,42 @@ impl<'a> Collector<'a> {
         self.points.len() + self.waiting.len()
     }
 
-    /// Adds a point of the file, intensity 0..1.
-    pub(crate) fn push(&mut self, p: [f64; 3], intensity: f64, colour: Option<[u8; 3]>) {
-        self.push_in(p, intensity, colour, None);
-    }
-
-    /// The same of a point with row and column.
-    pub(crate) fn push_in(&mut self, p: [f64; 3], intensity: f64, colour: Option<[u8; 3]>, cell: Option<Cell>) {
-        // the origin of the file, exactly, is how files say that nothing came back
-        if p == [0.0; 3] || !p.iter().all(|v| v.is_finite()) {
-            self.skipped += 1;
+    /// Adds a point of the file.
+    pub(crate) fn push(&mut self, read: ReadPoint) {
+        let Some(shift) = self.shift else {
+            self.waiting.push(read);
+            if self.waiting.len() >= LOOK {
+                self.settle();
+            }
             return;
-        }
-        let read = Read { at: self.options.place(p), intensity, colour, cell };
-        match self.shift {
-            Some(shift) => self.take(read, shift),
-            None => self.waiting.push(read),
-        }
-        if self.waiting.len() >= LOOK {
-            self.settle();
+        };
+        match keep(&self.options, &shift, &read) {
+            Some(kept) => self.take(kept),
+            None => self.skipped += 1,
         }
     }
 
-    fn take(&mut self, read: Read, shift: [f64; 3]) {
-        let [x, y, z]: [f64; 3] = std::array::from_fn(|k| read.at[k] - shift[k]);
-        let range = (x * x + y * y + z * z).sqrt();
-        let sensible = if shift == [0.0; 3] { OF_SCANNER.contains(&range) } else { range < OF_CLOUD };
-        if !sensible {
-            self.skipped += 1;
-            return;
+    /// Adds `n` points, by all cores: `each` gives the one with a number.
+    pub(crate) fn extend(&mut self, n: usize, each: impl Fn(usize) -> ReadPoint + Sync) {
+        let mut from = 0;
+        while from < n && self.shift.is_none() {
+            self.push(each(from));
+            from += 1;
         }
-        if let Some(c) = read.colour {
+        let Some(shift) = self.shift else { return };
+        let options = self.options;
+        let pieces: Vec<Vec<Kept>> = (from..n)
+            .into_par_iter()
+            .chunks(PIECE)
+            .map(|piece| piece.into_iter().filter_map(|k| keep(&options, &shift, &each(k))).collect())
+            .collect();
+        let kept: usize = pieces.iter().map(Vec::len).sum();
+        self.skipped += (n - from - kept) as u64;
+        pieces.into_iter().flatten().for_each(|kept| self.take(kept));
+    }
+
+    fn take(&mut self, (point, intensity, colour, cell): Kept) {
+        if let Some(c) = colour {
             // the first coloured point: those before it are black
             if self.colour.len() < self.points.len() {
                 self.colour.resize(self.points.len(), [0; 3]);
@@ -115,22 +128,22 @@ impl<'a> Collector<'a> {
         } else if !self.colour.is_empty() {
             self.colour.push([0; 3]);
         }
-        self.points.push([x as f32, y as f32, z as f32]);
-        self.intensity.push((read.intensity.clamp(0.0, 1.0) * 65_535.0) as u16);
-        self.cells.extend(read.cell);
+        self.points.push(point);
+        self.intensity.push(intensity);
+        self.cells.extend(cell);
     }
 
     /// Decides where the middle is, from the points that wait, and takes them.
     fn settle(&mut self) {
         let middle: [f64; 3] = std::array::from_fn(|k| {
-            let mut all: Vec<f64> = self.waiting.iter().map(|w| w.at[k]).collect();
+            let places = self.waiting.iter().filter_map(|w| place(&self.options, &w.at));
+            let mut all: Vec<f64> = places.map(|p| p[k]).collect();
             median(&mut all).unwrap_or(0.0)
         });
         let far = middle.iter().map(|v| v * v).sum::<f64>() > FAR * FAR;
         // whole decametres, so that coordinates stay easy to compare
         self.shift = Some(middle.map(|v| if far { (v / 10.0).round() * 10.0 } else { 0.0 }));
-        let shift = self.shift.unwrap_or_default();
-        std::mem::take(&mut self.waiting).into_iter().for_each(|read| self.take(read, shift));
+        std::mem::take(&mut self.waiting).into_iter().for_each(|read| self.push(read));
     }
 
     /// Asks whether to go on, once in a quarter of a million points.
@@ -179,6 +192,22 @@ impl<'a> Collector<'a> {
     pub(crate) fn into_unordered(self) -> Result<SourceScan, FormatError> {
         self.finish(|_| None)
     }
+}
+
+/// Where a point of the file lies, metres from the scanner; `None` where nothing came back.
+fn place(options: &ReadOptions, p: &[f64; 3]) -> Option<[f64; 3]> {
+    // the origin of the file, exactly, is how files say so
+    (*p != [0.0; 3] && p.iter().all(|v| v.is_finite())).then(|| options.place(*p))
+}
+
+/// What is kept of a point; `None` when it cannot be one.
+fn keep(options: &ReadOptions, shift: &[f64; 3], read: &ReadPoint) -> Option<Kept> {
+    let at = place(options, &read.at)?;
+    let [x, y, z]: [f64; 3] = std::array::from_fn(|k| at[k] - shift[k]);
+    let range = (x * x + y * y + z * z).sqrt();
+    let sensible = if *shift == [0.0; 3] { OF_SCANNER.contains(&range) } else { range < OF_CLOUD };
+    let intensity = (read.intensity.clamp(0.0, 1.0) * 65_535.0) as u16;
+    sensible.then_some(([x as f32, y as f32, z as f32], intensity, read.colour, read.cell))
 }
 
 /// Brings light to the whole range where a file leaves it empty: where it has colours only, their lightness (ITU-R

@@ -1,4 +1,4 @@
-use crate::collector::Collector;
+use crate::collector::{Collector, ReadPoint};
 use crate::error::FormatError;
 use crate::options::ReadOptions;
 use crate::source::{GoOn, MOST_POINTS, SourceImage, SourceScan};
@@ -56,7 +56,7 @@ pub(crate) fn read(
                 .map_or(0.0, |i| light.as_ref().map_or(f64::from(i), |l| (f64::from(i) - l.start) / (l.end - l.start)));
             let colour = p.color.map(|c| [c.red, c.green, c.blue].map(|v| (v * 255.0).round() as u8));
             let cell = gridded.then(|| (clamp(p.row), clamp(p.column)));
-            got.push_in([x, y, z], shade, colour, cell);
+            got.push(ReadPoint { at: [x, y, z], intensity: shade, colour, cell });
         }
         let pose = cloud.transform.as_ref().and_then(|t| {
             let q = &t.rotation;

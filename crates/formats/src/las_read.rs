@@ -1,8 +1,9 @@
-use crate::collector::Collector;
+use crate::collector::{Collector, ReadPoint};
 use crate::error::FormatError;
 use crate::las_reference;
 use crate::options::ReadOptions;
 use crate::source::{GoOn, MOST_POINTS, SourceScan};
+use las::PointDataBuilder;
 use std::path::Path;
 
 /// Reads LAS or LAZ, 1.0 to 1.4, and COPC, which is LAZ with an index. Compressed chunks are
@@ -34,33 +35,42 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
     got.reserve(announced.min(size) as usize, coloured);
     // some 64 MB at a time, however long a record is
     let batch = (64 << 20) / u64::from(reader.header().point_format().len().max(20));
+    let colour_at = colour_at(reader.header().point_format());
+    let mut data = PointDataBuilder::new().for_header(reader.header()).build();
     let mut shift = None;
-    loop {
-        let data = reader.read_points(batch)?;
-        if data.is_empty() {
-            break;
-        }
+    while reader.fill_points(batch, &mut data)? > 0 {
         if !go_on(got.len() as u64) {
             return Err(FormatError::Stopped);
         }
-        let places = data.x().zip(data.y()).zip(data.z().zip(data.intensity()));
-        let Some(rgb) = data.rgb() else {
-            for ((x, y), (z, i)) in places {
-                got.push([x, y, z], f64::from(i) / 65_535.0, None);
-            }
-            continue;
-        };
         // some programs write 8-bit colours into the 16 bits
         let shift = *shift.get_or_insert_with(|| {
             if data.rgb().is_some_and(|mut c| c.all(|c| c.0.max(c.1).max(c.2) < 256)) { 0 } else { 8 }
         });
-        for (((x, y), (z, i)), (r, g, b)) in places.zip(rgb) {
-            got.push([x, y, z], f64::from(i) / 65_535.0, Some([r, g, b].map(|v| (v >> shift) as u8)));
-        }
+        let (record, bytes, t) = (data.record_len(), data.raw_bytes(), data.transforms());
+        got.extend(data.len(), |k| {
+            let own = &bytes[k * record..][..record];
+            let whole = |at: usize| i32::from_le_bytes([own[at], own[at + 1], own[at + 2], own[at + 3]]);
+            let half = |at: usize| u16::from_le_bytes([own[at], own[at + 1]]);
+            ReadPoint {
+                at: [t.x.direct(whole(0)), t.y.direct(whole(4)), t.z.direct(whole(8))],
+                intensity: f64::from(half(12)) / 65_535.0,
+                colour: colour_at.map(|at| [0, 2, 4].map(|c| (half(at + c) >> shift) as u8)),
+                cell: None,
+            }
+        });
     }
     let found = got.seen();
     if found < announced {
         return Err(FormatError::Damaged(format!("{announced} points are announced, {found} could be read")));
     }
     Ok(SourceScan { reference: said.map(|s| s.words), ..got.into_unordered()? })
+}
+
+/// First byte of the colours in a record (LAS 1.4 R15, tables 7 to 16).
+fn colour_at(format: &las::point::Format) -> Option<usize> {
+    format.has_color.then_some(match (format.is_extended, format.has_gps_time) {
+        (true, _) => 30,
+        (false, true) => 28,
+        (false, false) => 20,
+    })
 }

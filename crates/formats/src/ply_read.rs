@@ -1,4 +1,4 @@
-use crate::collector::Collector;
+use crate::collector::{Collector, ReadPoint};
 use crate::error::FormatError;
 use crate::options::ReadOptions;
 use crate::source::{GoOn, MOST_POINTS, SourceScan};
@@ -199,7 +199,7 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
         }
         let shade = light.map_or(0.0, |k| values[k] / h.properties[k].1.top());
         let colour = rgb.map(|c| c.map(|k| (values[k] / h.properties[k].1.top() * 255.0).clamp(0.0, 255.0) as u8));
-        got.push([values[x], values[y], values[z]], shade, colour);
+        got.push(ReadPoint { at: [values[x], values[y], values[z]], intensity: shade, colour, cell: None });
     }
     got.into_unordered()
 }

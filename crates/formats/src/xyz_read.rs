@@ -1,4 +1,4 @@
-use crate::collector::Collector;
+use crate::collector::{Collector, ReadPoint};
 use crate::error::FormatError;
 use crate::options::{Columns, ReadOptions};
 use crate::source::{GoOn, MOST_POINTS, SourceScan};
@@ -177,7 +177,7 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
             }
             None => None,
         };
-        got.push(p, shade, colour);
+        got.push(ReadPoint { at: p, intensity: shade, colour, cell: None });
         if got.len() as u64 > MOST_POINTS {
             return Err(FormatError::TooLarge { found: got.len() as u64, limit: MOST_POINTS });
         }

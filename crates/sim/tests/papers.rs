@@ -66,7 +66,7 @@ fn boards_are_found_and_their_errors_true_whatever_the_file_says_of_light() {
             let mut raw = scan_towards(&scene, &scanner, &pose, 0, seed, &aims).unwrap();
             raw.intensity.iter_mut().for_each(|v| *v = encode(*v));
             let seen = detect(&raw.into_scan().unwrap(), &instrument, &search);
-            for (board, hits) in scene.boards.iter().zip(&expected).filter(|(_, hits)| **hits > ENOUGH) {
+            for (board, _) in scene.boards.iter().zip(&expected).filter(|(_, hits)| **hits > ENOUGH) {
                 of += 1;
                 let truth = pose.inverse().apply(&board.centre);
                 let near = |d: &&vistazo_core::targets::Detection| (d.centre - truth).norm() < 0.03;
@@ -87,7 +87,7 @@ fn boards_are_found_and_their_errors_true_whatever_the_file_says_of_light() {
                 })
                 .count();
         }
-        let spread = (sum / f64::from(found)).sqrt();
+        let spread = (sum / found as f64).sqrt();
         println!("{name}: {found} of {of}, {strange} that are none, {within} inside 95 %, spread {spread:.2}");
         assert!(found * 100 >= of * 98 && of > 100, "{name}: {found} of {of} found");
         assert_eq!(strange, 0, "{name}");

@@ -69,9 +69,9 @@ export default function Register() {
         {r?.findings.map((f) => (
           <VerdictCard key={f.key} tone={f.kept ? 'sound' : f.kind === 'unplaced' || f.kind === 'size' ? 'failed' : 'doubtful'} title={f.kept ? `Kept as it is: ${f.title}` : f.title} evidence={f.evidence} meaning={f.meaning}>
             {f.target && <Button size="small" onClick={() => { pick(f.target ?? null); setView('observations') }}>Show {f.target}</Button>}
-            {edit && !a?.locked && f.kind === 'moved' && (
+            {edit && !a?.locked && (f.kind === 'moved' || f.kind === 'tripod') && (
               <>
-                <Button size="small" type="primary" onClick={() => decide.mutate({ ids: f.after, part: 1 })}>Treat as two targets</Button>
+                {f.kind === 'moved' && <Button size="small" type="primary" onClick={() => decide.mutate({ ids: f.after, part: 1 })}>Treat as two targets</Button>}
                 <Button size="small" onClick={() => decide.mutate({ ids: f.after, excluded: true })}>Leave out the {f.after.length} after</Button>
                 <Button size="small" onClick={() => decide.mutate({ ids: f.before, excluded: true })}>Leave out the {f.before.length} before</Button>
               </>
@@ -82,7 +82,7 @@ export default function Register() {
         ))}
         {r && !r.refused && (
           <>
-            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${(r.observations ?? []).filter((o) => o.active).length} observations; no outlier and no moved target at 1 % risk over all tests together`]} />}
+            {r.findings.length === 0 && <VerdictCard tone="sound" title="Nothing speaks against this block" evidence={[`global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`, `${r.stations.length} scans, ${r.targets.length} targets, ${(r.observations ?? []).filter((o) => o.active).length} observations; no outlier, no moved target and no knocked tripod at 1 % risk over all tests together`]} />}
             {r.findings.length > 0 && <p className="faint">Global test p {p(r.global_p)}, {r.dof} degrees of freedom; residuals {Math.sqrt(r.variance_estimate).toFixed(2)} times the stated noise, errors are stated accordingly</p>}
             <div className="bar"><Segmented value={view} onChange={setView} options={['ties', 'loops', 'observations', 'levels', 'noise', 'targets', 'stations', 'found']} />{picked && <Button size="small" onClick={() => pick(null)}>all, not only {picked}</Button>}</div>
             {view === 'ties' && <Ledger label="Ties" rows={ties.filter((t) => !picked || t.a === picked || t.b === picked || t.shared.includes(picked))} id={(t) => `${t.a}–${t.b}`} empty="No ties." columns={[

@@ -38,6 +38,7 @@ mod reliability;
 mod snooping;
 mod solve;
 mod systematic;
+mod tripod;
 mod variance;
 
 pub use budget::{ErrorBudget, Group};
@@ -46,8 +47,9 @@ pub use kinds::Kind;
 pub use network::{EARTH_RADIUS, Network, Plumb, ScanUnknown, TargetUnknown};
 pub use observation::{Linearised, Measurement, Observation, Unknown};
 pub use reliability::{Unnoticed, external_reliability, unnoticed};
-pub use snooping::{Hypothesis, Moved, POWER, Residual, SINGLE_RISK, Suspicion};
+pub use snooping::{EVEN, Hypothesis, Moved, POWER, Residual, SINGLE_RISK, Suspicion};
 pub use solve::{AdjustError, Solution, converge, grossly_wrong, precision, solve};
 pub use systematic::{Parameter, Shared, SystematicUnknown};
+pub use tripod::TripodMoved;
 pub(crate) use variance::PRIOR_DOF;
 pub use variance::{Component, ENOUGH, Scaling, VarianceFactor, profile_as_found, variance_components};

@@ -3,6 +3,7 @@ use super::kinds::Kind;
 use super::network::Network;
 use super::normal::Row;
 use super::observation::Unknown;
+use super::tripod::{self, TripodMoved};
 use super::variance::{PRIOR_DOF, Scaling, factor_of};
 use crate::geometry::{Mat3, Vec3};
 use crate::stats::{chi2_tail, f_tail};
@@ -20,6 +21,10 @@ pub(super) fn detection_edge(dof: usize) -> f64 {
     static EDGES: OnceLock<[f64; 7]> = OnceLock::new();
     EDGES.get_or_init(|| std::array::from_fn(|d| crate::stats::noncentrality(SINGLE_RISK, d.max(1), POWER)))[dof.min(6)]
 }
+
+/// An explanation whose statistic comes this near to the best one's cannot be told from it: it is at most
+/// `exp(EVEN / 2)`, some seven, times less likely.
+pub const EVEN: f64 = 4.0;
 
 /// Redundancy from which a block says something of an error that was known beforehand.
 const LEAST_SAY: f64 = 0.05;
@@ -78,6 +83,8 @@ pub enum Hypothesis {
     Observation(usize),
     /// A target that was moved.
     Moved(Moved),
+    /// A tripod that was knocked while its scan ran.
+    Tripod(TripodMoved),
 }
 
 /// An alternative hypothesis with its evidence.
@@ -96,10 +103,18 @@ pub struct Suspicion {
     pub p_family: f64,
 }
 
+impl Suspicion {
+    /// How far the statistic is beyond what one in a thousand exceeds: by this explanations of different dimension
+    /// compare.
+    pub fn beyond(&self) -> f64 {
+        self.statistic - single_edge(self.dof)
+    }
+}
+
 /// Tests of alternative hypotheses in the adjusted network (Baarda 1968; Teunissen 2000): for a
 /// bias entering through `E`, `T = uᵀ S⁻¹ u` with `u = Eᵀ P v`, `S = Eᵀ P Q_vv P E`.
 pub(super) struct Tester<'a> {
-    net: &'a Network,
+    pub(super) net: &'a Network,
     covariance: &'a DMatrix<f64>,
     rows: &'a [Row],
     /// Weighted sum of squares and degrees of freedom of the whole.
@@ -139,7 +154,7 @@ impl<'a> Tester<'a> {
     }
 
     /// Covariance between the residuals of two active observations.
-    fn residual_covariance(&self, i: usize, j: usize) -> Matrix6<f64> {
+    pub(super) fn residual_covariance(&self, i: usize, j: usize) -> Matrix6<f64> {
         let own = if i == j { self.own(i) } else { Matrix6::zeros() };
         own - self.adjusted(i, j)
     }
@@ -302,7 +317,7 @@ impl<'a> Tester<'a> {
             .collect()
     }
 
-    /// All hypotheses, the best explained first. Moved targets and wrong observations compete on one
+    /// All hypotheses, the best explained first. Moved targets, knocked tripods and wrong observations compete on one
     /// footing: where one wrong sighting explains as much as a move, being one of few it stays said of
     /// the move ([`Moved::single_sided`]).
     pub(super) fn suspicions(&self, residuals: &[Residual]) -> Vec<Suspicion> {
@@ -313,22 +328,24 @@ impl<'a> Tester<'a> {
             let prior = matches!(self.net.observations[i].kind, Kind::SystematicPrior(_));
             self.rows[i].active && residuals[i].dof > 0 && (!prior || residuals[i].redundancy > LEAST_SAY)
         };
-        let tests =
-            per_target.iter().map(Vec::len).sum::<usize>() + (0..residuals.len()).filter(|&i| tested(i)).count();
+        let knocked: Vec<Vec<(TripodMoved, f64)>> =
+            (0..self.net.scans.len()).into_par_iter().map(|k| self.knocked(k)).collect();
+        let tests = per_target.iter().map(Vec::len).sum::<usize>()
+            + knocked.iter().map(Vec::len).sum::<usize>()
+            + (0..residuals.len()).filter(|&i| tested(i)).count();
         let family = |p: f64| if p <= 0.0 { 0.0 } else { -f64::exp_m1(tests as f64 * f64::ln_1p(-p.min(1.0 - 1e-12))) };
+        let judged = |hypothesis: Hypothesis, statistic: f64, dof: usize| {
+            let p_value = self.chance(statistic, dof);
+            Suspicion { hypothesis, statistic, dof, p_value, p_family: family(p_value) }
+        };
         let mut out = Vec::new();
         for splits in per_target {
             let best = splits.into_iter().max_by(|a, b| a.1.total_cmp(&b.1));
-            if let Some((moved, statistic)) = best {
-                let p_value = self.chance(statistic, 3);
-                out.push(Suspicion {
-                    hypothesis: Hypothesis::Moved(moved),
-                    statistic,
-                    dof: 3,
-                    p_value,
-                    p_family: family(p_value),
-                });
-            }
+            out.extend(best.map(|(moved, statistic)| judged(Hypothesis::Moved(moved), statistic, 3)));
+        }
+        for splits in knocked {
+            let best = splits.into_iter().max_by(|a, b| a.1.total_cmp(&b.1));
+            out.extend(best.map(|(moved, statistic)| judged(Hypothesis::Tripod(moved), statistic, tripod::DOF)));
         }
         for (i, r) in residuals.iter().enumerate().filter(|(i, _)| tested(*i)) {
             out.push(Suspicion {
@@ -339,11 +356,12 @@ impl<'a> Tester<'a> {
                 p_family: family(r.p_value),
             });
         }
-        // against what one in a thousand exceeds: statistics of different dimension on one scale;
-        // on equal terms a move is named, since it includes the wrong sighting
-        let rank = |s: &Suspicion| {
-            let ahead = if matches!(s.hypothesis, Hypothesis::Moved(_)) { 1.0 + 1e-9 } else { 1.0 };
-            s.statistic / single_edge(s.dof) * ahead
+        // beyond what one in a thousand exceeds: statistics of different dimension on one scale; on equal terms a move
+        // is named, since it includes the wrong sighting, and a knock only where it explains clearly more: it is rarer
+        let rank = |s: &Suspicion| match s.hypothesis {
+            Hypothesis::Moved(_) => s.beyond() + 1e-9 * s.statistic,
+            Hypothesis::Tripod(_) => s.beyond() - EVEN,
+            Hypothesis::Observation(_) => s.beyond(),
         };
         out.sort_by(|a, b| rank(b).total_cmp(&rank(a)));
         out

@@ -133,7 +133,7 @@ impl Solution {
     pub fn moved(&self) -> impl Iterator<Item = (&Suspicion, &Moved)> {
         self.suspicions.iter().filter_map(|s| match &s.hypothesis {
             Hypothesis::Moved(m) => Some((s, m)),
-            Hypothesis::Observation(_) => None,
+            Hypothesis::Observation(_) | Hypothesis::Tripod(_) => None,
         })
     }
 }

@@ -82,7 +82,7 @@ impl Parameter {
 }
 
 /// What share of the turn is over when a target is met.
-fn turned(p: &Vec3) -> f64 {
+pub(super) fn turned(p: &Vec3) -> f64 {
     (p.y.atan2(p.x) / std::f64::consts::TAU).rem_euclid(1.0)
 }
 

@@ -2,13 +2,27 @@ use super::assemble::{Block, WhyUnplaced};
 use super::input::Input;
 use super::network::Placed;
 use crate::adjust::kinds::SystematicPrior;
-use crate::adjust::{Hypothesis, Kind, Moved, Network, Parameter, Solution, Suspicion};
+use crate::adjust::{EVEN, Hypothesis, Kind, Moved, Network, Parameter, Solution, Suspicion, TripodMoved};
 use crate::stats::{chi2_quantile, median};
 use crate::targets::SizeVerdict;
 use crate::tie::{Grade, Tie};
 
 /// Risk of naming something when nothing is wrong, over all the tests of a block together.
 pub const FAMILY_RISK: f64 = 0.01;
+
+/// What speaks for an explanation, and for others.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Evidence {
+    /// The test.
+    pub best: Suspicion,
+    /// What else explains the same so nearly as well that the observations cannot tell them apart, the best first.
+    pub rivals: Vec<Suspicion>,
+    /// Weaker suspicions about something else, which may be its shadow.
+    pub others: usize,
+}
+
+/// So many are named.
+const MOST_RIVALS: usize = 3;
 
 /// Something that asks for a decision.
 #[derive(Clone, Debug, PartialEq)]
@@ -18,22 +32,25 @@ pub enum Finding {
         /// When, how far.
         moved: Moved,
         /// The evidence.
-        evidence: Suspicion,
+        evidence: Evidence,
         /// Observations (indices) before and after.
         before: Vec<usize>,
         /// After.
         after: Vec<usize>,
-        /// Weaker suspicions, which may be its shadow.
-        others: usize,
+    },
+    /// A tripod was knocked while its scan ran.
+    Tripod {
+        /// When, how far, and the sightings before and after.
+        moved: TripodMoved,
+        /// The evidence.
+        evidence: Evidence,
     },
     /// One observation does not agree with the others.
     Outlier {
         /// Its index.
         observation: usize,
         /// The evidence.
-        evidence: Suspicion,
-        /// Weaker suspicions, which may be its shadow.
-        others: usize,
+        evidence: Evidence,
         /// It is so wrong that the block could not be adjusted with it: it was left out.
         left_out: bool,
     },
@@ -50,9 +67,7 @@ pub enum Finding {
         /// σ that the profile gives it.
         stated: f64,
         /// The evidence.
-        evidence: Suspicion,
-        /// Weaker suspicions, which may be its shadow.
-        others: usize,
+        evidence: Evidence,
     },
     /// A scan that is said to be level fits only when it is not.
     NotLevel {
@@ -114,7 +129,7 @@ pub(super) fn decide(
     let mut suspect = vec![false; net.observations.len()];
     for &observation in gross {
         let r = &solution.residuals[observation];
-        let evidence = Suspicion {
+        let best = Suspicion {
             hypothesis: Hypothesis::Observation(observation),
             statistic: r.statistic,
             dof: r.dof,
@@ -122,12 +137,13 @@ pub(super) fn decide(
             p_family: r.p_value,
         };
         suspect[observation] = true;
-        out.push(Finding::Outlier { observation, evidence, others: 0, left_out: true });
+        let evidence = Evidence { best, rivals: Vec::new(), others: 0 };
+        out.push(Finding::Outlier { observation, evidence, left_out: true });
     }
     let loud: Vec<&Suspicion> = solution.suspicions.iter().filter(|s| s.p_family < FAMILY_RISK).collect();
     // the strongest explanation first; weaker ones may be its shadow
     if let Some(first) = loud.first() {
-        let others = weaker(&loud, net);
+        let evidence = evidence(&loud, net);
         match &first.hypothesis {
             Hypothesis::Moved(m) => {
                 let of = |later: bool| -> Vec<usize> {
@@ -140,14 +156,17 @@ pub(super) fn decide(
                 };
                 let (before, after) = (of(false), of(true));
                 before.iter().chain(&after).for_each(|&i| suspect[i] = true);
-                out.push(Finding::Moved { moved: m.clone(), evidence: (*first).clone(), before, after, others });
+                out.push(Finding::Moved { moved: m.clone(), evidence, before, after });
+            }
+            Hypothesis::Tripod(moved) => {
+                moved.before.iter().chain(&moved.after).for_each(|&i| suspect[i] = true);
+                out.push(Finding::Tripod { moved: moved.clone(), evidence });
             }
             Hypothesis::Observation(i) => {
                 suspect[*i] = true;
-                let evidence = (*first).clone();
                 out.push(match &net.observations[*i].kind {
-                    Kind::SystematicPrior(p) => instrument(solution, p, evidence, others),
-                    _ => Finding::Outlier { observation: *i, evidence, others, left_out: false },
+                    Kind::SystematicPrior(p) => instrument(solution, p, evidence),
+                    _ => Finding::Outlier { observation: *i, evidence, left_out: false },
                 });
             }
         }
@@ -164,7 +183,7 @@ pub(super) fn decide(
     (out, suspect)
 }
 
-fn instrument(solution: &Solution, p: &SystematicPrior, evidence: Suspicion, others: usize) -> Finding {
+fn instrument(solution: &Solution, p: &SystematicPrior, evidence: Evidence) -> Finding {
     let of = &solution.systematic[p.of];
     Finding::Instrument {
         scan: of.scan,
@@ -173,22 +192,49 @@ fn instrument(solution: &Solution, p: &SystematicPrior, evidence: Suspicion, oth
         sigma: solution.systematic_sigma(p.of, p.parameter),
         stated: p.sigma,
         evidence,
-        others,
     }
 }
 
-/// Suspicions beside the first that are about something else.
-fn weaker(loud: &[&Suspicion], net: &Network) -> usize {
-    let about = |s: &Suspicion| match &s.hypothesis {
-        Hypothesis::Moved(m) => Some(m.target),
-        Hypothesis::Observation(i) => net.observations[*i].target_index(),
+/// What a suspicion is about.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum About {
+    Target(usize),
+    Scan(usize),
+    Nothing,
+}
+
+impl About {
+    fn of(s: &Suspicion, net: &Network) -> Self {
+        match &s.hypothesis {
+            Hypothesis::Moved(m) => Self::Target(m.target),
+            Hypothesis::Tripod(t) => Self::Scan(t.scan),
+            Hypothesis::Observation(i) => {
+                let o = &net.observations[*i];
+                o.target_index().map(Self::Target).or(o.scan().map(Self::Scan)).unwrap_or(Self::Nothing)
+            }
+        }
+    }
+}
+
+/// The strongest of what is loud, with what rivals it and what is weaker.
+fn evidence(loud: &[&Suspicion], net: &Network) -> Evidence {
+    let best = loud[0];
+    let first = About::of(best, net);
+    let even = |s: &Suspicion| best.beyond() - s.beyond() < EVEN;
+    // a move and the sighting that explains it are said in one
+    let other = |s: &&&Suspicion| About::of(s, net) != first || matches!(first, About::Scan(_));
+    let rivals: Vec<Suspicion> =
+        loud[1..].iter().filter(other).filter(|s| even(s)).take(MOST_RIVALS).map(|s| (*s).clone()).collect();
+    // what a knock bends it explains, too
+    let bent = |s: &Suspicion| match (&best.hypothesis, &s.hypothesis) {
+        (Hypothesis::Tripod(t), Hypothesis::Observation(i)) => net.observations[*i].scan() == Some(t.scan),
+        _ => false,
     };
-    let mut seen: Vec<Option<usize>> = loud.iter().map(|s| about(s)).collect();
-    let first = seen[0];
-    seen.retain(|s| *s != first);
-    seen.sort_unstable();
-    seen.dedup();
-    seen.len()
+    let mut others: Vec<About> =
+        loud[1..].iter().filter(|s| !bent(s) && !even(s)).map(|s| About::of(s, net)).filter(|a| *a != first).collect();
+    others.sort_unstable();
+    others.dedup();
+    Evidence { best: best.clone(), rivals, others: others.len() }
 }
 
 pub(super) fn sizes(input: &Input) -> Vec<Finding> {

@@ -14,7 +14,7 @@ mod naming;
 mod network;
 
 pub use assemble::{Block, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
-pub use findings::{FAMILY_RISK, Finding, SizeFault, Standing};
+pub use findings::{Evidence, FAMILY_RISK, Finding, SizeFault, Standing};
 pub use input::{Input, MeasuredDistance, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
 pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};

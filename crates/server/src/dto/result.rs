@@ -238,6 +238,7 @@ pub struct TieDto {
 #[serde(rename_all = "snake_case")]
 pub enum FindingKind {
     Moved,
+    Tripod,
     Outlier,
     Instrument,
     NotLevel,
@@ -256,7 +257,7 @@ pub struct FindingDto {
     pub title: String,
     pub evidence: Vec<String>,
     pub meaning: String,
-    /// Detections before and after, for a moved target; the suspect, for an outlier.
+    /// Detections before and after, for a moved target or tripod; the suspect, for an outlier.
     pub before: Vec<Uuid>,
     pub after: Vec<Uuid>,
     pub target: Option<String>,

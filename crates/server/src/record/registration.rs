@@ -232,6 +232,8 @@ pub(crate) enum What {
         p_family: f64,
         single_sided: bool,
         others: usize,
+        #[serde(default)]
+        rivals: Vec<Rival>,
         before: Vec<Uuid>,
         after: Vec<Uuid>,
     },
@@ -248,6 +250,8 @@ pub(crate) enum What {
         p_family: f64,
         detectable: Option<f64>,
         others: usize,
+        #[serde(default)]
+        rivals: Vec<Rival>,
         /// The block could not be adjusted with it.
         #[serde(default)]
         left_out: bool,
@@ -257,6 +261,27 @@ pub(crate) enum What {
         estimate: Estimate,
         p_family: f64,
         others: usize,
+        #[serde(default)]
+        rivals: Vec<Rival>,
+    },
+    /// A tripod knocked while its scan ran.
+    Tripod {
+        scan: String,
+        /// Azimuths of the scanner frame between which it happened, radians.
+        between: [f64; 2],
+        shift: [f64; 3],
+        /// 1σ along the shift, metres.
+        sigma: f64,
+        /// About the vertical axis, anticlockwise, radians, and its 1σ.
+        turn: f64,
+        turn_sigma: f64,
+        statistic: f64,
+        dof: usize,
+        p_family: f64,
+        others: usize,
+        rivals: Vec<Rival>,
+        before: Vec<Uuid>,
+        after: Vec<Uuid>,
     },
     NotLevel {
         scan: String,
@@ -273,6 +298,16 @@ pub(crate) enum What {
         agreeing: usize,
         typical: f64,
     },
+}
+
+/// Another explanation that the observations cannot tell from the one given.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "snake_case")]
+pub(crate) enum Rival {
+    Moved { target: String, before_scan: String, after_scan: String },
+    Tripod { scan: String },
+    Outlier { kind: String, target: Option<String>, scan: Option<String> },
+    Instrument { scan: Option<String>, parameter: super::Parameter },
 }
 
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]

@@ -3,7 +3,7 @@
 use super::registration::*;
 use super::{rows9, shares};
 use uuid::Uuid;
-use vistazo_core::adjust::{self, AdjustError, Hold, Kind};
+use vistazo_core::adjust::{self, AdjustError, Hold, Hypothesis, Kind};
 use vistazo_core::geometry::Vec3;
 use vistazo_core::registration::{self as core, Registered, Registration as CoreRegistration, WhyUnplaced};
 use vistazo_core::tie::Reason as CoreReason;
@@ -218,8 +218,30 @@ fn finding(
     let scan = |k: usize| net.scans[k].name.clone();
     let target = |k: usize| r.placed.targets[k].name.clone();
     let rows = |list: &[usize]| list.iter().filter_map(|&i| row(&net.observations[i])).collect::<Vec<_>>();
+    let rivals = |e: &core::Evidence| e.rivals.iter().map(|s| rival(s, r)).collect::<Vec<_>>();
     match f {
-        core::Finding::Moved { moved, evidence, before, after, others } => {
+        core::Finding::Tripod { moved, evidence } => {
+            let along = moved.shift.try_normalize(1e-12).unwrap_or_else(Vec3::x);
+            Finding {
+                key: format!("tripod {}", scan(moved.scan)),
+                what: What::Tripod {
+                    scan: scan(moved.scan),
+                    between: moved.between,
+                    shift: moved.shift.into(),
+                    sigma: (along.transpose() * moved.covariance * along)[0].max(0.0).sqrt(),
+                    turn: moved.turn,
+                    turn_sigma: moved.turn_sigma,
+                    statistic: evidence.best.statistic,
+                    dof: evidence.best.dof,
+                    p_family: evidence.best.p_family,
+                    others: evidence.others,
+                    rivals: rivals(evidence),
+                    before: rows(&moved.before),
+                    after: rows(&moved.after),
+                },
+            }
+        }
+        core::Finding::Moved { moved, evidence, before, after } => {
             let along = moved.shift.try_normalize(1e-12).unwrap_or_else(Vec3::x);
             Finding {
                 key: format!("moved {} {}", target(moved.target), scan(moved.after)),
@@ -229,17 +251,18 @@ fn finding(
                     after_scan: scan(moved.after),
                     shift: moved.shift.into(),
                     sigma: (along.transpose() * moved.covariance * along)[0].max(0.0).sqrt(),
-                    statistic: evidence.statistic,
-                    dof: evidence.dof,
-                    p_family: evidence.p_family,
+                    statistic: evidence.best.statistic,
+                    dof: evidence.best.dof,
+                    p_family: evidence.best.p_family,
                     single_sided: moved.single_sided,
-                    others: *others,
+                    others: evidence.others,
+                    rivals: rivals(evidence),
                     before: rows(before),
                     after: rows(after),
                 },
             }
         }
-        core::Finding::Outlier { observation, evidence, others, left_out } => {
+        core::Finding::Outlier { observation, evidence, left_out } => {
             let o = &net.observations[*observation];
             let x = r.block.as_ref().map(|b| &b.solution.residuals[*observation]);
             let (target, scan) = (o.target_index().map(target), o.scan().map(scan));
@@ -252,22 +275,24 @@ fn finding(
                     observation: row(o),
                     residual: x.map_or(0.0, |x| if o.angular() { x.rows.norm() } else { x.vector.norm() }),
                     angular: o.angular(),
-                    statistic: evidence.statistic,
-                    dof: evidence.dof,
-                    p_family: evidence.p_family,
+                    statistic: evidence.best.statistic,
+                    dof: evidence.best.dof,
+                    p_family: evidence.best.p_family,
                     detectable: x.ok().map(|x| x.detectable).filter(|d| d.is_finite()),
-                    others: *others,
+                    others: evidence.others,
+                    rivals: rivals(evidence),
                     left_out: *left_out,
                 },
             }
         }
-        core::Finding::Instrument { scan: k, parameter, value, sigma, stated, evidence, others } => Finding {
+        core::Finding::Instrument { scan: k, parameter, value, sigma, stated, evidence } => Finding {
             key: format!("instrument {parameter:?} {:?}", k.map(scan)),
             what: What::Instrument {
                 scan: k.map(scan),
                 estimate: Estimate { parameter: (*parameter).into(), value: *value, sigma: *sigma, stated: *stated },
-                p_family: evidence.p_family,
-                others: *others,
+                p_family: evidence.best.p_family,
+                others: evidence.others,
+                rivals: rivals(evidence),
             },
         },
         core::Finding::NotLevel { scan: k, tilt, sigma } => Finding {
@@ -292,6 +317,32 @@ fn finding(
         core::Finding::Size { fault, count, agreeing, typical } => Finding {
             key: "size".into(),
             what: What::Size { fault: (*fault).into(), count: *count, agreeing: *agreeing, typical: *typical },
+        },
+    }
+}
+
+fn rival(s: &adjust::Suspicion, r: &CoreRegistration) -> Rival {
+    let net = &r.placed.network;
+    let scan = |k: usize| net.scans[k].name.clone();
+    let target = |k: usize| r.placed.targets[k].name.clone();
+    match &s.hypothesis {
+        Hypothesis::Moved(m) => {
+            Rival::Moved { target: target(m.target), before_scan: scan(m.before), after_scan: scan(m.after) }
+        }
+        Hypothesis::Tripod(t) => Rival::Tripod { scan: scan(t.scan) },
+        Hypothesis::Observation(i) => match &net.observations[*i].kind {
+            Kind::SystematicPrior(p) => {
+                let of = &net.systematic[p.of];
+                Rival::Instrument { scan: of.scan.map(scan), parameter: of.parameters[p.parameter].into() }
+            }
+            _ => {
+                let o = &net.observations[*i];
+                Rival::Outlier {
+                    kind: o.kind.name().to_owned(),
+                    target: o.target_index().map(target),
+                    scan: o.scan().map(scan),
+                }
+            }
         },
     }
 }

@@ -3,7 +3,7 @@
 use super::{chance, parameter, plural, turn};
 use crate::dto::{Brief, FindingDto, FindingKind};
 use crate::record::Parameter;
-use crate::record::registration::{Detail, Finding, Reason, Refusal, Registration, SizeFault, Unplaced, What};
+use crate::record::registration::{Detail, Finding, Reason, Refusal, Registration, Rival, SizeFault, Unplaced, What};
 use vistazo_core::stats::K95_1D;
 
 /// Why there is no block.
@@ -122,7 +122,16 @@ pub(crate) fn finding(brief: &Brief, record: &Registration, f: &Finding, kept: b
             target: target.clone(),
             ..blank
         },
-        What::Instrument { scan, estimate, p_family, others } => FindingDto {
+        What::Tripod { scan, before, after, .. } => FindingDto {
+            kind: FindingKind::Tripod,
+            title: format!("The tripod of {scan} was knocked while it scanned"),
+            evidence: tripod_evidence(brief, &f.what),
+            meaning: "What it shows after the knock lies beside what it shows before, the cloud too. Scan it again if you can. Leaving out the sightings of one part mends the targets; only the other part of its cloud is then right.".into(),
+            before: before.clone(),
+            after: after.clone(),
+            ..blank
+        },
+        What::Instrument { scan, estimate, p_family, others, rivals } => FindingDto {
             kind: FindingKind::Instrument,
             title: match scan {
                 Some(s) => format!("In {s} the instrument's {} is outside its profile", parameter(estimate.parameter)),
@@ -136,7 +145,7 @@ pub(crate) fn finding(brief: &Brief, record: &Registration, f: &Finding, kept: b
                 chance(*p_family)
             )]
             .into_iter()
-            .chain(shadow(*others))
+            .chain(beside(rivals, *others))
             .collect(),
             meaning: "The block solves for it, so it is taken into account in targets and stations; it bends every cloud alike. Have the instrument checked, or widen its figure in the brief if it is known.".into(),
             ..blank
@@ -201,7 +210,7 @@ fn moved_title(what: &What) -> String {
 }
 
 fn moved_evidence(brief: &Brief, record: &Registration, what: &What) -> Vec<String> {
-    let What::Moved { shift, sigma, statistic, dof, p_family, single_sided, others, .. } = what else {
+    let What::Moved { shift, sigma, statistic, dof, p_family, single_sided, others, rivals, .. } = what else {
         return Vec::new();
     };
     let [x, y, z] = *shift;
@@ -222,19 +231,105 @@ fn moved_evidence(brief: &Brief, record: &Registration, what: &What) -> Vec<Stri
     if *single_sided {
         out.push("one side rests on a single scan: a wrong measurement there would explain the same".into());
     }
-    out.extend(shadow(*others));
+    out.extend(beside(rivals, *others));
     out
 }
 
-fn shadow(others: usize) -> Option<String> {
-    (others > 0)
-        .then(|| format!("{others} weaker suspicion{} may be its shadow: run again after deciding", plural(others)))
+/// What else explains it as well, and what is weaker.
+fn beside(rivals: &[Rival], others: usize) -> Vec<String> {
+    let mut out = Vec::new();
+    if !rivals.is_empty() {
+        let all: Vec<String> = rivals.iter().map(rival).collect();
+        out.push(format!(
+            "the observations cannot tell it from this: {}; look on site before deciding",
+            all.join(", or ")
+        ));
+    }
+    if others > 0 {
+        out.push(format!("{others} weaker suspicion{} may be its shadow: run again after deciding", plural(others)));
+    }
+    out
+}
+
+fn rival(r: &Rival) -> String {
+    match r {
+        Rival::Moved { target, before_scan, after_scan } => {
+            format!("{target} was moved between {before_scan} and {after_scan}")
+        }
+        Rival::Tripod { scan } => format!("the tripod of {scan} was knocked while it scanned"),
+        Rival::Outlier { kind, target, scan } => {
+            lower(&disagrees(kind, target.as_deref().unwrap_or("?"), scan.as_deref().unwrap_or("?")))
+        }
+        Rival::Instrument { scan: Some(s), parameter: p } => {
+            format!("in {s} the instrument’s {} is outside its profile", parameter(*p))
+        }
+        Rival::Instrument { scan: None, parameter: p } => {
+            format!("the instrument’s {} is outside its profile", parameter(*p))
+        }
+    }
+}
+
+/// A sentence that begins with an article, within another.
+fn lower(sentence: &str) -> String {
+    match sentence.strip_prefix("The ").or(sentence.strip_prefix("A ")) {
+        Some(rest) if sentence.starts_with("The ") => format!("the {rest}"),
+        Some(rest) => format!("a {rest}"),
+        None => sentence.to_owned(),
+    }
+}
+
+fn tripod_evidence(brief: &Brief, what: &What) -> Vec<String> {
+    let What::Tripod {
+        between,
+        shift,
+        sigma,
+        turn: by,
+        turn_sigma,
+        statistic,
+        dof,
+        p_family,
+        others,
+        rivals,
+        before,
+        after,
+        ..
+    } = what
+    else {
+        return Vec::new();
+    };
+    let [x, y, z] = *shift;
+    let mut out = vec![
+        format!(
+            "it moved {} ± {} (95 %), {} up, and turned {} ± {}",
+            brief.length(x.hypot(y).hypot(z)),
+            brief.length(sigma * K95_1D),
+            brief.length(z),
+            turn(*by),
+            turn(turn_sigma * K95_1D)
+        ),
+        format!(
+            "between {:.0}° and {:.0}° of its turn: {} targets before, {} after",
+            between[0].to_degrees(),
+            between[1].to_degrees(),
+            before.len(),
+            after.len()
+        ),
+        format!(
+            "statistic {statistic:.0} with {dof} degrees of freedom; {} that any of the tests comes out like this by chance",
+            chance(*p_family)
+        ),
+    ];
+    out.extend(beside(rivals, *others));
+    out
 }
 
 fn outlier_title(what: &What) -> String {
     let What::Outlier { kind, target, scan, .. } = what else { return String::new() };
-    let (target, scan) = (target.as_deref().unwrap_or("?"), scan.as_deref().unwrap_or("?"));
-    match kind.as_str() {
+    disagrees(kind, target.as_deref().unwrap_or("?"), scan.as_deref().unwrap_or("?"))
+}
+
+fn disagrees(kind: &str, target: &str, scan: &str) -> String {
+    match kind {
         "Level" => format!("The level of {scan} does not agree with its targets"),
         "OccupiedMark" => {
             format!("The set-up of {scan} over {target} does not agree with the rest: height, centring or mark")
@@ -250,7 +345,7 @@ fn outlier_title(what: &What) -> String {
 }
 
 fn outlier_evidence(brief: &Brief, what: &What) -> Vec<String> {
-    let What::Outlier { residual, angular, statistic, dof, p_family, detectable, others, .. } = what else {
+    let What::Outlier { residual, angular, statistic, dof, p_family, detectable, others, rivals, .. } = what else {
         return Vec::new();
     };
     let size = |v: f64| if *angular { turn(v) } else { brief.length(v) };
@@ -263,7 +358,7 @@ fn outlier_evidence(brief: &Brief, what: &What) -> Vec<String> {
         ),
         format!("minimal detectable bias here: {}", detectable.map_or_else(|| "none, it is not checked".into(), size)),
     ];
-    out.extend(shadow(*others));
+    out.extend(beside(rivals, *others));
     out
 }
 
