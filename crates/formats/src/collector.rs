@@ -34,6 +34,24 @@ type Kept = ([f32; 3], u16, Option<[u8; 3]>, Option<Cell>);
 /// Points that one thread makes of records at a time.
 const PIECE: usize = 1 << 15;
 
+/// What one thread makes of some points.
+#[derive(Default)]
+struct Piece {
+    points: Vec<[f32; 3]>,
+    intensity: Vec<u16>,
+    colour: Vec<[u8; 3]>,
+    cells: Vec<Cell>,
+}
+
+impl Piece {
+    fn add(&mut self, (point, intensity, colour, cell): Kept) {
+        self.points.push(point);
+        self.intensity.push(intensity);
+        self.colour.extend(colour);
+        self.cells.extend(cell);
+    }
+}
+
 /// Collects points, leaving out those that cannot be. Coordinates far from the origin are kept about a middle of
 /// their own, so that single precision is enough for them.
 pub(crate) struct Collector<'a> {
@@ -99,7 +117,7 @@ impl<'a> Collector<'a> {
         }
     }
 
-    /// Adds `n` points, by all cores: `each` gives the one with a number.
+    /// Adds `n` points, by all cores: `each` gives the one with a number; all have a colour or none has.
     pub(crate) fn extend(&mut self, n: usize, each: impl Fn(usize) -> ReadPoint + Sync) {
         let mut from = 0;
         while from < n && self.shift.is_none() {
@@ -108,14 +126,28 @@ impl<'a> Collector<'a> {
         }
         let Some(shift) = self.shift else { return };
         let options = self.options;
-        let pieces: Vec<Vec<Kept>> = (from..n)
+        let pieces: Vec<Piece> = (from..n)
+            .step_by(PIECE)
+            .collect::<Vec<_>>()
             .into_par_iter()
-            .chunks(PIECE)
-            .map(|piece| piece.into_iter().filter_map(|k| keep(&options, &shift, &each(k))).collect())
+            .map(|start| {
+                let kept = (start..n.min(start + PIECE)).filter_map(|k| keep(&options, &shift, &each(k)));
+                let mut piece = Piece::default();
+                kept.for_each(|k| piece.add(k));
+                piece
+            })
             .collect();
-        let kept: usize = pieces.iter().map(Vec::len).sum();
+        let kept: usize = pieces.iter().map(|p| p.points.len()).sum();
         self.skipped += (n - from - kept) as u64;
-        pieces.into_iter().flatten().for_each(|kept| self.take(kept));
+        for piece in pieces {
+            if !piece.colour.is_empty() || !self.colour.is_empty() {
+                self.colour.resize(self.points.len(), [0; 3]);
+            }
+            self.points.extend_from_slice(&piece.points);
+            self.intensity.extend_from_slice(&piece.intensity);
+            self.colour.extend_from_slice(&piece.colour);
+            self.cells.extend_from_slice(&piece.cells);
+        }
     }
 
     fn take(&mut self, (point, intensity, colour, cell): Kept) {

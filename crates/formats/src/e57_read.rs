@@ -46,18 +46,23 @@ pub(crate) fn read(
         points.intensity_to_color(false);
         points.cartesian_to_spherical(false);
         points.normalize_intensity(light.is_none());
-        for p in points {
-            let p = p?;
-            got.check()?;
-            let e57::CartesianCoordinate::Valid { x, y, z } = p.cartesian else { continue };
+        let coloured = cloud.has_color();
+        let read = points.filter_map(|p| {
+            let p = match p {
+                Ok(p) => p,
+                Err(e) => return Some(Err(e.into())),
+            };
+            let e57::CartesianCoordinate::Valid { x, y, z } = p.cartesian else { return None };
             let shade = p
                 .intensity
                 .filter(|i| i.is_finite())
                 .map_or(0.0, |i| light.as_ref().map_or(f64::from(i), |l| (f64::from(i) - l.start) / (l.end - l.start)));
-            let colour = p.color.map(|c| [c.red, c.green, c.blue].map(|v| (v * 255.0).round() as u8));
+            let black = e57::Color { red: 0.0, green: 0.0, blue: 0.0 };
+            let colour = coloured.then(|| p.color.unwrap_or(black)).map(|c| [c.red, c.green, c.blue].map(byte));
             let cell = gridded.then(|| (clamp(p.row), clamp(p.column)));
-            got.push(ReadPoint { at: [x, y, z], intensity: shade, colour, cell });
-        }
+            Some(Ok(ReadPoint { at: [x, y, z], intensity: shade, colour, cell }))
+        });
+        collect(read, &mut got, go_on)?;
         let pose = cloud.transform.as_ref().and_then(|t| {
             let q = &t.rotation;
             let q = Quaternion::new(q.w, q.x, q.y, q.z);
@@ -76,6 +81,37 @@ pub(crate) fn read(
         each(SourceScan { name: cloud.name.clone(), pose, images, ..source })?;
     }
     Ok(())
+}
+
+/// Takes points from the decoder while it goes on decoding: one core reads, the others keep.
+fn collect(
+    points: impl Iterator<Item = Result<ReadPoint, FormatError>>,
+    got: &mut Collector<'_>,
+    go_on: &GoOn,
+) -> Result<(), FormatError> {
+    const BATCH: usize = 1 << 16;
+    std::thread::scope(|s| {
+        let (give, take) = std::sync::mpsc::sync_channel::<Vec<ReadPoint>>(4);
+        s.spawn(move || take.into_iter().for_each(|batch| got.extend(batch.len(), |k| batch[k])));
+        let (mut batch, mut read) = (Vec::with_capacity(BATCH), 0);
+        for p in points {
+            batch.push(p?);
+            if batch.len() == BATCH {
+                read += BATCH as u64;
+                if !go_on(read) {
+                    return Err(FormatError::Stopped);
+                }
+                // the other end stays until this one is gone
+                let _ = give.send(std::mem::replace(&mut batch, Vec::with_capacity(BATCH)));
+            }
+        }
+        let _ = give.send(batch);
+        Ok(())
+    })
+}
+
+fn byte(share: f32) -> u8 {
+    (share * 255.0).round() as u8
 }
 
 /// Whether the file says between what its intensities lie: as limits, or by a type that holds no more than 16 bits.
