@@ -187,3 +187,32 @@ fn each_fault_is_named_first() {
         assert!(of >= 125 && named * 100 >= of * 95, "{name}: {named} of {of}{says}");
     }
 }
+
+/// A scan of another place has no part in the block, and nothing else is accused for it.
+#[test]
+fn a_scan_of_another_place_is_left_aside() {
+    let all = networks();
+    let (mut aside, mut of) = (0, 0);
+    for (k, network) in all.iter().enumerate() {
+        let other = &all[(k + 1) % all.len()];
+        // two networks of the same targets are the same place
+        if (other.targets[0] - network.targets[0]).norm() < 1e-9 {
+            continue;
+        }
+        for seed in 0..10 {
+            let mut made = network.survey(&stays, &profile(), seed);
+            let lost = 1 + seed as usize % (made.scans.len() - 1);
+            let foreign = other.survey(&stays, &profile(), 50 + seed);
+            made.scans[lost].targets.clone_from(&foreign.scans[seed as usize % foreign.scans.len()].targets);
+            made.scans[lost].targets.iter_mut().for_each(|t| t.id += 100_000);
+            let r = run(&made);
+            let said = |f: &Finding| matches!(f, Finding::Unplaced { scan, .. } if *scan == lost);
+            of += 1;
+            aside += usize::from(
+                r.findings.iter().any(said) && r.findings.iter().all(|f| matches!(f, Finding::Unplaced { .. })),
+            );
+        }
+    }
+    println!("left aside in {aside} of {of}");
+    assert!(of >= 50 && aside * 100 >= of * 95, "{aside} of {of}");
+}

@@ -31,7 +31,8 @@ pub struct Span {
 
 /// Covariance of a point of a scan on the grid, m²: `J Σ Jᵀ + R C Rᵀ` with `J = [I, −[w]×]`,
 /// `w = R p`, `Σ` the covariance of the pose by left increments and `C` the noise of a single
-/// point in the scanner frame, at an incidence of 45° (the cloud does not say).
+/// point in the scanner frame, at an incidence of 45° (the cloud does not say), with what the instrument does to
+/// all ranges alike.
 pub fn point_covariance(pose: &Pose, pose_covariance: &Matrix6<f64>, p: &Vec3, instrument: &Instrument) -> Mat3 {
     let w = pose.rotation * p;
     let mut j = Matrix3x6::zeros();
@@ -39,7 +40,8 @@ pub fn point_covariance(pose: &Pose, pose_covariance: &Matrix6<f64>, p: &Vec3, i
     j.fixed_view_mut::<3, 3>(0, 3).copy_from(&-skew(&w));
     let r = pose.matrix();
     j * pose_covariance * j.transpose()
-        + r * instrument.point_covariance(p, std::f64::consts::FRAC_1_SQRT_2) * r.transpose()
+        + r * (instrument.point_covariance(p, std::f64::consts::FRAC_1_SQRT_2) + instrument.systematic.of_range(p))
+            * r.transpose()
 }
 
 /// The distances between two points. Their errors are taken as independent: what two scans have in

@@ -52,6 +52,15 @@ impl Systematic {
         }
     }
 
+    /// What a cloud keeps of these along the rays when its scan is in place, at a point `p` of it (scanner frame,
+    /// metres): zero offset, scale, and half of what black differs by from white. Covariance, m². What turns or lifts
+    /// all of a scan alike is in its pose.
+    pub fn of_range(&self, p: &Vec3) -> Mat3 {
+        let squared = p.norm_squared().max(1e-9);
+        let along = self.range_offset.powi(2) + (0.5 * self.reflectivity).powi(2) + self.range_scale.powi(2) * squared;
+        p * p.transpose() * (along / squared)
+    }
+
     /// What of these belongs to one sighting of a target at `p` (scanner frame, metres): covariance, m².
     pub fn of_sighting(&self, p: &Vec3, by: TargetKind) -> Mat3 {
         match by {

@@ -114,15 +114,25 @@ fn probe(image: &RangeImage, row: i64, col: i64, radius: f64, noise: f64) -> Opt
         distance * (1.0 - 0.5 * phi * phi) - (radius * radius - (distance * phi).powi(2)).max(0.0).sqrt() - range
     };
     let (kr, kc) = (kr as i64, kc as i64);
-    let second = |dr: i64, dc: i64, expected: f64| -> bool {
+    // what stands in front hides a side: that side then has nothing to say
+    let hidden = |r: f64| r > 0.0 && r < range - 2.0 * radius;
+    let second = |dr: i64, dc: i64, expected: f64| -> Option<bool> {
         let (a, b) = (image.at(row + dr, col + dc), image.at(row - dr, col - dc));
-        if a == 0.0 || b == 0.0 {
-            return false;
-        }
         let tolerance = (0.45 * expected).max(3.0 * noise);
-        (f64::midpoint(a, b) - range - expected).abs() < tolerance && (a - b).abs() < 3.0 * tolerance
+        if a == 0.0 || b == 0.0 {
+            return None;
+        }
+        let (rise, whole) = match (hidden(a), hidden(b)) {
+            (false, false) => (f64::midpoint(a, b) - range, true),
+            (true, false) => (b - range, false),
+            (false, true) => (a - range, false),
+            (true, true) => return None,
+        };
+        ((rise - expected).abs() < tolerance && (!whole || (a - b).abs() < 3.0 * tolerance)).then_some(whole)
     };
-    if !second(kr, 0, rise(ur)) || !second(0, kc, rise(uc)) {
+    // one of the two ways must be seen to both sides
+    let upright = second(kr, 0, rise(ur))?;
+    if !second(0, kc, rise(uc))? && !upright {
         return None;
     }
     // a ring of eight probes somewhat farther out

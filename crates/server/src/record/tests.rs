@@ -113,6 +113,29 @@ fn a_moved_sphere_is_said_with_its_size_the_doubt_and_both_sides() {
 }
 
 #[test]
+fn a_knocked_tripod_is_said_with_when_how_far_and_both_parts() {
+    let mut input = survey(|_, _| Vec3::zeros());
+    let late = |c: &Vec3| c.y.atan2(c.x).rem_euclid(std::f64::consts::TAU) > 3.0;
+    let mut after = Vec::new();
+    for t in input.scans[2].targets.iter_mut().filter(|t| late(&t.centre)) {
+        t.centre -= Vec3::new(0.009, -0.004, 0.0);
+        after.push(t.id);
+    }
+    assert!((2..8).contains(&after.len()));
+    let (light, _, detections) = stored(&input);
+    let f = &said(&light)[0];
+    assert_eq!((f.kind, f.title.as_str()), (FindingKind::Tripod, "The tripod of S3 was knocked while it scanned"));
+    let What::Tripod { shift, between, .. } = &light.findings[0].what else { panic!("{:?}", light.findings[0].what) };
+    assert!((shift[0].hypot(shift[1]) - 0.00985).abs() < 0.003 && between[1] > 3.0, "{shift:?} {between:?}");
+    let mut said: Vec<Uuid> = f.after.clone();
+    said.sort_unstable();
+    let mut planted: Vec<Uuid> = after.iter().map(|&id| detections[id]).collect();
+    planted.sort_unstable();
+    assert_eq!(said, planted);
+    assert!(f.evidence[0].contains("mm ±") && f.evidence[1].contains("° of its turn"), "{:?}", f.evidence);
+}
+
+#[test]
 fn one_wrong_sighting_is_said_as_one_and_names_scan_target_and_row() {
     let input = survey(|s, t| if s == 2 && t == 4 { Vec3::new(0.0, 0.012, 0.0) } else { Vec3::zeros() });
     let (light, long, detections) = stored(&input);

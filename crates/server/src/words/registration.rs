@@ -372,7 +372,7 @@ fn unplaced(name: &str, why: Unplaced) -> String {
             "the targets of {name} fit the block in two ways equally well (symmetrical or repeating layout); one more target off the pattern would decide"
         ),
         Unplaced::NoLayout(n) => format!(
-            "{name} shows {n} targets, but no 3 of them lie as any 3 of the other scans do: it shares too little, or targets moved"
+            "{name} shows {n} targets, but no 3 of them lie as any 3 of the other scans do: it shares too little, targets moved, or it is of another place"
         ),
     }
 }

@@ -192,7 +192,8 @@ fn surfaces(brief: &Brief, plan: &planning::Plan, g: &Georeferencing) -> Vec<rec
             .filter(|&k| cover.stations[k].samples[i].is_ok())
             .map(|k| {
                 let pose = nalgebra::Matrix6::from_row_slice(&g.stations[k].covariance);
-                let e = Error95::from_covariance(&carried(&pose, &(s.position - stations[k].position)));
+                let ray = s.position - stations[k].position;
+                let e = Error95::from_covariance(&(carried(&pose, &ray) + instrument.systematic.of_range(&ray)));
                 [e.horizontal, e.vertical, e.spatial]
             })
             .min_by(|a, b| a[2].total_cmp(&b[2]));
