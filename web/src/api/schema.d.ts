@@ -1622,7 +1622,7 @@ export interface components {
         /** @description Something that asks for a decision. */
         FindingDto: {
             after: string[];
-            /** @description Detections before and after, for a moved target; the suspect, for an outlier. */
+            /** @description Detections before and after, for a moved target or tripod; the suspect, for an outlier. */
             before: string[];
             evidence: string[];
             /** @description Kept as it is, by decision. */
@@ -1638,7 +1638,7 @@ export interface components {
          * @description What a finding is about.
          * @enum {string}
          */
-        FindingKind: "moved" | "outlier" | "instrument" | "not_level" | "unplaced" | "size";
+        FindingKind: "moved" | "tripod" | "outlier" | "instrument" | "not_level" | "unplaced" | "size";
         /** @description The last georeferencing with its standing. */
         GeorefDto: {
             result: components["schemas"]["GeorefResult"];

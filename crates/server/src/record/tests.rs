@@ -115,7 +115,7 @@ fn a_moved_sphere_is_said_with_its_size_the_doubt_and_both_sides() {
 #[test]
 fn a_knocked_tripod_is_said_with_when_how_far_and_both_parts() {
     let mut input = survey(|_, _| Vec3::zeros());
-    let late = |c: &Vec3| c.y.atan2(c.x).rem_euclid(std::f64::consts::TAU) > 3.0;
+    let late = |c: &vistazo_core::geometry::Vec3| c.y.atan2(c.x).rem_euclid(std::f64::consts::TAU) > 3.0;
     let mut after = Vec::new();
     for t in input.scans[2].targets.iter_mut().filter(|t| late(&t.centre)) {
         t.centre -= Vec3::new(0.009, -0.004, 0.0);
