@@ -65,9 +65,11 @@ database() {
   fi
   [ "$(id -u)" != 0 ] || chown -R postgres "$pgdata"
   pgport=$(free_port)
-  (cd / && as_db "$pgbin/pg_ctl" -D "$pgdata" -w -t 60 -l "$pgdata/log" -o "-p $pgport -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200" start >/dev/null) \
+  (cd / && as_db "$pgbin/pg_ctl" -D "$pgdata" -w -t 60 -l "$pgdata/log" -o "-p $pgport -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200" start >/dev/null 9>&-) \
     || fail "the database did not start; its log is $pgdata/log"
+  started=1
   export VISTAZO_DATABASE_URL="postgres://vistazo@127.0.0.1:$pgport/postgres"
 }
 
-stop_database() { [ -z "${pgdata:-}" ] || (cd / && as_db "$pgbin/pg_ctl" -D "$pgdata" -m fast stop >/dev/null 2>&1) || true; }
+# only what was started here
+stop_database() { [ -z "${started:-}" ] || (cd / && as_db "$pgbin/pg_ctl" -D "$pgdata" -m fast stop >/dev/null 2>&1) || true; }

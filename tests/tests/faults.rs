@@ -213,3 +213,65 @@ async fn a_killed_server_leaves_nothing_half_written() {
     let kept = scans(&c, &id).await;
     assert!((end["state"] == "cancelled" && kept == 12) || (end["state"] == "done" && kept == 16), "{end} {kept}");
 }
+
+/// What the disk changed or lost is named, by the scrub, by the task that reads it and by a download that breaks off;
+/// the rest stays usable, and what can be made again is.
+#[tokio::test]
+async fn damage_in_the_store_is_named_and_the_rest_stays_usable() {
+    let server = Server::start().await;
+    let c = server.person("rut").await;
+    let id = job::on_grid(&c, "Damaged", &job::files()).await;
+    c.run(&id, "/packages").await;
+    let package =
+        c.ok("GET", &format!("/api/jobs/{id}/packages"), Value::Null).await[0]["id"].as_str().unwrap().to_owned();
+    let vistazo = |command: &str| {
+        let out = std::process::Command::new(std::env::var("VISTAZO_TEST_PROGRAM").unwrap())
+            .arg(command)
+            .env("VISTAZO_DATABASE_URL", &server.database)
+            .env("VISTAZO_DATA", server.data.path())
+            .output()
+            .unwrap();
+        (out.status.success(), String::from_utf8(out.stdout).unwrap())
+    };
+    let (sound, said) = vistazo("verify");
+    assert!(sound && said.contains(": 0 damaged or missing") && said.contains(" 0 left over"), "{said}");
+    let db = server.pool().await;
+    let file: (String, String) = sqlx::query_as("select u.file_name, p.key from upload_parts p join uploads u on u.id = p.upload_id order by u.sequence limit 1").fetch_one(&db).await.unwrap();
+    let zip: String = sqlx::query_scalar("select key from packages").fetch_one(&db).await.unwrap();
+    for key in [&file.1, &zip] {
+        let path = server.data.path().join(key);
+        let mut bytes = std::fs::read(&path).unwrap();
+        let middle = bytes.len() / 2;
+        bytes[middle] ^= 1;
+        std::fs::write(&path, bytes).unwrap();
+    }
+    let tiles: (String, String) =
+        sqlx::query_as("select name, key from scans order by id desc limit 1").fetch_one(&db).await.unwrap();
+    std::fs::remove_file(server.data.path().join(format!("{}/tiles", tiles.1))).unwrap();
+    let (sound, said) = vistazo("verify");
+    assert!(!sound && said.contains("3 damaged or missing, of which 1 can be made again"), "{said}");
+    for named in [
+        &format!("{} is damaged in the store: found the SHA-256", file.0),
+        &format!("scan {}: tiles is damaged", tiles.0),
+        "package 1 is damaged",
+    ] {
+        assert!(said.contains(named), "{named}: {said}");
+    }
+    // a download breaks off rather than hand over what was not signed
+    let path = format!("/api/jobs/{id}/packages/{package}/download");
+    assert!(c.request("GET", &path).send().await.unwrap().bytes().await.is_err());
+    // read again, the damaged file says so and its scan stays; the lost tiles are there again
+    assert!(vistazo("rebuild").0);
+    let mut failed = Vec::new();
+    for task in c.ok("GET", &format!("/api/jobs/{id}/tasks"), Value::Null).await.as_array().unwrap() {
+        let end = c.wait(&id, task).await;
+        failed.extend((end["state"] == "failed").then(|| end["message"].as_str().unwrap().to_owned()));
+    }
+    assert!(
+        failed.len() == 1 && failed[0].contains(&format!("{}, from byte 0, is damaged in the store", file.0)),
+        "{failed:?}"
+    );
+    assert_eq!(scans(&c, &id).await, 4);
+    let (_, said) = vistazo("verify");
+    assert!(said.contains("2 damaged or missing, of which 0 can be made again"), "{said}");
+}

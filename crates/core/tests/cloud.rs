@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::sync::Mutex;
-use vistazo_core::cloud::{Measured, Order, TileNode, TilePoints, point_covariance, span, tiles, working};
+use vistazo_core::cloud::{Measured, Order, TileNode, TilePoints, span, tiles, working};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::scan::Scan;
@@ -125,10 +125,7 @@ fn measured_points_and_distances_are_as_good_as_stated() {
     let covariance = nalgebra::Matrix6::from_diagonal(&nalgebra::Vector6::from(sigmas.map(|s: f64| s * s)));
     let pose = Pose::levelled(0.7, Vec3::new(3e6, 5e6, 90.0));
     let (p, q) = (Vec3::new(20.0, 5.0, 1.0), Vec3::new(-8.0, 12.0, 3.0));
-    let of = |p: &Vec3, c: &nalgebra::Matrix6<f64>| Measured {
-        position: pose.apply(p),
-        covariance: point_covariance(&pose, c, p, &instrument),
-    };
+    let of = |p: &Vec3, c: &nalgebra::Matrix6<f64>| Measured::of(&pose, c, p, &instrument);
     let (a, b) = (of(&p, &covariance), of(&q, &covariance));
     let alone = nalgebra::Matrix6::zeros();
     let stated = span(&of(&p, &alone), &of(&q, &alone));
@@ -136,9 +133,14 @@ fn measured_points_and_distances_are_as_good_as_stated() {
     const RUNS: usize = 2000;
     for _ in 0..RUNS {
         let moved = pose.moved(&nalgebra::Vector6::from(sigmas.map(|s| s * normal())));
+        // one instrument: the same zero offset and scale for both; the paint of each wall is its own
+        let (offset, scale) =
+            (instrument.systematic.range_offset * normal(), instrument.systematic.range_scale * normal());
         let mut noisy = |p: &Vec3| {
             let l = instrument.point_covariance(p, std::f64::consts::FRAC_1_SQRT_2).cholesky().unwrap().l();
-            moved.apply(&(p + l * Vec3::new(normal(), normal(), normal())))
+            let paint = 0.5 * instrument.systematic.reflectivity * normal();
+            let longer = p.normalize() * (offset + scale * p.norm() + paint);
+            moved.apply(&(p + longer + l * Vec3::new(normal(), normal(), normal())))
         };
         let (x, y) = (noisy(&p), noisy(&q));
         let e = x - a.position;

@@ -74,6 +74,11 @@ impl From<StoreError> for ApiError {
         match e {
             StoreError::Conflict | StoreError::Duplicate(_) => Self::conflict(e.to_string()),
             StoreError::NotFound => Self::not_found(),
+            // named: whoever asked has to bring it back
+            StoreError::Damaged { .. } => {
+                tracing::error!(error = %e, "store");
+                Self::new(StatusCode::INTERNAL_SERVER_ERROR, e.to_string())
+            }
             StoreError::File(_) | StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
                 tracing::error!(error = %e, "store");
                 Self::new(StatusCode::INTERNAL_SERVER_ERROR, UNREACHABLE)

@@ -6,6 +6,7 @@ const HELP: &str = "vistazo <command>
   serve          serve pages and API, and do background work
   worker         do background work only (same database and object store)
   rebuild [JOB]  make again what is derived from scans, of one job or of all
+  verify         read everything that is stored and say what is damaged, missing or left over
   load-demo      make the demo job, when the database is empty
   demo-control   print the demo's control file
   openapi        print the description of the API
@@ -31,6 +32,7 @@ async fn main() -> anyhow::Result<()> {
             println!("{n} files are read again in the background, by whatever server or worker runs");
             Ok(())
         }
+        Some("verify") => verify(&App::open(Settings::from_env()?).await?).await,
         Some("load-demo") => demo::load(&App::open(Settings::from_env()?).await?).await,
         Some("demo-control") => {
             print!("{}", demo::control_file());
@@ -59,6 +61,29 @@ async fn main() -> anyhow::Result<()> {
             Ok(())
         }
     }
+}
+
+/// Fails when something is damaged or missing that cannot be made again.
+async fn verify(app: &App) -> anyhow::Result<()> {
+    let scrub = vistazo_store::verify(&app.db, &app.objects).await?;
+    for f in &scrub.faults {
+        let mend = if f.derived { "; vistazo rebuild makes it again" } else { "" };
+        println!("job {}: {}{mend}", f.job, f.wrong);
+    }
+    for key in &scrub.leftover {
+        println!("nothing speaks of {key}; it goes by itself within a day");
+    }
+    let lost = scrub.faults.iter().filter(|f| !f.derived).count();
+    println!(
+        "looked at {} objects, read {:.1} MB: {} damaged or missing, of which {} can be made again, {} left over",
+        scrub.looked_at,
+        scrub.bytes as f64 / 1e6,
+        scrub.faults.len(),
+        scrub.faults.len() - lost,
+        scrub.leftover.len()
+    );
+    anyhow::ensure!(lost == 0, "{lost} damaged or missing");
+    Ok(())
 }
 
 async fn serve(app: App) -> anyhow::Result<()> {

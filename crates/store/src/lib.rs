@@ -13,12 +13,14 @@ pub mod results;
 mod sweep;
 pub mod tasks;
 pub mod uploads;
+mod verify;
 pub mod views;
 
 pub use objects::Objects;
 pub use sqlx::PgPool;
 pub use sweep::sweep;
 pub use uuid::Uuid;
+pub use verify::{Fault, Scrub, verify};
 
 /// Why a store call failed.
 #[derive(Debug, thiserror::Error)]
@@ -36,6 +38,16 @@ pub enum StoreError {
     Database(#[from] sqlx::Error),
     #[error("{0}")]
     File(String),
+    /// What was read is not what was stored.
+    #[error(
+        "{what} is damaged in the store: found {found}, expected {expected}; bring it back from a copy, or send it again"
+    )]
+    Damaged {
+        /// By the name people know it by.
+        what: String,
+        found: String,
+        expected: String,
+    },
     #[error("object store: {0}")]
     Object(#[from] object_store::Error),
     #[error("database migration: {0}")]

@@ -44,7 +44,8 @@ impl Objects {
     /// When the folder cannot be made.
     pub fn in_folder(folder: &std::path::Path) -> Result<Self> {
         std::fs::create_dir_all(folder).map_err(|e| StoreError::File(format!("{}: {e}", folder.display())))?;
-        let store = LocalFileSystem::new_with_prefix(folder)?;
+        // the database keeps what it says; bytes must not be less sure: they reach the disk before a row speaks of them
+        let store = LocalFileSystem::new_with_prefix(folder)?.with_fsync(true);
         Ok(Self { store: Arc::new(store), folder: Some(folder.to_owned()) })
     }
 
@@ -189,6 +190,37 @@ impl Objects {
     ) -> Result<impl futures::Stream<Item = std::result::Result<bytes::Bytes, object_store::Error>> + Send + use<>>
     {
         Ok(self.store.get(&Path::from(key)).await?.into_stream())
+    }
+
+    /// The same, compared with the length and SHA-256 (hex, or empty) that were noted of it: a stream that ends with
+    /// [`StoreError::Damaged`] where it is not what was stored.
+    ///
+    /// # Errors
+    /// When there is nothing under the key, or the store fails.
+    pub async fn checked_stream(
+        &self,
+        key: &str,
+        what: String,
+        (bytes, sha256): (i64, String),
+    ) -> Result<impl futures::Stream<Item = Result<Bytes>> + Send + use<>> {
+        let mut stream = match self.stream(key).await {
+            Err(StoreError::Object(object_store::Error::NotFound { .. })) => return Err(crate::verify::missing(&what)),
+            other => Box::pin(other?),
+        };
+        Ok(async_stream::try_stream! {
+            let (mut sum, mut n) = (Sha256::new(), 0);
+            while let Some(chunk) = stream.next().await {
+                let chunk = chunk?;
+                sum.update(&chunk);
+                n += chunk.len() as i64;
+                // the last bytes are held back until it is known that all are right
+                if n >= bytes {
+                    crate::verify::matches(&what, (n, &hex(&sum.clone().finalize())), (bytes, &sha256))?;
+                }
+                yield chunk;
+            }
+            crate::verify::matches(&what, (n, &hex(&sum.finalize())), (bytes, &sha256))?;
+        })
     }
 
     /// Copies a local file in, in parts with constant memory; returns its length and SHA-256 (hex).

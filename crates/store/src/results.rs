@@ -66,6 +66,8 @@ pub struct Package {
     #[serde(skip)]
     pub key: String,
     pub bytes: i64,
+    /// Of the archive, hex; empty where it was made before sums were kept.
+    pub sha256: String,
     #[schema(value_type = Object)]
     pub manifest: Value,
     pub created_at: DateTime<Utc>,
@@ -293,7 +295,7 @@ pub async fn put_spacing(db: &PgPool, job: Uuid, inputs: &str, result: &Value) -
     Ok(())
 }
 
-const PACKAGE: &str = "select p.id, p.revision, p.inputs, p.key, p.bytes, p.manifest, p.created_at, a.name as prepared_by, p.prepared_at, b.name as checked_by, p.checked_at \
+const PACKAGE: &str = "select p.id, p.revision, p.inputs, p.key, p.bytes, p.sha256, p.manifest, p.created_at, a.name as prepared_by, p.prepared_at, b.name as checked_by, p.checked_at \
      from packages p left join users a on a.id = p.prepared_by left join users b on b.id = p.checked_by";
 
 pub async fn packages(db: &PgPool, job: Uuid) -> Result<Vec<Package>> {
@@ -326,11 +328,11 @@ pub async fn put_package(
     revision: i32,
     inputs: &str,
     key: &str,
-    bytes: i64,
+    (bytes, sha256): (i64, &str),
     manifest: &Value,
 ) -> Result<()> {
     sqlx::query(
-        "insert into packages (id, job_id, revision, inputs, key, bytes, manifest) values ($1, $2, $3, $4, $5, $6, $7)",
+        "insert into packages (id, job_id, revision, inputs, key, bytes, manifest, sha256) values ($1, $2, $3, $4, $5, $6, $7, $8)",
     )
     .bind(id)
     .bind(job)
@@ -339,6 +341,7 @@ pub async fn put_package(
     .bind(key)
     .bind(bytes)
     .bind(manifest)
+    .bind(sha256)
     .execute(db)
     .await?;
     Ok(())

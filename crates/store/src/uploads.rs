@@ -1,7 +1,7 @@
 //! Files as they came: in parts, so that an upload goes on where it broke off, whichever server
 //! takes the next part.
 
-use crate::{Objects, PgPool, Result, StoreError, tasks};
+use crate::{Objects, PgPool, Result, StoreError, tasks, verify};
 use bytes::Bytes;
 use chrono::{DateTime, Utc};
 use futures::{Stream, StreamExt};
@@ -168,10 +168,11 @@ where
         if !buffer.is_empty() && (buffer.len() >= PART || chunk.is_none()) {
             // a key of its own: two senders of the same bytes must not write over each other
             let key = format!("jobs/{job}/uploads/{}/{at:015}-{}", upload.id, crate::new_id());
-            let len = buffer.len() as u64;
-            objects.put(&key, std::mem::take(&mut buffer)).await?;
-            held.push((at, len, key));
-            at += len;
+            let bytes = buffer.len() as u64;
+            let (sha256, part) = summed(std::mem::take(&mut buffer)).await?;
+            objects.put(&key, part).await?;
+            held.push(Part { start: at, bytes, key, sha256 });
+            at += bytes;
             if checksum.is_none() {
                 commit(db, objects, job, upload, &mut held, then).await?;
             }
@@ -190,9 +191,25 @@ where
     Ok(at)
 }
 
-async fn discard(objects: &Objects, held: &[(u64, u64, String)]) {
-    for (_, _, key) in held {
-        let _ = objects.remove(key).await;
+/// A stored part of an upload.
+struct Part {
+    /// First byte.
+    start: u64,
+    bytes: u64,
+    key: String,
+    /// Hex.
+    sha256: String,
+}
+
+/// Bytes with their SHA-256, worked out where nobody waits for it.
+async fn summed(bytes: Vec<u8>) -> Result<(String, Vec<u8>)> {
+    let sum = move || (crate::objects::hex(&Sha256::digest(&bytes)), bytes);
+    tokio::task::spawn_blocking(sum).await.map_err(|e| StoreError::File(e.to_string()))
+}
+
+async fn discard(objects: &Objects, held: &[Part]) {
+    for part in held {
+        let _ = objects.remove(&part.key).await;
     }
 }
 
@@ -203,7 +220,7 @@ async fn commit(
     objects: &Objects,
     job: Uuid,
     upload: &Upload,
-    held: &mut Vec<(u64, u64, String)>,
+    held: &mut Vec<Part>,
     (kind, payload, user): &(&str, Value, Option<Uuid>),
 ) -> std::result::Result<(), AppendError> {
     let parts = std::mem::take(held);
@@ -214,24 +231,25 @@ async fn commit(
             .bind(upload.id)
             .fetch_optional(&mut *tx)
             .await?;
-    if received != Some(first.0 as i64) {
+    if received != Some(first.start as i64) {
         drop(tx);
         discard(objects, &parts).await;
         return Err(match received {
-            Some(r) => AppendError::Offset { expected: r as u64, found: first.0 },
+            Some(r) => AppendError::Offset { expected: r as u64, found: first.start },
             None => AppendError::Store(StoreError::NotFound),
         });
     }
-    let mut end = first.0;
-    for (start, len, key) in &parts {
-        sqlx::query("insert into upload_parts (upload_id, start, bytes, key) values ($1, $2, $3, $4)")
+    let mut end = first.start;
+    for part in &parts {
+        sqlx::query("insert into upload_parts (upload_id, start, bytes, key, sha256) values ($1, $2, $3, $4, $5)")
             .bind(upload.id)
-            .bind(*start as i64)
-            .bind(*len as i64)
-            .bind(key)
+            .bind(part.start as i64)
+            .bind(part.bytes as i64)
+            .bind(&part.key)
+            .bind(&part.sha256)
             .execute(&mut *tx)
             .await?;
-        end = start + len;
+        end = part.start + part.bytes;
     }
     let whole = end == upload.bytes as u64;
     sqlx::query("update uploads set received = $2, state = case when $3 then 'whole' else state end where id = $1")
@@ -270,14 +288,15 @@ pub async fn put_file(
         .bind(job)
         .bind(file_name)
         .bind(bytes as i64)
-        .bind(sum)
+        .bind(&sum)
         .execute(&mut *tx)
         .await?;
     sqlx::query("delete from upload_parts where upload_id = $1").bind(id).execute(&mut *tx).await?;
-    sqlx::query("insert into upload_parts (upload_id, start, bytes, key) values ($1, 0, $2, $3)")
+    sqlx::query("insert into upload_parts (upload_id, start, bytes, key, sha256) values ($1, 0, $2, $3, $4)")
         .bind(id)
         .bind(bytes as i64)
         .bind(&key)
+        .bind(&sum)
         .execute(&mut *tx)
         .await?;
     tx.commit().await?;
@@ -288,7 +307,7 @@ pub async fn put_file(
 /// known yet. `go_on` gets the share done and may end it.
 ///
 /// # Errors
-/// When a part is missing, its length is wrong, or writing fails.
+/// [`StoreError::Damaged`] when a part is missing or is not what was stored; others when writing fails.
 pub async fn fetch(
     db: &PgPool,
     objects: &Objects,
@@ -297,37 +316,42 @@ pub async fn fetch(
     go_on: &(dyn Fn(f64) -> bool + Sync),
 ) -> Result<String> {
     use tokio::io::AsyncWriteExt;
-    let parts: Vec<(i64, i64, String)> =
-        sqlx::query_as("select start, bytes, key from upload_parts where upload_id = $1 order by start")
+    let parts: Vec<(i64, i64, String, String)> =
+        sqlx::query_as("select start, bytes, key, sha256 from upload_parts where upload_id = $1 order by start")
             .bind(upload.id)
             .fetch_all(db)
             .await?;
     let io = |e: std::io::Error| StoreError::File(e.to_string());
     let mut file = tokio::fs::File::create(path).await.map_err(io)?;
     let (mut sum, mut at) = (Sha256::new(), 0_i64);
-    for (start, bytes, key) in parts {
+    for (start, bytes, key, noted) in parts {
         if start != at {
             return Err(StoreError::File(format!("a part of the upload is missing at byte {at}")));
         }
-        let mut stream = Box::pin(objects.stream(&key).await?);
+        let what = format!("{}, from byte {start},", upload.file_name);
+        let mut stream = match objects.stream(&key).await {
+            Ok(s) => Box::pin(s),
+            Err(StoreError::Object(object_store::Error::NotFound { .. })) => return Err(verify::missing(&what)),
+            Err(e) => return Err(e),
+        };
+        let mut own = Sha256::new();
         while let Some(chunk) = stream.next().await {
             let chunk = chunk?;
             sum.update(&chunk);
+            own.update(&chunk);
             at += chunk.len() as i64;
             file.write_all(&chunk).await.map_err(io)?;
         }
-        if at != start + bytes {
-            return Err(StoreError::File(format!(
-                "the part at byte {start} holds {} bytes, expected {bytes}",
-                at - start
-            )));
-        }
+        verify::matches(&what, (at - start, &crate::objects::hex(&own.finalize())), (bytes, &noted))?;
         if !go_on(at as f64 / upload.bytes.max(1) as f64) {
             break;
         }
     }
     file.flush().await.map_err(io)?;
     let sum = crate::objects::hex(&sum.finalize());
+    if at == upload.bytes && !upload.sha256.is_empty() {
+        verify::matches(&upload.file_name, (at, &sum), (upload.bytes, &upload.sha256))?;
+    }
     if at == upload.bytes && upload.sha256.is_empty() {
         sqlx::query("update uploads set sha256 = $2 where id = $1").bind(upload.id).bind(&sum).execute(db).await?;
     }

@@ -2108,6 +2108,8 @@ export interface components {
             prepared_by?: string | null;
             /** Format: int32 */
             revision: number;
+            /** @description Of the archive, hex; empty where it was made before sums were kept. */
+            sha256: string;
         };
         /** @description A package with its standing. */
         PackageDto: components["schemas"]["Package"] & {

@@ -13,7 +13,7 @@ mod tiles;
 mod working;
 
 pub use clip::ClipBox;
-pub use measure::{Measured, Span, point_covariance, span};
+pub use measure::{Measured, Span, span};
 pub use order::{Order, VOXEL};
 pub use panorama::{Panorama, panorama};
 pub use thin::Thinner;

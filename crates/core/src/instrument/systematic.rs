@@ -57,8 +57,13 @@ impl Systematic {
     /// all of a scan alike is in its pose.
     pub fn of_range(&self, p: &Vec3) -> Mat3 {
         let squared = p.norm_squared().max(1e-9);
-        let along = self.range_offset.powi(2) + (0.5 * self.reflectivity).powi(2) + self.range_scale.powi(2) * squared;
+        let along = self.common_range(squared.sqrt()).powi(2) + (0.5 * self.reflectivity).powi(2);
         p * p.transpose() * (along / squared)
+    }
+
+    /// σ of what all points at a range have in common, metres.
+    pub fn common_range(&self, range: f64) -> f64 {
+        self.range_offset.hypot(self.range_scale * range)
     }
 
     /// What of these belongs to one sighting of a target at `p` (scanner frame, metres): covariance, m².

@@ -9,6 +9,7 @@ use axum::body::Body;
 use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::IntoResponse;
+use futures::TryStreamExt;
 use uuid::Uuid;
 use vistazo_core::deliver::{Signature, may_sign};
 use vistazo_store::jobs;
@@ -77,7 +78,9 @@ pub async fn download(
     if access.role == Role::Client && p.checked_by.is_none() {
         return Err(ApiError::not_found());
     }
-    let stream = app.objects.stream(&p.key).await?;
+    let what = format!("package {}", p.revision);
+    let stream = app.objects.checked_stream(&p.key, what, (p.bytes, p.sha256)).await?;
+    let stream = stream.inspect_err(|e| tracing::error!("{e}"));
     let name = format!("attachment; filename=\"package-{}.zip\"", p.revision);
     Ok((
         [

@@ -53,12 +53,13 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let zip_to = zip_path.clone();
     let manifest = blocking(move || archive(&dir, &zip_to, head)).await?;
     let key = format!("jobs/{}/packages/{}.zip", task.job_id, task.id);
-    let (bytes, _) = app.objects.put_file(&key, &zip_path).await?;
+    let (bytes, sum) = app.objects.put_file(&key, &zip_path).await?;
     if progress.stopped() {
         return Err(Stop::Cancelled);
     }
     let revision = package.revision;
-    results::put_package(&app.db, task.job_id, task.id, revision, &inputs, &key, bytes as i64, &manifest).await?;
+    results::put_package(&app.db, task.job_id, task.id, revision, &inputs, &key, (bytes as i64, &sum), &manifest)
+        .await?;
     Ok(format!("package {revision}: {:.0} MB", bytes as f64 / 1e6))
 }
 
@@ -121,13 +122,15 @@ async fn clouds(
     e57.set_reference(package.reference.as_ref().map(crs::Reference::wkt_in_metres));
     let mut export = blocking(move || Export::begin(setting)).await?;
     let count = package.scans.len() as f64;
+    let names = file_names(package.scans.iter().map(|s| s.0.name.as_str()));
     for (i, (row, pose)) in package.scans.iter().enumerate() {
         progress.at(0.05 + 0.75 * i as f64 / count, &format!("writing {} as LAZ and E57", row.name))?;
         let mut scan = files::scan(app, row).await?;
         let pictures = pictures(app, task.job_id, row).await?;
         let (row, pose, number, map) = (row.clone(), *pose, i as u16 + 1, package.map.clone());
+        let file = names[i].clone();
         (export, e57) = blocking(move || {
-            let taken = export.add(&scan, &pose, &file_name(&row.name), number)?;
+            let taken = export.add(&scan, &pose, &file, number)?;
             let id = row.id.to_string();
             // a rigid pose cannot say the scale of the grid: the points are put where it brings them out right
             let rigid = map.pose(&pose);
@@ -163,11 +166,27 @@ async fn pictures(app: &App, job: uuid::Uuid, row: &field::ScanRow) -> Result<Ve
     blocking(move || Ok(read_images(file.path(), part)?)).await
 }
 
-/// A name that every file system takes.
+/// Longest name of a file without its ending, characters: with three bytes a character file systems still take it.
+const LONGEST: usize = 60;
+
+/// A name that every file system takes: letters and digits of any script, in lower case, with hyphens between.
 fn file_name(name: &str) -> String {
-    let s: String =
-        name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
-    s.split('-').filter(|p| !p.is_empty()).collect::<Vec<_>>().join("-")
+    let lower = name.to_lowercase();
+    let words = lower.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty());
+    let joined = words.collect::<Vec<_>>().join("-");
+    if joined.is_empty() { "unnamed".into() } else { joined.chars().take(LONGEST).collect() }
+}
+
+/// The same of several, no two alike: what would be written over another gets a number.
+fn file_names<'a>(names: impl IntoIterator<Item = &'a str>) -> Vec<String> {
+    let mut taken = std::collections::HashSet::new();
+    let free = |name: &'a str| {
+        let base = file_name(name);
+        let numbered = (2..).map(|n| format!("{base}-{n}"));
+        let free = std::iter::once(base.clone()).chain(numbered).find(|n| taken.insert(n.clone()));
+        free.unwrap_or(base)
+    };
+    names.into_iter().map(free).collect()
 }
 
 /// Sums every file, writes the manifest and puts all into one archive.
@@ -203,4 +222,20 @@ fn archive(folder: &Path, to: &Path, mut manifest: serde_json::Value) -> Result<
     zip.write_all(&serde_json::to_vec_pretty(&manifest)?)?;
     zip.finish()?.flush()?;
     Ok(manifest)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{LONGEST, file_name, file_names};
+
+    #[test]
+    fn files_of_scans_never_write_over_each_other() {
+        let names = ["Hall 1", "Hall-1", "hall 1", "Насосная", "ポンプ室", "!!!", "???", "Hall 1-2", "é/../è"];
+        let files = file_names(names);
+        assert_eq!(files[..4], ["hall-1", "hall-1-2", "hall-1-3", "насосная"]);
+        let unique: std::collections::HashSet<&String> = files.iter().collect();
+        assert_eq!(unique.len(), names.len(), "{files:?}");
+        assert!(files.iter().all(|f| !f.is_empty() && !f.contains(['/', '.', ' ', '\\'])), "{files:?}");
+        assert_eq!(file_name(&"x".repeat(500)).len(), LONGEST);
+    }
 }

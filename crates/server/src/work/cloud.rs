@@ -7,7 +7,7 @@ use crate::{ApiError, App};
 use nalgebra::Matrix6;
 use serde_json::{Value, json};
 use uuid::Uuid;
-use vistazo_core::cloud::{Measured, point_covariance, span};
+use vistazo_core::cloud::{Measured, span};
 use vistazo_core::geometry::{Error95, Pose, Vec3};
 use vistazo_core::georef::GridMap;
 use vistazo_core::instrument::Instrument;
@@ -171,10 +171,7 @@ pub(crate) async fn measure(
         let at = Vec3::from(pick.at);
         let known =
             if scan.covariance.len() == 36 { Matrix6::from_row_slice(&scan.covariance) } else { Matrix6::zeros() };
-        let of = |c: &Matrix6<f64>| Measured {
-            position: pose.apply(&at),
-            covariance: point_covariance(&pose, c, &at, &instrument),
-        };
+        let of = |c: &Matrix6<f64>| Measured::of(&pose, c, &at, &instrument);
         points.push((scan.id, scan.name.clone(), of(&known), of(&Matrix6::zeros())));
     }
     let spans = points
