@@ -71,7 +71,7 @@ async fn verify(app: &App) -> anyhow::Result<()> {
         println!("job {}: {}{mend}", f.job, f.wrong);
     }
     for key in &scrub.leftover {
-        println!("nothing speaks of {key}; it goes by itself within a day");
+        println!("left over: nothing speaks of {key}");
     }
     let lost = scrub.faults.iter().filter(|f| !f.derived).count();
     println!(
