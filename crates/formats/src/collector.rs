@@ -105,6 +105,11 @@ impl<'a> Collector<'a> {
     /// Adds a point of the file.
     pub(crate) fn push(&mut self, read: ReadPoint) {
         let Some(shift) = self.shift else {
+            // what came back from nowhere says nothing of where a file lies
+            if place(&self.options, &read.at).is_none() {
+                self.skipped += 1;
+                return;
+            }
             self.waiting.push(read);
             if self.waiting.len() >= LOOK {
                 self.settle();

@@ -174,3 +174,14 @@ fn stray_points_leave_the_grid_as_it_is() {
     }
     assert!(same > 100_000 && empty == 4, "{same} {empty}");
 }
+
+/// Thousands of records without a return at its beginning do not hide that a file lies far away.
+#[test]
+fn a_far_file_that_begins_with_nothing_is_kept() {
+    let nothing = "0 0 0\n".repeat(10_000);
+    let far: String = (0..2000).map(|k| format!("{}.5 5604820.25 {}.125\n", 412_300 + k % 40, k / 40)).collect();
+    let file = tempfile::NamedTempFile::new().unwrap();
+    std::fs::write(file.path(), nothing + &far).unwrap();
+    let got = read(file.path(), &ReadOptions::default()).unwrap();
+    assert_eq!((got.scan.points.len(), got.skipped, got.scan.has_scanner()), (2000, 10_000, false));
+}

@@ -104,11 +104,12 @@ pub async fn verify(db: &PgPool, objects: &Objects) -> Result<Scrub> {
         }
         known.insert(key);
     }
+    let there: std::collections::HashSet<&str> = listed.iter().map(|l| l.0.as_str()).collect();
     for (job, name, key) in scans {
         for file in DERIVED {
             out.looked_at += 1;
             let own = format!("{key}/{file}");
-            if !listed.iter().any(|l| l.0 == own) {
+            if !there.contains(own.as_str()) {
                 let what = format!("scan {name}: {file}");
                 out.faults.push(Fault { job, wrong: missing(&what).to_string(), what, derived: true });
             }
