@@ -6,7 +6,11 @@ export const api = createClient<paths>({ baseUrl: '/', headers: { 'x-vistazo': '
 
 /** What the server says is wrong, with the field it is about. */
 export class ApiError extends Error {
-  constructor(message: string, readonly status: number, readonly field?: string) {
+  constructor(
+    message: string,
+    readonly status: number,
+    readonly field?: string,
+  ) {
     super(message)
   }
 }
@@ -15,6 +19,11 @@ export class ApiError extends Error {
 export function unwrap<T>(answer: { data?: T; error?: unknown; response: Response }): T {
   if (answer.response.ok) return answer.data as T
   const body = answer.error as { error?: string; field?: string } | string | undefined
-  const text = typeof body === 'object' && body?.error ? body.error : typeof body === 'string' && body ? body : `the server answered ${answer.response.status}`
+  const text =
+    typeof body === 'object' && body?.error
+      ? body.error
+      : typeof body === 'string' && body
+        ? body
+        : `the server answered ${answer.response.status}`
   throw new ApiError(text, answer.response.status, typeof body === 'object' ? body?.field : undefined)
 }

@@ -30,18 +30,56 @@ export function CloudTools(p: Props) {
   const { look, setLook } = p
   return (
     <div className="tools" role="toolbar" aria-label="Cloud tools">
-      <Select<Colouring> aria-label="Colour by" value={look.colouring} onChange={(colouring) => setLook({ ...look, colouring })} style={{ width: 128 }} popupMatchSelectWidth={320} virtual={false} listHeight={440}
-        options={COLOURINGS.map((c) => ({ value: c.value, label: `by ${c.label}`, says: c.says }))} optionRender={(o) => <div>{o.data.label}<br /><small className="faint">{o.data.says}</small></div>} />
-      <Button type={p.measuring ? 'primary' : 'default'} aria-pressed={p.measuring} onClick={() => p.setMeasuring(!p.measuring)}>Measure</Button>
-      <Popover trigger="click" placement="bottomLeft" content={<Slices {...p} />}><Button type={look.clip ? 'primary' : 'default'}>Slice</Button></Popover>
-      <Popover trigger="click" placement="bottomLeft" content={<GoTo {...p} />}><Button>Go to</Button></Popover>
-      <Popover trigger="click" placement="bottomLeft" content={<Views {...p} />}><Button>Views</Button></Popover>
-      <Popover trigger="click" placement="bottomLeft" content={(
-        <div style={{ width: 210 }}>
-          <label>Point size<Slider min={0.5} max={3} step={0.1} value={look.size} onChange={(size) => setLook({ ...look, size })} /></label>
-          <Checkbox checked={look.dark} onChange={(e) => setLook({ ...look, dark: e.target.checked })}>dark sheet</Checkbox>
-        </div>
-      )}><Button>Show</Button></Popover>
+      <Select<Colouring>
+        aria-label="Colour by"
+        value={look.colouring}
+        onChange={(colouring) => setLook({ ...look, colouring })}
+        style={{ width: 128 }}
+        popupMatchSelectWidth={320}
+        virtual={false}
+        listHeight={440}
+        options={COLOURINGS.map((c) => ({ value: c.value, label: `by ${c.label}`, says: c.says }))}
+        optionRender={(o) => (
+          <div>
+            {o.data.label}
+            <br />
+            <small className="faint">{o.data.says}</small>
+          </div>
+        )}
+      />
+      <Button
+        type={p.measuring ? 'primary' : 'default'}
+        aria-pressed={p.measuring}
+        onClick={() => p.setMeasuring(!p.measuring)}
+      >
+        Measure
+      </Button>
+      <Popover trigger="click" placement="bottomLeft" content={<Slices {...p} />}>
+        <Button type={look.clip ? 'primary' : 'default'}>Slice</Button>
+      </Popover>
+      <Popover trigger="click" placement="bottomLeft" content={<GoTo {...p} />}>
+        <Button>Go to</Button>
+      </Popover>
+      <Popover trigger="click" placement="bottomLeft" content={<Views {...p} />}>
+        <Button>Views</Button>
+      </Popover>
+      <Popover
+        trigger="click"
+        placement="bottomLeft"
+        content={
+          <div style={{ width: 210 }}>
+            <label>
+              Point size
+              <Slider min={0.5} max={3} step={0.1} value={look.size} onChange={(size) => setLook({ ...look, size })} />
+            </label>
+            <Checkbox checked={look.dark} onChange={(e) => setLook({ ...look, dark: e.target.checked })}>
+              dark sheet
+            </Checkbox>
+          </div>
+        }
+      >
+        <Button>Show</Button>
+      </Popover>
       {look.clip && <Button onClick={() => p.project('free', null)}>Whole cloud</Button>}
     </div>
   )
@@ -57,13 +95,19 @@ function Slices({ world, cloud, look, project, picked }: Props) {
   const plan = () => {
     const z = (height ?? 0) - cloud.origin[2]!
     // as far as the stations reach, and what they look at
-    const reach = Math.max(0, ...cloud.scans.map((s) => Math.hypot(s.pose.translation[0]!, s.pose.translation[1]!))) + 20
+    const reach =
+      Math.max(0, ...cloud.scans.map((s) => Math.hypot(s.pose.translation[0]!, s.pose.translation[1]!))) + 20
     project('plan', { middle: [0, 0, z], half: [FAR, FAR, half], turn: 0 }, new THREE.Vector3(0, 0, z), 2 * reach)
   }
   const section = () => {
     const [a, b] = picked.slice(-2).map((q) => q.world) as [THREE.Vector3, THREE.Vector3]
     const middle = a.clone().add(b).divideScalar(2)
-    project('section', { middle: middle.toArray(), half: [FAR, half, FAR], turn: Math.atan2(b.y - a.y, b.x - a.x) }, middle, Math.max(Math.hypot(b.x - a.x, b.y - a.y) * 1.3, 6))
+    project(
+      'section',
+      { middle: middle.toArray(), half: [FAR, half, FAR], turn: Math.atan2(b.y - a.y, b.x - a.x) },
+      middle,
+      Math.max(Math.hypot(b.x - a.x, b.y - a.y) * 1.3, 6),
+    )
   }
   const box = () => {
     const h = (side ?? 10) / 2
@@ -71,13 +115,28 @@ function Slices({ world, cloud, look, project, picked }: Props) {
   }
   return (
     <div className="slices">
-      <label>Thickness<LengthInput label="Slice thickness" value={thick} onChange={setThick} /></label>
-      <label>Height of the plan<LengthInput label="Slice height" value={height} onChange={setHeight} /></label>
+      <label>
+        Thickness
+        <LengthInput label="Slice thickness" value={thick} onChange={setThick} />
+      </label>
+      <label>
+        Height of the plan
+        <LengthInput label="Slice height" value={height} onChange={setHeight} />
+      </label>
       <Button onClick={plan}>Plan at this height</Button>
-      <Button onClick={section} disabled={picked.length < 2}>Section through the last two measured points</Button>
-      <label>Side of the box<LengthInput label="Box side" value={side} onChange={setSide} /></label>
+      <Button onClick={section} disabled={picked.length < 2}>
+        Section through the last two measured points
+      </Button>
+      <label>
+        Side of the box
+        <LengthInput label="Box side" value={side} onChange={setSide} />
+      </label>
       <Button onClick={box}>Box about {picked.length ? 'the last measured point' : 'the middle of the view'}</Button>
-      {look.clip && <Button type="primary" onClick={() => project('free', null)}>Whole cloud</Button>}
+      {look.clip && (
+        <Button type="primary" onClick={() => project('free', null)}>
+          Whole cloud
+        </Button>
+      )}
     </div>
   )
 }
@@ -86,30 +145,73 @@ function Slices({ world, cloud, look, project, picked }: Props) {
 function GoTo({ world, cloud }: Props) {
   const u = useUnits()
   const [text, setText] = useState('')
-  const numbers = text.split(/[\s;,]+/).filter(Boolean).map(Number)
+  const numbers = text
+    .split(/[\s;,]+/)
+    .filter(Boolean)
+    .map(Number)
   const good = numbers.length === 3 && numbers.every(Number.isFinite)
-  const go = () => world.lookAt(new THREE.Vector3(...(numbers.map((v, i) => v * u.metres - cloud.origin[i]!) as [number, number, number])), 3)
+  const go = () =>
+    world.lookAt(
+      new THREE.Vector3(...(numbers.map((v, i) => v * u.metres - cloud.origin[i]!) as [number, number, number])),
+      3,
+    )
   return (
-    <form className="slices" onSubmit={(e) => { e.preventDefault(); if (good) go() }}>
-      <label>{cloud.frame === 'grid' ? 'Easting, northing, height' : 'x, y, z'} [{u.code}]<Input aria-label="Coordinates to go to" value={text} onChange={(e) => setText(e.target.value)} placeholder="412350.12 5604820.45 88.01" style={{ width: 270 }} /></label>
-      <Button htmlType="submit" disabled={!good}>Look there</Button>
+    <form
+      className="slices"
+      onSubmit={(e) => {
+        e.preventDefault()
+        if (good) go()
+      }}
+    >
+      <label>
+        {cloud.frame === 'grid' ? 'Easting, northing, height' : 'x, y, z'} [{u.code}]
+        <Input
+          aria-label="Coordinates to go to"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          placeholder="412350.12 5604820.45 88.01"
+          style={{ width: 270 }}
+        />
+      </label>
+      <Button htmlType="submit" disabled={!good}>
+        Look there
+      </Button>
     </form>
   )
 }
 
-interface Kept { look: Look; camera: Camera; origin: number[]; picked: Picked[] }
+interface Kept {
+  look: Look
+  camera: Camera
+  origin: number[]
+  picked: Picked[]
+}
 
 /** Views kept for everybody in the job. */
 function Views({ world, cloud, look, setLook, project, picked, setPicked }: Props) {
   const job = useJob()
   const [name, setName] = useState('')
   const path = { params: { path: { job: job.id } } }
-  const views = useQuery({ queryKey: ['job', job.id, 'views'], enabled: job.role !== 'client', queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/views', path)) })
-  const save = useChange(async () => {
-    const data: Kept = { look, camera: world.view, origin: cloud.origin, picked: picked.map((q) => ({ ...q, world: q.world.toArray() as unknown as THREE.Vector3 })) }
-    return unwrap(await api.POST('/api/jobs/{job}/views', { ...path, body: { name, data: data as never } }))
-  }, () => setName(''))
-  const drop = useChange(async (view: string) => unwrap(await api.DELETE('/api/jobs/{job}/views/{view}', { params: { path: { job: job.id, view } } })))
+  const views = useQuery({
+    queryKey: ['job', job.id, 'views'],
+    enabled: job.role !== 'client',
+    queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/views', path)),
+  })
+  const save = useChange(
+    async () => {
+      const data: Kept = {
+        look,
+        camera: world.view,
+        origin: cloud.origin,
+        picked: picked.map((q) => ({ ...q, world: q.world.toArray() as unknown as THREE.Vector3 })),
+      }
+      return unwrap(await api.POST('/api/jobs/{job}/views', { ...path, body: { name, data: data as never } }))
+    },
+    () => setName(''),
+  )
+  const drop = useChange(async (view: string) =>
+    unwrap(await api.DELETE('/api/jobs/{job}/views/{view}', { params: { path: { job: job.id, view } } })),
+  )
   const show = (v: Schema['View']) => {
     const k = v.data as unknown as Kept
     // the origin moves when stations are added: what was kept moves against it
@@ -123,9 +225,46 @@ function Views({ world, cloud, look, setLook, project, picked, setPicked }: Prop
   }
   return (
     <div className="slices">
-      {views.data?.map((v) => <div key={v.id} className="kept"><Button type="text" onClick={() => show(v)}>{v.name}</Button><small className="faint">{v.created_by}</small>{canEdit(job) && <a href="#drop" aria-label={`Remove the view ${v.name}`} onClick={(e) => { e.preventDefault(); drop.mutate(v.id) }}>remove</a>}</div>)}
+      {views.data?.map((v) => (
+        <div key={v.id} className="kept">
+          <Button type="text" onClick={() => show(v)}>
+            {v.name}
+          </Button>
+          <small className="faint">{v.created_by}</small>
+          {canEdit(job) && (
+            <a
+              href="#drop"
+              aria-label={`Remove the view ${v.name}`}
+              onClick={(e) => {
+                e.preventDefault()
+                drop.mutate(v.id)
+              }}
+            >
+              remove
+            </a>
+          )}
+        </div>
+      ))}
       {views.data?.length === 0 && <span className="faint">No views kept yet.</span>}
-      {canEdit(job) && <form onSubmit={(e) => { e.preventDefault(); save.mutate(undefined) }} style={{ display: 'flex', gap: 6 }}><Input aria-label="Name of the view" placeholder="Name of this view" value={name} onChange={(e) => setName(e.target.value)} /><Button htmlType="submit" disabled={!name.trim()}>Keep</Button></form>}
+      {canEdit(job) && (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault()
+            save.mutate(undefined)
+          }}
+          style={{ display: 'flex', gap: 6 }}
+        >
+          <Input
+            aria-label="Name of the view"
+            placeholder="Name of this view"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+          />
+          <Button htmlType="submit" disabled={!name.trim()}>
+            Keep
+          </Button>
+        </form>
+      )}
     </div>
   )
 }

@@ -13,25 +13,83 @@ export function MeasurePanel({ frame, picked, onClear }: { frame?: string; picke
     queryKey: ['measure', job.id, frame, points],
     enabled: points.length > 0,
     placeholderData: (old) => old,
-    queryFn: async () => unwrap(await api.POST('/api/jobs/{job}/measure', { params: { path: { job: job.id }, query: { frame } }, body: { points } })),
+    queryFn: async () =>
+      unwrap(
+        await api.POST('/api/jobs/{job}/measure', {
+          params: { path: { job: job.id }, query: { frame } },
+          body: { points },
+        }),
+      ),
   })
   if (points.length === 0) return null
   const m = measured.data
   const known = m && m.frame !== 'as delivered'
   const axes = m?.frame === 'grid' ? ['E', 'N', 'H'] : ['x', 'y', 'z']
-  const pair = ([v, e]: number[]) => <>{u.len(v, 4)} <span className="faint">± {known ? u.err(e) : '?'}</span></>
+  const pair = ([v, e]: number[]) => (
+    <>
+      {u.len(v, 4)} <span className="faint">± {known ? u.err(e) : '?'}</span>
+    </>
+  )
   return (
     <div className="measure" aria-label="Measured">
-      <button className="close" onClick={onClear} aria-label="Clear measured points">clear (Esc)</button>
+      <button className="close" onClick={onClear} aria-label="Clear measured points">
+        clear (Esc)
+      </button>
       {measured.error && <p className="warn">{measured.error.message}</p>}
       <table className="ledger" aria-label="Measured points">
-        <thead><tr><th>Point</th>{axes.map((a) => <th key={a} className="num">{a} [{u.code}]</th>)}<th className="num">3-D 95 % [{u.small}]</th></tr></thead>
-        <tbody>{m?.points.map((p, i) => <tr key={i} data-point={p.position.join(' ')}><td>{i + 1} <span className="faint">{p.scan}</span></td>{p.position.map((v, k) => <td key={k} className="num">{u.len(v, 4)}</td>)}<td className="num">{known ? u.err(p.error.spatial) : 'not known'}</td></tr>)}</tbody>
+        <thead>
+          <tr>
+            <th>Point</th>
+            {axes.map((a) => (
+              <th key={a} className="num">
+                {a} [{u.code}]
+              </th>
+            ))}
+            <th className="num">3-D 95 % [{u.small}]</th>
+          </tr>
+        </thead>
+        <tbody>
+          {m?.points.map((p, i) => (
+            <tr key={i} data-point={p.position.join(' ')}>
+              <td>
+                {i + 1} <span className="faint">{p.scan}</span>
+              </td>
+              {p.position.map((v, k) => (
+                <td key={k} className="num">
+                  {u.len(v, 4)}
+                </td>
+              ))}
+              <td className="num">{known ? u.err(p.error.spatial) : 'not known'}</td>
+            </tr>
+          ))}
+        </tbody>
       </table>
       {m && m.spans.length > 0 && (
         <table className="ledger" aria-label="Distances">
-          <thead><tr><th>From–to</th><th className="num">slope [{u.code}] ± 95 % [{u.small}]</th><th className="num">horizontal</th><th className="num">vertical</th></tr></thead>
-          <tbody>{m.spans.map((s, i) => <tr key={i}><td>{i + 1}–{i + 2}</td><td className="num"><b>{pair(s.slope)}</b></td><td className="num">{pair(s.horizontal)}</td><td className="num">{pair(s.vertical)}</td></tr>)}</tbody>
+          <thead>
+            <tr>
+              <th>From–to</th>
+              <th className="num">
+                slope [{u.code}] ± 95 % [{u.small}]
+              </th>
+              <th className="num">horizontal</th>
+              <th className="num">vertical</th>
+            </tr>
+          </thead>
+          <tbody>
+            {m.spans.map((s, i) => (
+              <tr key={i}>
+                <td>
+                  {i + 1}–{i + 2}
+                </td>
+                <td className="num">
+                  <b>{pair(s.slope)}</b>
+                </td>
+                <td className="num">{pair(s.horizontal)}</td>
+                <td className="num">{pair(s.vertical)}</td>
+              </tr>
+            ))}
+          </tbody>
         </table>
       )}
     </div>

@@ -2,7 +2,11 @@
 export type Colouring = 'scan' | 'intensity' | 'colour' | 'height' | 'incidence' | 'grade' | 'residual' | 'error'
 
 /** A box that points outside of are not shown: middle, half extents, turn about the vertical. */
-export interface Clip { middle: [number, number, number]; half: [number, number, number]; turn: number }
+export interface Clip {
+  middle: [number, number, number]
+  half: [number, number, number]
+  turn: number
+}
 
 /** How one looks: freely, or straight down or along at a slice. */
 export type Projection = 'free' | 'plan' | 'section'
@@ -16,7 +20,11 @@ export interface Look {
   projection: Projection
 }
 
-export interface Camera { position: [number, number, number]; target: [number, number, number]; zoom: number }
+export interface Camera {
+  position: [number, number, number]
+  target: [number, number, number]
+  zoom: number
+}
 
 export const FIRST: Look = { colouring: 'scan', size: 1, dark: false, clip: null, projection: 'free' }
 
@@ -26,9 +34,21 @@ export const COLOURINGS: { value: Colouring; label: string; says: string }[] = [
   { value: 'colour', label: 'colour', says: 'colours that came with the scans; grey without' },
   { value: 'height', label: 'height', says: 'low teal, high red' },
   { value: 'incidence', label: 'incidence', says: 'teal met squarely, red at a graze, grey unknown' },
-  { value: 'grade', label: 'grade', says: 'weakest tie of each scan: teal sound, ochre doubtful ?, red failed ×, grey not judged' },
-  { value: 'residual', label: 'residual', says: 'largest target residual of each scan: teal small, red where the outlier test (0.1 % risk) would call it wrong, grey without' },
-  { value: 'error', label: 'error', says: '95 % error of the pose at each point: teal far below the limit, red at it or beyond' },
+  {
+    value: 'grade',
+    label: 'grade',
+    says: 'weakest tie of each scan: teal sound, ochre doubtful ?, red failed ×, grey not judged',
+  },
+  {
+    value: 'residual',
+    label: 'residual',
+    says: 'largest target residual of each scan: teal small, red where the outlier test (0.1 % risk) would call it wrong, grey without',
+  },
+  {
+    value: 'error',
+    label: 'error',
+    says: '95 % error of the pose at each point: teal far below the limit, red at it or beyond',
+  },
 ]
 
 /** Points drawn at most on this device. */

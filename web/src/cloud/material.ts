@@ -4,29 +4,72 @@ import type { Colouring } from './look'
 
 type Scan = Schema['CloudScanDto']
 
-const HUES = [0x1d6b74, 0xa8562a, 0x5b4a8a, 0x5d7a1f, 0x9c3d63, 0x2d5fa3, 0x8a6110, 0x3f8f6a, 0x6b6b6b, 0xb04a3a, 0x2f8fa8, 0x7a5230]
-export const GRADES: Record<string, number> = { sound: 0x1d8a80, doubtful: 0xb98a22, failed: 0xa83228, not_judged: 0x8f979d }
-const MODES: Record<Colouring, number> = { scan: 0, intensity: 1, colour: 2, height: 3, incidence: 4, grade: 5, error: 6, residual: 7 }
+const HUES = [
+  0x1d6b74, 0xa8562a, 0x5b4a8a, 0x5d7a1f, 0x9c3d63, 0x2d5fa3, 0x8a6110, 0x3f8f6a, 0x6b6b6b, 0xb04a3a, 0x2f8fa8,
+  0x7a5230,
+]
+export const GRADES: Record<string, number> = {
+  sound: 0x1d8a80,
+  doubtful: 0xb98a22,
+  failed: 0xa83228,
+  not_judged: 0x8f979d,
+}
+const MODES: Record<Colouring, number> = {
+  scan: 0,
+  intensity: 1,
+  colour: 2,
+  height: 3,
+  incidence: 4,
+  grade: 5,
+  error: 6,
+  residual: 7,
+}
 const raw = (hex: number) => new THREE.Color().setHex(hex, THREE.LinearSRGBColorSpace)
 
 /** What all points share; changing a value here changes every tile. */
 export function shared() {
   return {
-    mode: { value: 0 }, size: { value: 1 }, pixels: { value: 800 }, flat: { value: 0 },
-    boxed: { value: 0 }, box: { value: new THREE.Matrix4() }, heights: { value: new THREE.Vector2(0, 10) }, limit: { value: 0.01 },
+    mode: { value: 0 },
+    size: { value: 1 },
+    pixels: { value: 800 },
+    flat: { value: 0 },
+    boxed: { value: 0 },
+    box: { value: new THREE.Matrix4() },
+    heights: { value: new THREE.Vector2(0, 10) },
+    limit: { value: 0.01 },
   }
 }
 export type Shared = ReturnType<typeof shared>
-export const setMode = (s: Shared, c: Colouring) => { s.mode.value = MODES[c] }
+export const setMode = (s: Shared, c: Colouring) => {
+  s.mode.value = MODES[c]
+}
 
 /** What the tiles of one scan share. */
 export function ofScan(scan: Scan, number: number) {
   const c = scan.covariance.length === 36 ? scan.covariance : null
-  const block = (r: number, k: number) => new THREE.Matrix3().set(...(Array.from({ length: 9 }, (_, i) => c?.[(r + Math.floor(i / 3)) * 6 + k + (i % 3)] ?? 0) as [number, number, number, number, number, number, number, number, number]))
+  const block = (r: number, k: number) =>
+    new THREE.Matrix3().set(
+      ...(Array.from({ length: 9 }, (_, i) => c?.[(r + Math.floor(i / 3)) * 6 + k + (i % 3)] ?? 0) as [
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+      ]),
+    )
   return {
-    hue: { value: raw(HUES[number % HUES.length]!) }, grade: { value: raw(GRADES[scan.grade] ?? GRADES.not_judged!) },
+    hue: { value: raw(HUES[number % HUES.length]!) },
+    grade: { value: raw(GRADES[scan.grade] ?? GRADES.not_judged!) },
     scanner: { value: new THREE.Vector3(...(scan.pose.translation as [number, number, number])) },
-    known: { value: c ? 1 : 0 }, strain: { value: scan.residual ?? -1 }, shift: { value: block(0, 0) }, mixed: { value: block(0, 3) }, turn: { value: block(3, 3) },
+    known: { value: c ? 1 : 0 },
+    strain: { value: scan.residual ?? -1 },
+    shift: { value: block(0, 0) },
+    mixed: { value: block(0, 3) },
+    turn: { value: block(3, 3) },
   }
 }
 export type OfScan = ReturnType<typeof ofScan>
@@ -91,6 +134,7 @@ export function material(all: Shared, scan: OfScan, coloured: boolean) {
   return new THREE.ShaderMaterial({
     uniforms: { ...rest, flat_: flat, ...scan, spacing: { value: 0.02 } },
     defines: coloured ? { COLOURED: '' } : {},
-    vertexShader: VERTEX, fragmentShader: FRAGMENT,
+    vertexShader: VERTEX,
+    fragmentShader: FRAGMENT,
   })
 }

@@ -6,10 +6,19 @@ import type { Clip, Look } from './look'
 import { material, type OfScan, ofScan, setMode, shared } from './material'
 
 type Cloud = Schema['CloudDto']
-interface Tile { geometricError: number; parent: Tile | null; children: Tile[] }
+interface Tile {
+  geometricError: number
+  parent: Tile | null
+  children: Tile[]
+}
 type Shown = THREE.Points<THREE.BufferGeometry, THREE.ShaderMaterial>
 /** A point that was picked: in the scanner's frame, and about the origin of the view. */
-export interface Picked { scan: string; name: string; local: [number, number, number]; world: THREE.Vector3 }
+export interface Picked {
+  scan: string
+  name: string
+  local: [number, number, number]
+  world: THREE.Vector3
+}
 
 /** Distance between points, in pixels, that is fine enough. */
 const FINE = 2
@@ -40,7 +49,10 @@ export class Scans {
   private clip: THREE.Matrix4 | null = null
   private balanced = 0
 
-  constructor(private changed: () => void, private most: number) {}
+  constructor(
+    private changed: () => void,
+    private most: number,
+  ) {}
 
   /** Shows a cloud; tiles that are loaded already come from the browser's cache. */
   load(url: string, cloud: Cloud, camera: THREE.Camera, renderer: THREE.WebGLRenderer) {
@@ -48,10 +60,19 @@ export class Scans {
     for (const [i, s] of cloud.scans.entries()) {
       const known = this.looks.get(s.id)
       const fresh = ofScan(s, i)
-      if (known) Object.keys(fresh).forEach((k) => { (known as Record<string, { value: unknown }>)[k]!.value = (fresh as Record<string, { value: unknown }>)[k]!.value })
+      if (known)
+        Object.keys(fresh).forEach((k) => {
+          ;(known as Record<string, { value: unknown }>)[k]!.value = (fresh as Record<string, { value: unknown }>)[
+            k
+          ]!.value
+        })
       else this.looks.set(s.id, fresh)
       const [w, x, y, z] = s.pose.rotation as [number, number, number, number]
-      const pose = new THREE.Matrix4().compose(new THREE.Vector3(...(s.pose.translation as [number, number, number])), new THREE.Quaternion(x, y, z, w), new THREE.Vector3(1, 1, 1))
+      const pose = new THREE.Matrix4().compose(
+        new THREE.Vector3(...(s.pose.translation as [number, number, number])),
+        new THREE.Quaternion(x, y, z, w),
+        new THREE.Vector3(1, 1, 1),
+      )
       this.inverse.set(s.id, pose.invert())
       this.names.set(s.id, s.name)
     }
@@ -78,7 +99,10 @@ export class Scans {
         const own = this.materials.get(key) ?? material(this.uniforms, look, coloured)
         this.materials.set(key, own)
         p.material = own
-        p.onBeforeRender = () => { own.uniforms.spacing!.value = p.userData.spacing as number; own.uniformsNeedUpdate = true }
+        p.onBeforeRender = () => {
+          own.uniforms.spacing!.value = p.userData.spacing as number
+          own.uniformsNeedUpdate = true
+        }
         old.dispose()
         p.userData.scan = id
         p.userData.spacing = 0.02
@@ -91,7 +115,8 @@ export class Scans {
       if (tiles.getBoundingBox(b)) this.uniforms.heights.value.set(Math.max(b.min.z, -20), Math.min(b.max.z, 40))
       this.changed()
     })
-    for (const e of ['needs-update', 'tiles-load-end', 'tile-visibility-change']) tiles.addEventListener(e, () => this.changed())
+    for (const e of ['needs-update', 'tiles-load-end', 'tile-visibility-change'])
+      tiles.addEventListener(e, () => this.changed())
     this.tiles = tiles
     this.use(camera, renderer)
     this.group.add(tiles.group)
@@ -158,7 +183,10 @@ export class Scans {
       this.balanced = now
       const share = points / this.most
       if (share > 1) t.errorTarget = Math.min(t.errorTarget * Math.min(Math.sqrt(share) * 1.08, 2), 200)
-      else if (share < 0.45 && t.errorTarget > FINE && !this.busy) { t.errorTarget = Math.max(t.errorTarget * 0.8, FINE); this.changed() }
+      else if (share < 0.45 && t.errorTarget > FINE && !this.busy) {
+        t.errorTarget = Math.max(t.errorTarget * 0.8, FINE)
+        this.changed()
+      }
     }
     const load = t as unknown as { loadProgress: number }
     // between one level of detail and the next the queue is empty for a moment: the picture is complete
@@ -173,9 +201,11 @@ export class Scans {
   /** The nearest shown point whose ray passes within `pixels` of the given one. */
   pick(ray: THREE.Ray, angle: number, flat: number | null): Picked | null {
     let best: { score: number; mesh: Shown; index: number } | null = null
-    const inverse = new THREE.Matrix4(), r = new THREE.Ray(), world = new THREE.Vector3()
+    const inverse = new THREE.Matrix4(),
+      r = new THREE.Ray(),
+      world = new THREE.Vector3()
     for (const tile of (this.tiles?.visibleTiles ?? []) as unknown as Set<Tile>) {
-      (tile as unknown as { engineData: { scene: THREE.Object3D | null } }).engineData.scene?.traverse((o) => {
+      ;(tile as unknown as { engineData: { scene: THREE.Object3D | null } }).engineData.scene?.traverse((o) => {
         const p = o as Shown
         if (!p.isPoints || !p.userData.scan) return
         r.copy(ray).applyMatrix4(inverse.copy(p.matrixWorld).invert())
@@ -184,9 +214,12 @@ export class Scans {
         const reach = s.radius + (flat ?? angle * (s.center.distanceTo(r.origin) + s.radius))
         if (r.distanceSqToPoint(s.center) > reach * reach) return
         const a = p.geometry.attributes.position!.array as Float32Array
-        const { x: ox, y: oy, z: oz } = r.origin, { x: dx, y: dy, z: dz } = r.direction
+        const { x: ox, y: oy, z: oz } = r.origin,
+          { x: dx, y: dy, z: dz } = r.direction
         for (let i = 0; i < a.length; i += 3) {
-          const x = a[i]! - ox, y = a[i + 1]! - oy, z = a[i + 2]! - oz
+          const x = a[i]! - ox,
+            y = a[i + 1]! - oy,
+            z = a[i + 2]! - oz
           const along = x * dx + y * dy + z * dz
           if (along <= 0.05) continue
           const off = Math.sqrt(Math.max(x * x + y * y + z * z - along * along, 0))
@@ -196,7 +229,10 @@ export class Scans {
           const score = along * (1 + 0.05 * (off / allowed))
           if (best && score >= best.score) continue
           if (this.clip) {
-            const q = world.set(a[i]!, a[i + 1]!, a[i + 2]!).applyMatrix4(p.matrixWorld).applyMatrix4(this.clip)
+            const q = world
+              .set(a[i]!, a[i + 1]!, a[i + 2]!)
+              .applyMatrix4(p.matrixWorld)
+              .applyMatrix4(this.clip)
             if (Math.max(Math.abs(q.x), Math.abs(q.y), Math.abs(q.z)) > 1) continue
           }
           best = { score, mesh: p, index: i / 3 }
@@ -205,9 +241,16 @@ export class Scans {
     }
     if (!best) return null
     const { mesh, index } = best as { mesh: Shown; index: number }
-    const at = new THREE.Vector3().fromBufferAttribute(mesh.geometry.attributes.position!, index).applyMatrix4(mesh.matrixWorld)
+    const at = new THREE.Vector3()
+      .fromBufferAttribute(mesh.geometry.attributes.position!, index)
+      .applyMatrix4(mesh.matrixWorld)
     const scan = mesh.userData.scan as string
-    return { scan, name: this.names.get(scan) ?? '', local: at.clone().applyMatrix4(this.inverse.get(scan)!).toArray(), world: at }
+    return {
+      scan,
+      name: this.names.get(scan) ?? '',
+      local: at.clone().applyMatrix4(this.inverse.get(scan)!).toArray(),
+      world: at,
+    }
   }
 
   drop() {

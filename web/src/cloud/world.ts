@@ -81,7 +81,9 @@ export class World {
     const h = this.renderer.domElement.height
     const flat = this.camera === this.flat
     u.flat.value = flat ? 1 : 0
-    u.pixels.value = flat ? (h * this.flat.zoom) / (this.flat.top - this.flat.bottom) : h / (2 * Math.tan((this.free.fov * Math.PI) / 360))
+    u.pixels.value = flat
+      ? (h * this.flat.zoom) / (this.flat.top - this.flat.bottom)
+      : h / (2 * Math.tan((this.free.fov * Math.PI) / 360))
     const asked = this.stale
     this.stale = false
     const more = !this.sphere && this.scans.update()
@@ -147,7 +149,10 @@ export class World {
       const half = span / 2 / Math.min(this.free.aspect, 1)
       Object.assign(this.flat, { top: half, bottom: -half, zoom: 1 })
       // looking down, the top of the page is north
-      const from = to === 'plan' ? new THREE.Vector3(0, -1e-4, 500) : new THREE.Vector3(Math.sin(turn), -Math.cos(turn), 0).multiplyScalar(500)
+      const from =
+        to === 'plan'
+          ? new THREE.Vector3(0, -1e-4, 500)
+          : new THREE.Vector3(Math.sin(turn), -Math.cos(turn), 0).multiplyScalar(500)
       this.flat.position.copy(target).add(from)
     }
     this.controls.dispose()
@@ -196,9 +201,13 @@ export class World {
     this.sphere = new THREE.Mesh(
       new THREE.SphereGeometry(60, 64, 32),
       new THREE.ShaderMaterial({
-        side: THREE.BackSide, depthWrite: false, uniforms: { picture: { value: picture } },
-        vertexShader: 'varying vec3 d; void main() { d = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
-        fragmentShader: 'uniform sampler2D picture; varying vec3 d; const float PI = 3.14159265; void main() { float az = atan(d.y, d.x); float el = asin(d.z / length(d)); gl_FragColor = vec4(texture2D(picture, vec2((az + PI) / (2.0 * PI), 0.5 + el / PI)).rgb, 1.0); }',
+        side: THREE.BackSide,
+        depthWrite: false,
+        uniforms: { picture: { value: picture } },
+        vertexShader:
+          'varying vec3 d; void main() { d = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
+        fragmentShader:
+          'uniform sampler2D picture; varying vec3 d; const float PI = 3.14159265; void main() { float az = atan(d.y, d.x); float el = asin(d.z / length(d)); gl_FragColor = vec4(texture2D(picture, vec2((az + PI) / (2.0 * PI), 0.5 + el / PI)).rgb, 1.0); }',
       }),
     )
     this.sphere.matrixAutoUpdate = false

@@ -8,27 +8,94 @@ const DEG = Math.PI / 180
 const BLANK: Sight = { mark: '', height: 1.5, direction: 0, elevation: 0, distance: null }
 
 /** The point occupied and what was sighted from it: both go into the adjustment. */
-export function SetUp({ value, height, onChange }: { value: SetUpT; height: number | null | undefined; onChange: (s: SetUpT) => void }) {
+export function SetUp({
+  value,
+  height,
+  onChange,
+}: {
+  value: SetUpT
+  height: number | null | undefined
+  onChange: (s: SetUpT) => void
+}) {
   const sights = value.sights ?? []
-  const put = (i: number, part: Partial<Sight>) => onChange({ ...value, sights: sights.map((s, k) => (k === i ? { ...s, ...part } : s)) })
+  const put = (i: number, part: Partial<Sight>) =>
+    onChange({ ...value, sights: sights.map((s, k) => (k === i ? { ...s, ...part } : s)) })
   return (
     <>
       <div className="fields">
-        <div className="field"><label>Occupied point (empty: none)</label><Input aria-label="Occupied point" value={value.mark} onChange={(e) => onChange({ ...value, mark: e.target.value, height: height ?? value.height ?? 0 })} /></div>
-        {value.mark && <div className="field"><label>Instrument height over it</label><LengthInput label="Height over the occupied point" value={value.height} onChange={(v) => onChange({ ...value, height: v ?? 0 })} /></div>}
-      </div>
-      {value.mark && sights.map((s, i) => (
-        <div className="fields" key={i}>
-          <div className="field"><label>Backsight to</label><Input aria-label={`Backsight ${i + 1}`} value={s.mark} onChange={(e) => put(i, { mark: e.target.value })} /></div>
-          <div className="field"><label>Height of its reflector</label><LengthInput label={`Reflector height ${i + 1}`} value={s.height} onChange={(v) => put(i, { height: v ?? 0 })} /></div>
-          {(['direction', 'elevation'] as const).map((key) => (
-            <div className="field" key={key}><label>{key === 'direction' ? 'Direction from the scanner’s x axis, anticlockwise' : 'Elevation'}</label><InputNumber aria-label={`${key} ${i + 1}`} controls={false} style={{ width: '100%' }} suffix="°" value={Number(((s[key] ?? 0) / DEG).toFixed(6))} onChange={(v) => put(i, { [key]: Number(v ?? 0) * DEG })} /></div>
-          ))}
-          <div className="field"><label>Slope distance (empty: not measured)</label><LengthInput label={`Distance ${i + 1}`} digits={4} value={s.distance} onChange={(distance) => put(i, { distance })} /></div>
-          <div className="field"><label>&nbsp;</label><Button onClick={() => onChange({ ...value, sights: sights.filter((_, k) => k !== i) })}>Remove backsight</Button></div>
+        <div className="field">
+          <label>Occupied point (empty: none)</label>
+          <Input
+            aria-label="Occupied point"
+            value={value.mark}
+            onChange={(e) => onChange({ ...value, mark: e.target.value, height: height ?? value.height ?? 0 })}
+          />
         </div>
-      ))}
-      {value.mark && <Button onClick={() => onChange({ ...value, sights: [...sights, BLANK] })}>Add a backsight</Button>}
+        {value.mark && (
+          <div className="field">
+            <label>Instrument height over it</label>
+            <LengthInput
+              label="Height over the occupied point"
+              value={value.height}
+              onChange={(v) => onChange({ ...value, height: v ?? 0 })}
+            />
+          </div>
+        )}
+      </div>
+      {value.mark &&
+        sights.map((s, i) => (
+          <div className="fields" key={i}>
+            <div className="field">
+              <label>Backsight to</label>
+              <Input
+                aria-label={`Backsight ${i + 1}`}
+                value={s.mark}
+                onChange={(e) => put(i, { mark: e.target.value })}
+              />
+            </div>
+            <div className="field">
+              <label>Height of its reflector</label>
+              <LengthInput
+                label={`Reflector height ${i + 1}`}
+                value={s.height}
+                onChange={(v) => put(i, { height: v ?? 0 })}
+              />
+            </div>
+            {(['direction', 'elevation'] as const).map((key) => (
+              <div className="field" key={key}>
+                <label>
+                  {key === 'direction' ? 'Direction from the scanner’s x axis, anticlockwise' : 'Elevation'}
+                </label>
+                <InputNumber
+                  aria-label={`${key} ${i + 1}`}
+                  controls={false}
+                  style={{ width: '100%' }}
+                  suffix="°"
+                  value={Number(((s[key] ?? 0) / DEG).toFixed(6))}
+                  onChange={(v) => put(i, { [key]: Number(v ?? 0) * DEG })}
+                />
+              </div>
+            ))}
+            <div className="field">
+              <label>Slope distance (empty: not measured)</label>
+              <LengthInput
+                label={`Distance ${i + 1}`}
+                digits={4}
+                value={s.distance}
+                onChange={(distance) => put(i, { distance })}
+              />
+            </div>
+            <div className="field">
+              <label>&nbsp;</label>
+              <Button onClick={() => onChange({ ...value, sights: sights.filter((_, k) => k !== i) })}>
+                Remove backsight
+              </Button>
+            </div>
+          </div>
+        ))}
+      {value.mark && (
+        <Button onClick={() => onChange({ ...value, sights: [...sights, BLANK] })}>Add a backsight</Button>
+      )}
     </>
   )
 }

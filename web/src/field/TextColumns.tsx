@@ -6,7 +6,15 @@ import { useJob } from '../lib/hooks'
 const ROLES = ['x', 'y', 'z', 'intensity', 'red, green, blue from']
 
 /** The first lines of a text file, and what its columns are taken for. */
-export function TextColumns({ file, columns, onChange }: { file: File; columns: number[]; onChange: (c: number[]) => void }) {
+export function TextColumns({
+  file,
+  columns,
+  onChange,
+}: {
+  file: File
+  columns: number[]
+  onChange: (c: number[]) => void
+}) {
   const job = useJob()
   const [seen, setSeen] = useState<Schema['TextPreview'] | null>(null)
   const [wrong, setWrong] = useState('')
@@ -14,7 +22,14 @@ export function TextColumns({ file, columns, onChange }: { file: File; columns: 
     if (seen) return
     try {
       const text = await file.slice(0, 64 << 10).text()
-      const p = unwrap(await api.POST('/api/jobs/{job}/uploads/preview', { params: { path: { job: job.id } }, body: text.slice(0, text.lastIndexOf('\n') + 1) || text, bodySerializer: (b: string) => b, headers: { 'Content-Type': 'text/plain' } }))
+      const p = unwrap(
+        await api.POST('/api/jobs/{job}/uploads/preview', {
+          params: { path: { job: job.id } },
+          body: text.slice(0, text.lastIndexOf('\n') + 1) || text,
+          bodySerializer: (b: string) => b,
+          headers: { 'Content-Type': 'text/plain' },
+        }),
+      )
       setSeen(p)
       if (columns.length === 0) onChange([...p.xyz, p.intensity ?? -1, p.rgb ?? -1])
     } catch (e) {
@@ -24,9 +39,58 @@ export function TextColumns({ file, columns, onChange }: { file: File; columns: 
   const count = seen?.rows[0]?.length ?? 0
   const content = seen ? (
     <div style={{ maxWidth: 640, overflowX: 'auto' }}>
-      <div className="bar">{ROLES.map((r, k) => <label key={r} className="faint">{r} <Select size="small" aria-label={`Column of ${r}`} value={columns[k] ?? -1} onChange={(v) => onChange(ROLES.map((_, i) => (i === k ? v : (columns[i] ?? -1))))} options={[...(k > 2 ? [{ value: -1, label: 'none' }] : []), ...Array.from({ length: count }, (_, i) => ({ value: i, label: `column ${i + 1}` }))]} /></label>)}</div>
-      <table className="ledger" aria-label="First lines"><thead><tr>{Array.from({ length: count }, (_, i) => <th key={i} className="num">{seen.heading?.[i] ?? i + 1}</th>)}</tr></thead><tbody>{seen.rows.map((r, i) => <tr key={i}>{r.map((f, k) => <td key={k} className="num">{f}</td>)}</tr>)}</tbody></table>
+      <div className="bar">
+        {ROLES.map((r, k) => (
+          <label key={r} className="faint">
+            {r}{' '}
+            <Select
+              size="small"
+              aria-label={`Column of ${r}`}
+              value={columns[k] ?? -1}
+              onChange={(v) => onChange(ROLES.map((_, i) => (i === k ? v : (columns[i] ?? -1))))}
+              options={[
+                ...(k > 2 ? [{ value: -1, label: 'none' }] : []),
+                ...Array.from({ length: count }, (_, i) => ({ value: i, label: `column ${i + 1}` })),
+              ]}
+            />
+          </label>
+        ))}
+      </div>
+      <table className="ledger" aria-label="First lines">
+        <thead>
+          <tr>
+            {Array.from({ length: count }, (_, i) => (
+              <th key={i} className="num">
+                {seen.heading?.[i] ?? i + 1}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {seen.rows.map((r, i) => (
+            <tr key={i}>
+              {r.map((f, k) => (
+                <td key={k} className="num">
+                  {f}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </div>
-  ) : <span className={wrong ? 'warn' : 'faint'}>{wrong || 'looking at the file…'}</span>
-  return <Popover trigger="click" content={content} onOpenChange={(open) => { if (open) void look() }}><Button size="small">Columns</Button></Popover>
+  ) : (
+    <span className={wrong ? 'warn' : 'faint'}>{wrong || 'looking at the file…'}</span>
+  )
+  return (
+    <Popover
+      trigger="click"
+      content={content}
+      onOpenChange={(open) => {
+        if (open) void look()
+      }}
+    >
+      <Button size="small">Columns</Button>
+    </Popover>
+  )
 }

@@ -22,10 +22,20 @@ class Summed {
   getName = () => 'Summed'
 }
 
-export interface Handlers { progress: (sent: number) => void; done: () => void; failed: (reason: string) => void; created: () => void }
+export interface Handlers {
+  progress: (sent: number) => void
+  done: () => void
+  failed: (reason: string) => void
+  created: () => void
+}
 
 /** An upload that goes on where it broke off: after a lost line, a closed browser, a restarted server. */
-export async function send(job: string, file: File, metadata: Record<string, string>, on: Handlers): Promise<tus.Upload> {
+export async function send(
+  job: string,
+  file: File,
+  metadata: Record<string, string>,
+  on: Handlers,
+): Promise<tus.Upload> {
   const upload = new tus.Upload(file, {
     endpoint: `/api/jobs/${job}/uploads`,
     chunkSize: PIECE,
@@ -36,7 +46,10 @@ export async function send(job: string, file: File, metadata: Record<string, str
     removeFingerprintOnSuccess: true,
     httpStack: new Summed() as never,
     // what the server refuses for a reason is not tried again
-    onShouldRetry: (e) => { const s = e.originalResponse?.getStatus() ?? 0; return s === 0 || s === 409 || s === 423 || s === 460 || s >= 500 && s !== 507 },
+    onShouldRetry: (e) => {
+      const s = e.originalResponse?.getStatus() ?? 0
+      return s === 0 || s === 409 || s === 423 || s === 460 || (s >= 500 && s !== 507)
+    },
     onUploadUrlAvailable: on.created,
     onProgress: (sent) => on.progress(sent),
     onSuccess: on.done,

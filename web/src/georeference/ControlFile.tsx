@@ -17,7 +17,14 @@ export function ControlFile() {
   const [sigmaV, setSigmaV] = useState<number | null>(0.002)
   const [preview, setPreview] = useState<Schema['ControlPreview'] | null>(null)
   const [wrong, setWrong] = useState('')
-  const body = { text, order: order === 'auto' ? null : order, unit, sigma_h: sigmaH ?? 0, sigma_v: sigmaV ?? 0, replace: false }
+  const body = {
+    text,
+    order: order === 'auto' ? null : order,
+    unit,
+    sigma_h: sigmaH ?? 0,
+    sigma_v: sigmaV ?? 0,
+    replace: false,
+  }
   const path = { params: { path: { job: job.id } } }
   const look = useChange(async (b: typeof body) => {
     try {
@@ -28,28 +35,108 @@ export function ControlFile() {
       setWrong((e as Error).message)
     }
   })
-  const store = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/control', { ...path, body })), () => { setText(''); setPreview(null) })
-  const put = (t: string) => { setText(t); setPreview(null); setWrong('') }
+  const store = useChange(
+    async () => unwrap(await api.POST('/api/jobs/{job}/control', { ...path, body })),
+    () => {
+      setText('')
+      setPreview(null)
+    },
+  )
+  const put = (t: string) => {
+    setText(t)
+    setPreview(null)
+    setWrong('')
+  }
   return (
     <>
       <Head aside="name and E N H or N E H, σ by columns sE sN sH; an empty field is not known">Control file</Head>
-      <Input.TextArea aria-label="Control text" rows={3} value={text} onChange={(e) => put(e.target.value)} placeholder={'Paste here, for example\nCP101; 412350.123; 5604820.456; 88.012'} />
+      <Input.TextArea
+        aria-label="Control text"
+        rows={3}
+        value={text}
+        onChange={(e) => put(e.target.value)}
+        placeholder={'Paste here, for example\nCP101; 412350.123; 5604820.456; 88.012'}
+      />
       <div className="bar">
-        <Upload accept=".csv,.txt" showUploadList={false} beforeUpload={(f) => { void f.text().then(put); return false }}><Button>Open file</Button></Upload>
-        <Segmented<'auto' | 'ENH' | 'NEH'> value={order} onChange={(v) => { setOrder(v); setPreview(null) }} options={[{ value: 'auto', label: 'by column heading' }, { value: 'ENH', label: 'E N H' }, { value: 'NEH', label: 'N E H' }]} />
-        <Select aria-label="Unit of the file" value={unit} onChange={(v) => { setUnit(v); setPreview(null) }} style={{ width: 190 }} options={Object.entries(UNIT_NAMES).map(([value, label]) => ({ value, label: `${label} (${value})` }))} />
-        <span className="faint">1σ</span><div style={{ width: 96 }}><LengthInput small label="Sigma horizontal" value={sigmaH} onChange={setSigmaH} /></div><div style={{ width: 96 }}><LengthInput small label="Sigma vertical" value={sigmaV} onChange={setSigmaV} /></div>
-        <Button disabled={!text.trim()} onClick={() => look.mutate(body)}>Preview</Button>
+        <Upload
+          accept=".csv,.txt"
+          showUploadList={false}
+          beforeUpload={(f) => {
+            void f.text().then(put)
+            return false
+          }}
+        >
+          <Button>Open file</Button>
+        </Upload>
+        <Segmented<'auto' | 'ENH' | 'NEH'>
+          value={order}
+          onChange={(v) => {
+            setOrder(v)
+            setPreview(null)
+          }}
+          options={[
+            { value: 'auto', label: 'by column heading' },
+            { value: 'ENH', label: 'E N H' },
+            { value: 'NEH', label: 'N E H' },
+          ]}
+        />
+        <Select
+          aria-label="Unit of the file"
+          value={unit}
+          onChange={(v) => {
+            setUnit(v)
+            setPreview(null)
+          }}
+          style={{ width: 190 }}
+          options={Object.entries(UNIT_NAMES).map(([value, label]) => ({ value, label: `${label} (${value})` }))}
+        />
+        <span className="faint">1σ</span>
+        <div style={{ width: 96 }}>
+          <LengthInput small label="Sigma horizontal" value={sigmaH} onChange={setSigmaH} />
+        </div>
+        <div style={{ width: 96 }}>
+          <LengthInput small label="Sigma vertical" value={sigmaV} onChange={setSigmaV} />
+        </div>
+        <Button disabled={!text.trim()} onClick={() => look.mutate(body)}>
+          Preview
+        </Button>
       </div>
-      {wrong && <p role="alert" style={{ color: 'var(--red)' }}>{wrong}</p>}
+      {wrong && (
+        <p role="alert" style={{ color: 'var(--red)' }}>
+          {wrong}
+        </p>
+      )}
       {preview && (
         <>
-          <p>{preview.points.length} points, separated by {preview.separator}, columns {preview.order === 'ENH' ? 'easting, northing, height' : 'northing, easting, height'}{preview.order_from_heading ? ' (said by the heading)' : ''}. {preview.remarks.map((r) => <span key={r} className="warn">{r}. </span>)}</p>
-          <Ledger label="Preview" rows={preview.points} id={(p) => p.name} empty="" columns={[
-            { head: 'Line', num: true, cell: (p) => p.line }, { head: 'Point', cell: (p) => p.name },
-            { head: `E [${u.code}]`, num: true, cell: (p) => u.len(p.e, 4) }, { head: `N [${u.code}]`, num: true, cell: (p) => u.len(p.n, 4) }, { head: `H [${u.code}]`, num: true, cell: (p) => u.len(p.h, 4) }, { head: `σ E N H [${u.small}]`, num: true, cell: (p) => p.sigma.map((v) => u.err(v)).join(' ') },
-          ]} />
-          <div className="bar"><Button type="primary" loading={store.isPending} onClick={() => store.mutate(undefined)}>Store these {preview.points.length} points</Button></div>
+          <p>
+            {preview.points.length} points, separated by {preview.separator}, columns{' '}
+            {preview.order === 'ENH' ? 'easting, northing, height' : 'northing, easting, height'}
+            {preview.order_from_heading ? ' (said by the heading)' : ''}.{' '}
+            {preview.remarks.map((r) => (
+              <span key={r} className="warn">
+                {r}.{' '}
+              </span>
+            ))}
+          </p>
+          <Ledger
+            label="Preview"
+            rows={preview.points}
+            id={(p) => p.name}
+            empty=""
+            columns={[
+              { head: 'Line', num: true, cell: (p) => p.line },
+              { head: 'Point', cell: (p) => p.name },
+              { head: `E [${u.code}]`, num: true, cell: (p) => u.len(p.e, 4) },
+              { head: `N [${u.code}]`, num: true, cell: (p) => u.len(p.n, 4) },
+              { head: `H [${u.code}]`, num: true, cell: (p) => u.len(p.h, 4) },
+              { head: `σ E N H [${u.small}]`, num: true, cell: (p) => p.sigma.map((v) => u.err(v)).join(' ') },
+            ]}
+          />
+          <div className="bar">
+            <Button type="primary" loading={store.isPending} onClick={() => store.mutate(undefined)}>
+              Store these {preview.points.length} points
+            </Button>
+          </div>
         </>
       )}
     </>

@@ -9,7 +9,17 @@ import { type Control, type NewControl, pointOf, type useControl } from './useCo
 type Residual = Schema['ControlResidualDto']
 
 /** Control and check points: coordinates and σ to be edited in place, what each is, how it fits. */
-export function ControlTable({ control, residuals, names, edit }: { control: ReturnType<typeof useControl>; residuals: Residual[]; names: string[]; edit: boolean }) {
+export function ControlTable({
+  control,
+  residuals,
+  names,
+  edit,
+}: {
+  control: ReturnType<typeof useControl>
+  residuals: Residual[]
+  names: string[]
+  edit: boolean
+}) {
   const u = useUnits()
   const [picked, setPicked] = useState<string | null>(null)
   useKey('ctrl+z', () => control.undo?.(), edit)
@@ -20,33 +30,125 @@ export function ControlTable({ control, residuals, names, edit }: { control: Ret
   const axis = (i: 0 | 1 | 2) => (c: Control) => {
     const r = of(c)
     const unknown = i < 2 ? c.e == null : c.h == null
-    return r && !unknown ? <span className={Math.abs(r.residual[i] ?? 0) > (r.expected[i] ?? 0) * 1.5 ? 'warn' : ''}>{u.err(r.residual[i])} <span className="faint">± {u.err(r.expected[i])}</span></span> : '–'
+    return r && !unknown ? (
+      <span className={Math.abs(r.residual[i] ?? 0) > (r.expected[i] ?? 0) * 1.5 ? 'warn' : ''}>
+        {u.err(r.residual[i])} <span className="faint">± {u.err(r.expected[i])}</span>
+      </span>
+    ) : (
+      '–'
+    )
   }
   const target = (c: Control) => {
     const found = of(c)?.target
     if (!edit) return found ?? '–'
-    return <Select aria-label={`Target of ${c.name}`} size="small" style={{ width: 88 }} value={c.target ?? ''} onChange={(v) => control.change(c, { target: v || null })} options={[{ value: '', label: found ?? 'by geometry' }, ...names.map((value) => ({ value }))]} />
+    return (
+      <Select
+        aria-label={`Target of ${c.name}`}
+        size="small"
+        style={{ width: 88 }}
+        value={c.target ?? ''}
+        onChange={(v) => control.change(c, { target: v || null })}
+        options={[{ value: '', label: found ?? 'by geometry' }, ...names.map((value) => ({ value }))]}
+      />
+    )
   }
-  const use = (c: Control) => (edit ? <Button size="small" aria-label={`Use of ${c.name}`} aria-pressed={c.is_check} title="click to change" style={{ width: 66, padding: 0 }} onClick={() => control.change(c, { is_check: !c.is_check })}>{c.is_check ? 'check' : 'control'}</Button> : c.is_check ? 'check' : 'control')
+  const use = (c: Control) =>
+    edit ? (
+      <Button
+        size="small"
+        aria-label={`Use of ${c.name}`}
+        aria-pressed={c.is_check}
+        title="click to change"
+        style={{ width: 66, padding: 0 }}
+        onClick={() => control.change(c, { is_check: !c.is_check })}
+      >
+        {c.is_check ? 'check' : 'control'}
+      </Button>
+    ) : c.is_check ? (
+      'check'
+    ) : (
+      'control'
+    )
   return (
     <>
-      <Head aside={`${rows.filter((c) => !c.is_check).length} to fit, ${rows.filter((c) => c.is_check).length} held back as check`}>Control</Head>
-      {control.error && <p role="alert" className="warn">The control could not be read: {control.error.message}</p>}
-      <Ledger label="Control" rows={rows} id={(c) => c.id} selected={picked} onSelect={edit ? setPicked : undefined} empty={control.loading ? 'Reading…' : 'No control yet. Paste or drop a file above, or add a point.'} tone={(c) => ((of(c)?.p_family ?? 1) < 0.01 ? 'bad' : undefined)} columns={[
-        { head: 'Point', cell: (c) => c.name },
-        { head: 'Use', cell: use },
-        { head: 'Target', cell: target },
-        { head: <>dE ± 95 % [{u.small}]</>, num: true, cell: axis(0) }, { head: <>dN [{u.small}]</>, num: true, cell: axis(1) }, { head: <>dH [{u.small}]</>, num: true, cell: axis(2) },
-        { head: 'p', num: true, cell: (c) => { const p = of(c)?.p_value; return p == null ? '' : p < 0.001 ? '< 0.001' : p.toFixed(3) } },
-      ]} />
+      <Head
+        aside={`${rows.filter((c) => !c.is_check).length} to fit, ${rows.filter((c) => c.is_check).length} held back as check`}
+      >
+        Control
+      </Head>
+      {control.error && (
+        <p role="alert" className="warn">
+          The control could not be read: {control.error.message}
+        </p>
+      )}
+      <Ledger
+        label="Control"
+        rows={rows}
+        id={(c) => c.id}
+        selected={picked}
+        onSelect={edit ? setPicked : undefined}
+        empty={control.loading ? 'Reading…' : 'No control yet. Paste or drop a file above, or add a point.'}
+        tone={(c) => ((of(c)?.p_family ?? 1) < 0.01 ? 'bad' : undefined)}
+        columns={[
+          { head: 'Point', cell: (c) => c.name },
+          { head: 'Use', cell: use },
+          { head: 'Target', cell: target },
+          { head: <>dE ± 95 % [{u.small}]</>, num: true, cell: axis(0) },
+          { head: <>dN [{u.small}]</>, num: true, cell: axis(1) },
+          { head: <>dH [{u.small}]</>, num: true, cell: axis(2) },
+          {
+            head: 'p',
+            num: true,
+            cell: (c) => {
+              const p = of(c)?.p_value
+              return p == null ? '' : p < 0.001 ? '< 0.001' : p.toFixed(3)
+            },
+          },
+        ]}
+      />
       {edit && (
         <div className="bar">
-          <Button size="small" onClick={() => control.add({ name: free(rows), e: rows[0]?.e ?? 0, n: rows[0]?.n ?? 0, h: rows[0]?.h ?? 0, sigma_e: 0.002, sigma_n: 0.002, sigma_v: 0.002, is_check: false, target: null })}>Add a point</Button>
-          {one && <Button size="small" danger onClick={() => { control.remove(one); setPicked(null) }}>Remove {one.name}</Button>}
-          <Button size="small" disabled={!control.undo} onClick={control.undo}>Undo</Button><Button size="small" disabled={!control.redo} onClick={control.redo}>Redo</Button>
+          <Button
+            size="small"
+            onClick={() =>
+              control.add({
+                name: free(rows),
+                e: rows[0]?.e ?? 0,
+                n: rows[0]?.n ?? 0,
+                h: rows[0]?.h ?? 0,
+                sigma_e: 0.002,
+                sigma_n: 0.002,
+                sigma_v: 0.002,
+                is_check: false,
+                target: null,
+              })
+            }
+          >
+            Add a point
+          </Button>
+          {one && (
+            <Button
+              size="small"
+              danger
+              onClick={() => {
+                control.remove(one)
+                setPicked(null)
+              }}
+            >
+              Remove {one.name}
+            </Button>
+          )}
+          <Button size="small" disabled={!control.undo} onClick={control.undo}>
+            Undo
+          </Button>
+          <Button size="small" disabled={!control.redo} onClick={control.redo}>
+            Redo
+          </Button>
         </div>
       )}
-      {edit && one && <PointForm key={`${one.id} ${one.version}`} point={one} onSave={(part) => control.change(one, part)} />}
+      {edit && one && (
+        <PointForm key={`${one.id} ${one.version}`} point={one} onSave={(part) => control.change(one, part)} />
+      )}
     </>
   )
 }
@@ -64,17 +166,53 @@ function PointForm({ point, onSave }: { point: Control; onSave: (part: NewContro
   const [draft, setDraft] = useState(pointOf(point))
   const changed = JSON.stringify(draft) !== JSON.stringify(pointOf(point))
   const small = u.code === 'm' ? 0.001 : u.metres
-  const number = (label: string, key: 'e' | 'n' | 'h' | 'sigma_e' | 'sigma_n' | 'sigma_v', factor: number, digits: number, unit: string) => (
-    <div className="field"><label>{label}</label>
-      <InputNumber aria-label={`${label} of ${point.name}`} controls={false} style={{ width: '100%' }} suffix={unit} value={draft[key] == null ? null : Number(((draft[key] ?? 0) / factor).toFixed(digits))} onChange={(v) => setDraft({ ...draft, [key]: v == null ? null : Number(v) * factor })} />
+  const number = (
+    label: string,
+    key: 'e' | 'n' | 'h' | 'sigma_e' | 'sigma_n' | 'sigma_v',
+    factor: number,
+    digits: number,
+    unit: string,
+  ) => (
+    <div className="field">
+      <label>{label}</label>
+      <InputNumber
+        aria-label={`${label} of ${point.name}`}
+        controls={false}
+        style={{ width: '100%' }}
+        suffix={unit}
+        value={draft[key] == null ? null : Number(((draft[key] ?? 0) / factor).toFixed(digits))}
+        onChange={(v) => setDraft({ ...draft, [key]: v == null ? null : Number(v) * factor })}
+      />
     </div>
   )
   return (
-    <form className="fields" onSubmit={(e) => { e.preventDefault(); onSave(draft) }}>
-      <div className="field"><label>Name</label><Input aria-label={`Name of ${point.name}`} value={draft.name} onChange={(e) => setDraft({ ...draft, name: e.target.value })} /></div>
-      {number('E (empty: not known)', 'e', u.metres, 4, u.code)}{number('N', 'n', u.metres, 4, u.code)}{number('H (empty: not known)', 'h', u.metres, 4, u.code)}
-      {number('σ E', 'sigma_e', small, 3, u.small)}{number('σ N', 'sigma_n', small, 3, u.small)}{number('σ H', 'sigma_v', small, 3, u.small)}
-      <div className="field"><label>&nbsp;</label><Button type="primary" htmlType="submit" disabled={!changed}>Save {point.name}</Button></div>
+    <form
+      className="fields"
+      onSubmit={(e) => {
+        e.preventDefault()
+        onSave(draft)
+      }}
+    >
+      <div className="field">
+        <label>Name</label>
+        <Input
+          aria-label={`Name of ${point.name}`}
+          value={draft.name}
+          onChange={(e) => setDraft({ ...draft, name: e.target.value })}
+        />
+      </div>
+      {number('E (empty: not known)', 'e', u.metres, 4, u.code)}
+      {number('N', 'n', u.metres, 4, u.code)}
+      {number('H (empty: not known)', 'h', u.metres, 4, u.code)}
+      {number('σ E', 'sigma_e', small, 3, u.small)}
+      {number('σ N', 'sigma_n', small, 3, u.small)}
+      {number('σ H', 'sigma_v', small, 3, u.small)}
+      <div className="field">
+        <label>&nbsp;</label>
+        <Button type="primary" htmlType="submit" disabled={!changed}>
+          Save {point.name}
+        </Button>
+      </div>
     </form>
   )
 }

@@ -11,33 +11,86 @@ export function FitResult({ result: g }: { result: Result }) {
   const c = g.check_summary
   const held = g.source === 'constrained'
   const all = [...g.residuals, ...g.checks]
-  const factor = g.grid.combined == null
-    ? ['local grid: lengths are those on site']
-    : [`combined factor ${g.grid.combined.toFixed(8)} = point scale ${g.grid.point_scale?.toFixed(8)} × height factor ${g.grid.height_factor?.toFixed(8)}: ${((g.grid.combined - 1) * 1e6).toFixed(0)} ppm`, `coordinates are ${g.grid.output === 'grid' ? 'those of the grid' : 'ground: stretched about the local origin to distances on site'}; heights: ${g.grid.vertical}`]
+  const factor =
+    g.grid.combined == null
+      ? ['local grid: lengths are those on site']
+      : [
+          `combined factor ${g.grid.combined.toFixed(8)} = point scale ${g.grid.point_scale?.toFixed(8)} × height factor ${g.grid.height_factor?.toFixed(8)}: ${((g.grid.combined - 1) * 1e6).toFixed(0)} ppm`,
+          `coordinates are ${g.grid.output === 'grid' ? 'those of the grid' : 'ground: stretched about the local origin to distances on site'}; heights: ${g.grid.vertical}`,
+        ]
   const xyz = (v: number[]) => (['E', 'N', 'H'] as const).map((a, i) => `${a} ${u.err(v[i])}`).join(', ')
   return (
     <>
-      <VerdictCard tone={g.warnings.length || !held ? 'doubtful' : 'sound'} title={held ? (g.warnings.length ? `On the grid, with ${g.warnings.length} remark${g.warnings.length === 1 ? '' : 's'}` : 'On the grid') : 'On the grid, the block keeping its shape'}
+      <VerdictCard
+        tone={g.warnings.length || !held ? 'doubtful' : 'sound'}
+        title={
+          held
+            ? g.warnings.length
+              ? `On the grid, with ${g.warnings.length} remark${g.warnings.length === 1 ? '' : 's'}`
+              : 'On the grid'
+            : 'On the grid, the block keeping its shape'
+        }
         evidence={[
           `test: ${g.residuals.length} control points, ${g.model} fit of the free block, p ${chance(g.global_p)} with ${g.dof} degrees of freedom`,
-          held ? 'result: control is in the adjustment with its weight' : g.model === 'similarity' ? 'result: a fit with scale is for looking at; take another model for the result' : 'result: control does not pass the test, so it does not bend the block',
-          ...(g.model === 'similarity' ? [`scale ${g.scale.toFixed(7)} ± ${(g.scale_sigma * 1.96e6).toFixed(0)} ppm (95 %), on site after the grid’s own factor`] : []),
+          held
+            ? 'result: control is in the adjustment with its weight'
+            : g.model === 'similarity'
+              ? 'result: a fit with scale is for looking at; take another model for the result'
+              : 'result: control does not pass the test, so it does not bend the block',
+          ...(g.model === 'similarity'
+            ? [
+                `scale ${g.scale.toFixed(7)} ± ${(g.scale_sigma * 1.96e6).toFixed(0)} ppm (95 %), on site after the grid’s own factor`,
+              ]
+            : []),
           ...factor,
-          ...(g.unmatched.length ? [`not paired with a target: ${g.unmatched.join(', ')}`] : []), ...g.warnings,
-        ]} />
+          ...(g.unmatched.length ? [`not paired with a target: ${g.unmatched.join(', ')}`] : []),
+          ...g.warnings,
+        ]}
+      />
       {(g.checks.length > 0 || c.missing.length > 0) && (
         <>
-          <Head aside={`${g.checks.length + c.missing.length} of them, in ${c.quadrants} of 4 quadrants`}>Check points together</Head>
-          <p>Root mean square {u.err(c.spatial)} {u.small} in space (at most {u.err(c.bound)} at 95 %), {u.err(c.horizontal)} horizontally; {xyz(c.rmse)}. Mean {xyz(c.bias)} where ± {xyz(c.bias95)} is chance. p {chance(c.p_value)} for all together.{c.missing.length > 0 && <span className="warn"> Fits no target: {c.missing.join(', ')}.</span>}</p>
+          <Head aside={`${g.checks.length + c.missing.length} of them, in ${c.quadrants} of 4 quadrants`}>
+            Check points together
+          </Head>
+          <p>
+            Root mean square {u.err(c.spatial)} {u.small} in space (at most {u.err(c.bound)} at 95 %),{' '}
+            {u.err(c.horizontal)} horizontally; {xyz(c.rmse)}. Mean {xyz(c.bias)} where ± {xyz(c.bias95)} is chance. p{' '}
+            {chance(c.p_value)} for all together.
+            {c.missing.length > 0 && <span className="warn"> Fits no target: {c.missing.join(', ')}.</span>}
+          </p>
         </>
       )}
       <Head>Targets on the grid</Head>
-      <Ledger label="Targets on the grid" rows={g.targets} id={(t) => t.name} empty="None." columns={[
-        { head: 'Target', cell: (t) => { const r = all.find((x) => x.target === t.name); return r && r.name !== t.name ? `${t.name} = ${r.name}` : t.name } },
-        ...(['E', 'N', 'H'] as const).map((a, i) => ({ head: `${a} [${u.code}]`, num: true, cell: (t: Schema['TargetDto']) => u.len(t.position[i], 4) })),
-        { head: <>hor. / vert. 95 % [{u.small}]</>, num: true, cell: (t) => `${u.err(t.error.horizontal)} / ${u.err(t.error.vertical)}` },
-        { head: <>by control [{u.small}]</>, num: true, cell: (t) => (t.difference ? u.err(Math.hypot(...t.difference)) : '–') },
-      ]} />
+      <Ledger
+        label="Targets on the grid"
+        rows={g.targets}
+        id={(t) => t.name}
+        empty="None."
+        columns={[
+          {
+            head: 'Target',
+            cell: (t) => {
+              const r = all.find((x) => x.target === t.name)
+              return r && r.name !== t.name ? `${t.name} = ${r.name}` : t.name
+            },
+          },
+          ...(['E', 'N', 'H'] as const).map((a, i) => ({
+            head: `${a} [${u.code}]`,
+            num: true,
+            cell: (t: Schema['TargetDto']) => u.len(t.position[i], 4),
+          })),
+          {
+            head: <>hor. / vert. 95 % [{u.small}]</>,
+            num: true,
+            cell: (t) => `${u.err(t.error.horizontal)} / ${u.err(t.error.vertical)}`,
+          },
+          {
+            head: <>by control [{u.small}]</>,
+            num: true,
+            cell: (t) => (t.difference ? u.err(Math.hypot(...t.difference)) : '–'),
+          },
+        ]}
+      />
     </>
   )
 }

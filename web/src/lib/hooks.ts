@@ -16,10 +16,21 @@ export function useJob(): Job {
 export const canEdit = (job: Job) => job.role === 'owner' || job.role === 'surveyor'
 
 type JobRead =
-  | '/api/jobs/{job}/summary' | '/api/jobs/{job}/plan' | '/api/jobs/{job}/plan/cover' | '/api/jobs/{job}/scans' | '/api/jobs/{job}/detections'
-  | '/api/jobs/{job}/adjustment' | '/api/jobs/{job}/control' | '/api/jobs/{job}/georeference' | '/api/jobs/{job}/verdicts' | '/api/jobs/{job}/packages'
+  | '/api/jobs/{job}/summary'
+  | '/api/jobs/{job}/plan'
+  | '/api/jobs/{job}/plan/cover'
+  | '/api/jobs/{job}/scans'
+  | '/api/jobs/{job}/detections'
+  | '/api/jobs/{job}/adjustment'
+  | '/api/jobs/{job}/control'
+  | '/api/jobs/{job}/georeference'
+  | '/api/jobs/{job}/verdicts'
+  | '/api/jobs/{job}/packages'
   | '/api/jobs/{job}/plan/proposal'
-  | '/api/jobs/{job}/uploads' | '/api/jobs/{job}/tasks' | '/api/jobs/{job}/log' | '/api/jobs/{job}/members'
+  | '/api/jobs/{job}/uploads'
+  | '/api/jobs/{job}/tasks'
+  | '/api/jobs/{job}/log'
+  | '/api/jobs/{job}/members'
 
 /** Something of the job, kept fresh by the events of its tasks. */
 export function useRead<T>(path: JobRead, enabled = true) {
@@ -63,7 +74,10 @@ export function useEvents(jobId: string, enabled: boolean) {
       busy = false
       await queries.invalidateQueries({ queryKey: ['job', jobId, '/api/jobs/{job}/tasks'] })
       const tasks = queries.getQueryData<Schema['Task'][]>(['job', jobId, '/api/jobs/{job}/tasks']) ?? []
-      const now = tasks.filter((t) => t.finished_at).map((t) => t.id).join()
+      const now = tasks
+        .filter((t) => t.finished_at)
+        .map((t) => t.id)
+        .join()
       if (now !== ended) {
         ended = now
         void queries.invalidateQueries({ queryKey: ['job', jobId] })

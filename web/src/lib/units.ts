@@ -21,7 +21,8 @@ export interface Units {
 export function unitsOf(code: string): Units {
   const metres = METRES[code] ?? 1
   const metric = code === 'm'
-  const show = (v: number | null | undefined, f: number, d: number) => (v == null || !Number.isFinite(v) ? '–' : (v / f).toFixed(d))
+  const show = (v: number | null | undefined, f: number, d: number) =>
+    v == null || !Number.isFinite(v) ? '–' : (v / f).toFixed(d)
   return {
     code,
     metres,

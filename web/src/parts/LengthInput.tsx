@@ -2,7 +2,15 @@ import { InputNumber } from 'antd'
 import { METRES, useUnits } from '../lib/units'
 
 /** A length in the job's unit (or millimetres where `small`), kept in metres. */
-export function LengthInput(p: { value: number | null | undefined; onChange: (m: number | null) => void; small?: boolean; unit?: string; label: string; disabled?: boolean; digits?: number }) {
+export function LengthInput(p: {
+  value: number | null | undefined
+  onChange: (m: number | null) => void
+  small?: boolean
+  unit?: string
+  label: string
+  disabled?: boolean
+  digits?: number
+}) {
   const u = useUnits()
   const code = p.unit ?? u.code
   const factor = p.small && code === 'm' ? 0.001 : (METRES[code] ?? 1)
@@ -10,8 +18,13 @@ export function LengthInput(p: { value: number | null | undefined; onChange: (m:
   const shown = p.value == null ? null : Number((p.value / factor).toFixed(digits + 2))
   return (
     <InputNumber
-      aria-label={p.label} value={shown} disabled={p.disabled} style={{ width: '100%' }} controls={false}
-      onChange={(v) => p.onChange(v == null ? null : Number(v) * factor)} suffix={p.small && code === 'm' ? 'mm' : code}
+      aria-label={p.label}
+      value={shown}
+      disabled={p.disabled}
+      style={{ width: '100%' }}
+      controls={false}
+      onChange={(v) => p.onChange(v == null ? null : Number(v) * factor)}
+      suffix={p.small && code === 'm' ? 'mm' : code}
     />
   )
 }

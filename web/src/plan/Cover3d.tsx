@@ -9,7 +9,21 @@ import type { Item } from './usePlan'
 const UP = new THREE.Vector3(0, 0, 1)
 
 /** The site in space: every piece of every surface in the colour of the map, with what stands about. */
-export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { items: Item[]; surfaces: Surface[]; mode: MapMode; limit: number | null; selected: string[]; onSelect: (id: string) => void }) {
+export function Cover3d({
+  items,
+  surfaces,
+  mode,
+  limit,
+  selected,
+  onSelect,
+}: {
+  items: Item[]
+  surfaces: Surface[]
+  mode: MapMode
+  limit: number | null
+  selected: string[]
+  onSelect: (id: string) => void
+}) {
   const box = useRef<HTMLDivElement>(null)
   const [said, say] = useState('')
   const [failed, fail] = useState('')
@@ -31,19 +45,26 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
     const scene = new THREE.Scene()
     scene.background = new THREE.Color(PAPER)
     // everything about the middle of the site: grid coordinates are too long for a graphics card
-    const points = items.flatMap((i) => (i.kind === 'underlay' ? [] : i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)])) as number[][]
-    const middle = [0, 1].map((k) => (Math.min(...points.map((p) => p[k]!)) + Math.max(...points.map((p) => p[k]!))) / 2) as [number, number]
+    const points = items.flatMap((i) =>
+      i.kind === 'underlay' ? [] : i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)],
+    ) as number[][]
+    const middle = [0, 1].map(
+      (k) => (Math.min(...points.map((p) => p[k]!)) + Math.max(...points.map((p) => p[k]!))) / 2,
+    ) as [number, number]
     const size = Math.max(8, ...points.map((p) => Math.hypot(p[0]! - middle[0], p[1]! - middle[1])))
     const at = (x: number, y: number, z: number) => new THREE.Vector3(x - middle[0], y - middle[1], z)
 
-    const position: number[] = [], colour: number[] = [], of: [Surface, number[]][] = []
+    const position: number[] = [],
+      colour: number[] = [],
+      of: [Surface, number[]][] = []
     const tint = new THREE.Color()
     for (const s of surfaces) {
       const along = directions(s)
       for (const c of s.cells as unknown as number[][]) {
         const [x, y, z, , w, h] = c as [number, number, number, number, number, number]
         const [dx, dy] = s.kind === 'wall' ? along(c) : [1, 0]
-        const corner = (a: number, b: number) => (s.kind === 'wall' ? at(x + dx * a * w, y + dy * a * w, z + b * h) : at(x + a * w, y + b * h, z)).toArray()
+        const corner = (a: number, b: number) =>
+          (s.kind === 'wall' ? at(x + dx * a * w, y + dy * a * w, z + b * h) : at(x + a * w, y + b * h, z)).toArray()
         const [p, q, r, t] = [corner(-0.5, -0.5), corner(0.5, -0.5), corner(0.5, 0.5), corner(-0.5, 0.5)]
         position.push(...p, ...q, ...r, ...p, ...r, ...t)
         tint.set(colourOf(shown, c, s.required, s.accuracy ?? limit))
@@ -59,7 +80,14 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
     const solid = new THREE.MeshLambertMaterial({ color: '#aab1b4', transparent: true, opacity: 0.55 })
     const lines: THREE.Vector3[] = []
     const pickable: THREE.Object3D[] = []
-    const put = (g: THREE.BufferGeometry, m: THREE.Material, p: THREE.Vector3, id: string) => { const o = new THREE.Mesh(g, m); o.position.copy(p); o.userData.id = id; scene.add(o); pickable.push(o); return o }
+    const put = (g: THREE.BufferGeometry, m: THREE.Material, p: THREE.Vector3, id: string) => {
+      const o = new THREE.Mesh(g, m)
+      o.position.copy(p)
+      o.userData.id = id
+      scene.add(o)
+      pickable.push(o)
+      return o
+    }
     for (const i of items) {
       const d = i.data
       const [x, y, z] = d.position ?? [0, 0, 0]
@@ -67,19 +95,58 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
       const [base, top] = [d.base ?? 0, d.top ?? 0]
       if (i.kind === 'obstacle') {
         const shape = new THREE.Shape(line.map((p) => new THREE.Vector2(p[0]! - middle[0], p[1]! - middle[1])))
-        put(new THREE.ExtrudeGeometry(shape, { depth: top - base, bevelEnabled: false }), solid, new THREE.Vector3(0, 0, base), i.id)
-      } else if (i.kind === 'column') put(new THREE.CylinderGeometry(d.radius ?? 0.2, d.radius ?? 0.2, top - base, 20).rotateX(Math.PI / 2), solid, at(x!, y!, (base + top) / 2), i.id)
-      else if (i.kind === 'wall' || i.kind === 'edge') for (const [k, p] of line.entries()) { const n = line[k + 1]; if (n) for (const h of [base, top]) lines.push(at(p[0]!, p[1]!, h), at(n[0]!, n[1]!, h)); lines.push(at(p[0]!, p[1]!, base), at(p[0]!, p[1]!, top)) }
+        put(
+          new THREE.ExtrudeGeometry(shape, { depth: top - base, bevelEnabled: false }),
+          solid,
+          new THREE.Vector3(0, 0, base),
+          i.id,
+        )
+      } else if (i.kind === 'column')
+        put(
+          new THREE.CylinderGeometry(d.radius ?? 0.2, d.radius ?? 0.2, top - base, 20).rotateX(Math.PI / 2),
+          solid,
+          at(x!, y!, (base + top) / 2),
+          i.id,
+        )
+      else if (i.kind === 'wall' || i.kind === 'edge')
+        for (const [k, p] of line.entries()) {
+          const n = line[k + 1]
+          if (n) for (const h of [base, top]) lines.push(at(p[0]!, p[1]!, h), at(n[0]!, n[1]!, h))
+          lines.push(at(p[0]!, p[1]!, base), at(p[0]!, p[1]!, top))
+        }
       else if (i.kind === 'station') {
         const on = selected.includes(i.id)
-        put(new THREE.ConeGeometry(size / 90, size / 30, 3).rotateX(Math.PI / 2), new THREE.MeshBasicMaterial({ color: on ? OCHRE : INK }), at(x!, y!, z!), i.id)
+        put(
+          new THREE.ConeGeometry(size / 90, size / 30, 3).rotateX(Math.PI / 2),
+          new THREE.MeshBasicMaterial({ color: on ? OCHRE : INK }),
+          at(x!, y!, z!),
+          i.id,
+        )
         lines.push(at(x!, y!, z!), at(x!, y!, z! - 1.65))
-      } else if (i.kind === 'target') put(d.target === 'sphere' || !d.target ? new THREE.SphereGeometry(size / 130, 16, 12) : new THREE.BoxGeometry(size / 90, size / 90, size / 90), new THREE.MeshBasicMaterial({ color: selected.includes(i.id) ? OCHRE : ACCENT }), at(x!, y!, z!), i.id)
+      } else if (i.kind === 'target')
+        put(
+          d.target === 'sphere' || !d.target
+            ? new THREE.SphereGeometry(size / 130, 16, 12)
+            : new THREE.BoxGeometry(size / 90, size / 90, size / 90),
+          new THREE.MeshBasicMaterial({ color: selected.includes(i.id) ? OCHRE : ACCENT }),
+          at(x!, y!, z!),
+          i.id,
+        )
     }
-    scene.add(new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(lines), new THREE.LineBasicMaterial({ color: INK, transparent: true, opacity: 0.7 })))
+    scene.add(
+      new THREE.LineSegments(
+        new THREE.BufferGeometry().setFromPoints(lines),
+        new THREE.LineBasicMaterial({ color: INK, transparent: true, opacity: 0.7 }),
+      ),
+    )
     // the ground, by tens of the job's unit
     const step = 10 * words.current.metres
-    const grid = new THREE.GridHelper(2 * step * Math.ceil(size / step), 2 * Math.ceil(size / step), '#c9c3b4', '#e2dccd').rotateX(Math.PI / 2)
+    const grid = new THREE.GridHelper(
+      2 * step * Math.ceil(size / step),
+      2 * Math.ceil(size / step),
+      '#c9c3b4',
+      '#e2dccd',
+    ).rotateX(Math.PI / 2)
     grid.position.z = Math.min(0, ...items.filter((i) => i.kind === 'wall').map((i) => i.data.base ?? 0)) - 0.02
     scene.add(grid)
     scene.add(new THREE.HemisphereLight('#ffffff', '#b8b3a6', 3))
@@ -93,8 +160,16 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
     controls.enableDamping = false
     controls.update()
     let due = 0
-    const draw = () => { due ||= requestAnimationFrame(() => { due = 0; renderer.render(scene, view) }) }
-    controls.addEventListener('change', () => { camera.current = { position: view.position.clone(), target: controls.target.clone() }; draw() })
+    const draw = () => {
+      due ||= requestAnimationFrame(() => {
+        due = 0
+        renderer.render(scene, view)
+      })
+    }
+    controls.addEventListener('change', () => {
+      camera.current = { position: view.position.clone(), target: controls.target.clone() }
+      draw()
+    })
     const resized = new ResizeObserver(() => {
       renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
       renderer.setSize(el.clientWidth, el.clientHeight)
@@ -107,11 +182,16 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
     const ray = new THREE.Raycaster()
     const under = (e: PointerEvent, what: THREE.Object3D[]) => {
       const r = el.getBoundingClientRect()
-      ray.setFromCamera(new THREE.Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2), view)
+      ray.setFromCamera(
+        new THREE.Vector2(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2),
+        view,
+      )
       return ray.intersectObjects(what, false)[0]
     }
     let pressed = [0, 0]
-    const down = (e: PointerEvent) => { pressed = [e.clientX, e.clientY] }
+    const down = (e: PointerEvent) => {
+      pressed = [e.clientX, e.clientY]
+    }
     const up = (e: PointerEvent) => {
       if (Math.hypot(e.clientX - pressed[0]!, e.clientY - pressed[1]!) > 4) return
       const hit = under(e, [...pickable, cells])
@@ -132,7 +212,12 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
       resized.disconnect()
       cancelAnimationFrame(due)
       controls.dispose()
-      scene.traverse((o) => { if (o instanceof THREE.Mesh || o instanceof THREE.LineSegments) { (o.geometry as THREE.BufferGeometry).dispose(); for (const m of [o.material].flat() as THREE.Material[]) m.dispose() } })
+      scene.traverse((o) => {
+        if (o instanceof THREE.Mesh || o instanceof THREE.LineSegments) {
+          ;(o.geometry as THREE.BufferGeometry).dispose()
+          for (const m of [o.material].flat() as THREE.Material[]) m.dispose()
+        }
+      })
       renderer.dispose()
       renderer.domElement.remove()
     }
@@ -140,7 +225,11 @@ export function Cover3d({ items, surfaces, mode, limit, selected, onSelect }: { 
   return (
     <div ref={box} className="ol" role="application" aria-label="Cover in space">
       {failed && <p className="warn">{failed}</p>}
-      <div className="said3d">{said || 'Point at a piece to read it, click to pick; drag turns, right-drag shifts'}<br /><span className="faint">{MAPS.find((m) => m.value === shown)?.says}</span></div>
+      <div className="said3d">
+        {said || 'Point at a piece to read it, click to pick; drag turns, right-drag shifts'}
+        <br />
+        <span className="faint">{MAPS.find((m) => m.value === shown)?.says}</span>
+      </div>
     </div>
   )
 }

@@ -38,13 +38,24 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
   const point = (e: React.PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect()
     const [x, y] = [(e.clientX - r.left) / scale.current, high - low - (e.clientY - r.top) / scale.current]
-    const c = cells.find((p) => { const [a, b] = at(p); return Math.abs(a - x) <= p[4]! / 2 && Math.abs(b - y) <= p[5]! / 2 })
+    const c = cells.find((p) => {
+      const [a, b] = at(p)
+      return Math.abs(a - x) <= p[4]! / 2 && Math.abs(b - y) <= p[5]! / 2
+    })
     say(!c ? 'an opening' : `${u.len(x, 2)} ${u.code} along, ${cellWords(c, u)}`)
   }
   const percent = (v: number) => `${((100 * v) / surface.area).toFixed(1)} %`
   return (
     <div className="elevation" aria-label={`Elevation of ${surface.name}`}>
-      <div className="head"><h2>{surface.name}, {floor ? 'from above' : 'unrolled'}</h2><span>{u.area(surface.area)}, covered {percent(surface.once)}, twice {percent(surface.twice)}{surface.required ? `, required ${u.err(surface.required)} ${u.small}` : ', nothing required'}</span></div>
+      <div className="head">
+        <h2>
+          {surface.name}, {floor ? 'from above' : 'unrolled'}
+        </h2>
+        <span>
+          {u.area(surface.area)}, covered {percent(surface.once)}, twice {percent(surface.twice)}
+          {surface.required ? `, required ${u.err(surface.required)} ${u.small}` : ', nothing required'}
+        </span>
+      </div>
       <canvas ref={canvas} onPointerMove={point} onPointerLeave={() => say('')} />
       <small className="faint">{said || 'Point at a piece to read it.'}</small>
     </div>

@@ -5,8 +5,21 @@ import { LengthInput } from '../parts/LengthInput'
 import type { Item } from './usePlan'
 
 /** Scale and turn of a picture by two points of it: where the first lies, how far the second is and which way. */
-export function FitUnderlay({ item, line, onFit, onStart }: { item: Item; line: [number, number][] | null; onFit: (d: Schema['PlanData']) => void; onStart: () => void }) {
-  const [a, b] = line ?? [[0, 0], [1, 0]]
+export function FitUnderlay({
+  item,
+  line,
+  onFit,
+  onStart,
+}: {
+  item: Item
+  line: [number, number][] | null
+  onFit: (d: Schema['PlanData']) => void
+  onStart: () => void
+}) {
+  const [a, b] = line ?? [
+    [0, 0],
+    [1, 0],
+  ]
   const [d0, t0] = [Math.hypot(b![0] - a![0], b![1] - a![1]), Math.atan2(b![1] - a![1], b![0] - a![0])]
   const [length, setLength] = useState<number | null>(d0)
   const [first, setFirst] = useState<[number, number]>([a![0], a![1]])
@@ -17,20 +30,70 @@ export function FitUnderlay({ item, line, onFit, onStart }: { item: Item; line: 
     const [s, c] = [Math.sin(turn), Math.cos(turn)]
     const p = item.data.position ?? [0, 0, 0]
     const [x, y] = [p[0]! - a![0], p[1]! - a![1]]
-    onFit({ ...item.data, scale: (item.data.scale ?? 1) * k, turn: (item.data.turn ?? 0) + turn, position: [first[0] + k * (c * x - s * y), first[1] + k * (s * x + c * y), 0] })
+    onFit({
+      ...item.data,
+      scale: (item.data.scale ?? 1) * k,
+      turn: (item.data.turn ?? 0) + turn,
+      position: [first[0] + k * (c * x - s * y), first[1] + k * (s * x + c * y), 0],
+    })
   }
   return (
     <div>
-      <label>How strongly it is drawn<Slider min={0.1} max={1} step={0.05} value={item.data.opacity ?? 0.5} onChange={(opacity) => onFit({ ...item.data, opacity })} /></label>
-      {!line ? <div className="bar"><Button type="primary" onClick={onStart}>Fit by two points</Button><span className="faint">Click two points of the picture that you know, far apart.</span></div> : (
-        <form onSubmit={(e) => { e.preventDefault(); fit() }}>
+      <label>
+        How strongly it is drawn
+        <Slider
+          min={0.1}
+          max={1}
+          step={0.05}
+          value={item.data.opacity ?? 0.5}
+          onChange={(opacity) => onFit({ ...item.data, opacity })}
+        />
+      </label>
+      {!line ? (
+        <div className="bar">
+          <Button type="primary" onClick={onStart}>
+            Fit by two points
+          </Button>
+          <span className="faint">Click two points of the picture that you know, far apart.</span>
+        </div>
+      ) : (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault()
+            fit()
+          }}
+        >
           <div className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}>
-            <div className="field"><label>First point, x</label><LengthInput label="First point x" value={first[0]} onChange={(v) => setFirst([v ?? 0, first[1]])} /></div>
-            <div className="field"><label>First point, y</label><LengthInput label="First point y" value={first[1]} onChange={(v) => setFirst([first[0], v ?? 0])} /></div>
-            <div className="field"><label>True distance</label><LengthInput label="True distance" value={length} onChange={setLength} /></div>
-            <div className="field"><label>Direction, from x</label><InputNumber aria-label="Direction" value={angle == null ? null : Number(angle.toFixed(3))} suffix="°" controls={false} style={{ width: '100%' }} onChange={(v) => setAngle(v == null ? null : Number(v))} /></div>
+            <div className="field">
+              <label>First point, x</label>
+              <LengthInput label="First point x" value={first[0]} onChange={(v) => setFirst([v ?? 0, first[1]])} />
+            </div>
+            <div className="field">
+              <label>First point, y</label>
+              <LengthInput label="First point y" value={first[1]} onChange={(v) => setFirst([first[0], v ?? 0])} />
+            </div>
+            <div className="field">
+              <label>True distance</label>
+              <LengthInput label="True distance" value={length} onChange={setLength} />
+            </div>
+            <div className="field">
+              <label>Direction, from x</label>
+              <InputNumber
+                aria-label="Direction"
+                value={angle == null ? null : Number(angle.toFixed(3))}
+                suffix="°"
+                controls={false}
+                style={{ width: '100%' }}
+                onChange={(v) => setAngle(v == null ? null : Number(v))}
+              />
+            </div>
           </div>
-          <div className="bar"><Button type="primary" htmlType="submit" disabled={!length || d0 < 1e-6}>Fit the picture</Button><Button onClick={onStart}>Other points</Button></div>
+          <div className="bar">
+            <Button type="primary" htmlType="submit" disabled={!length || d0 < 1e-6}>
+              Fit the picture
+            </Button>
+            <Button onClick={onStart}>Other points</Button>
+          </div>
         </form>
       )}
     </div>

@@ -7,43 +7,118 @@ import { Head, Ledger } from '../parts'
 import type { Change, Item } from './usePlan'
 
 /** Open ground: which spheres stay and which are carried at every move. */
-export function Leapfrog({ items, order, onMoves, onApply }: { items: Item[]; order: string[]; onMoves: (m: Schema['MoveDto'][]) => void; onApply: (c: Change[]) => void }) {
+export function Leapfrog({
+  items,
+  order,
+  onMoves,
+  onApply,
+}: {
+  items: Item[]
+  order: string[]
+  onMoves: (m: Schema['MoveDto'][]) => void
+  onApply: (c: Change[]) => void
+}) {
   const job = useJob()
   const u = useUnits()
   const [spheres, setSpheres] = useState(6)
   const [moves, setMoves] = useState<Schema['MoveDto'][]>([])
-  const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/leapfrog', { params: { path: { job: job.id } }, body: { stations: [], spheres } })), (m) => { setMoves(m); onMoves(m) })
+  const run = useChange(
+    async () =>
+      unwrap(
+        await api.POST('/api/jobs/{job}/plan/leapfrog', {
+          params: { path: { job: job.id } },
+          body: { stations: [], spheres },
+        }),
+      ),
+    (m) => {
+      setMoves(m)
+      onMoves(m)
+    },
+  )
   const take = () => {
     // a sphere that is carried is another target: its places are told apart by a number
     const names = new Set(items.filter((i) => i.kind === 'target').map((i) => i.data.name.toLowerCase()))
     const times = new Map<string, number>()
-    onApply(moves.flatMap((m) => m.carry.map((c): Change => {
-      let name: string
-      do {
-        const n = times.get(c.sphere) ?? 0
-        times.set(c.sphere, n + 1)
-        name = `${c.sphere}${n + 1}`
-      } while (names.has(name.toLowerCase()))
-      return { id: crypto.randomUUID(), kind: 'target', data: { name, base: 0, top: 0, position: c.to as [number, number, number], target: 'sphere' } }
-    })))
+    onApply(
+      moves.flatMap((m) =>
+        m.carry.map((c): Change => {
+          let name: string
+          do {
+            const n = times.get(c.sphere) ?? 0
+            times.set(c.sphere, n + 1)
+            name = `${c.sphere}${n + 1}`
+          } while (names.has(name.toLowerCase()))
+          return {
+            id: crypto.randomUUID(),
+            kind: 'target',
+            data: { name, base: 0, top: 0, position: c.to as [number, number, number], target: 'sphere' },
+          }
+        }),
+      ),
+    )
   }
   return (
     <>
       <Head aside={`${order.length} stations in order`}>Leapfrog over open ground</Head>
-      <form className="fields" style={{ gridTemplateColumns: 'repeat(3, 1fr)' }} onSubmit={(e) => { e.preventDefault(); run.mutate(undefined) }}>
-        <div className="field"><label>Spheres in stock</label><InputNumber aria-label="Spheres in stock" value={spheres} min={4} max={40} precision={0} controls={false} style={{ width: '100%' }} onChange={(v) => setSpheres(v ?? 6)} /></div>
-        <div className="field" style={{ alignSelf: 'end' }}><Button type="primary" htmlType="submit" loading={run.isPending} disabled={order.length < 2}>Plan the moves</Button></div>
-        {moves.length > 0 && canEdit(job) && <div className="field" style={{ alignSelf: 'end' }}><Button onClick={take}>Put these on the plan</Button></div>}
+      <form
+        className="fields"
+        style={{ gridTemplateColumns: 'repeat(3, 1fr)' }}
+        onSubmit={(e) => {
+          e.preventDefault()
+          run.mutate(undefined)
+        }}
+      >
+        <div className="field">
+          <label>Spheres in stock</label>
+          <InputNumber
+            aria-label="Spheres in stock"
+            value={spheres}
+            min={4}
+            max={40}
+            precision={0}
+            controls={false}
+            style={{ width: '100%' }}
+            onChange={(v) => setSpheres(v ?? 6)}
+          />
+        </div>
+        <div className="field" style={{ alignSelf: 'end' }}>
+          <Button type="primary" htmlType="submit" loading={run.isPending} disabled={order.length < 2}>
+            Plan the moves
+          </Button>
+        </div>
+        {moves.length > 0 && canEdit(job) && (
+          <div className="field" style={{ alignSelf: 'end' }}>
+            <Button onClick={take}>Put these on the plan</Button>
+          </div>
+        )}
       </form>
-      <p className="faint">At every station the spheres that stay tie it to the one before; the others are carried before its scan to where it and the next both measure them. In order: {order.join(' ')}.</p>
+      <p className="faint">
+        At every station the spheres that stay tie it to the one before; the others are carried before its scan to where
+        it and the next both measure them. In order: {order.join(' ')}.
+      </p>
       {moves.length > 0 && (
-        <Ledger label="Carrying list" rows={moves} id={(m) => m.station} empty="" tone={(m) => (m.faults.length ? 'bad' : undefined)} columns={[
-          { head: 'At', cell: (m) => m.station },
-          { head: 'stay', cell: (m) => m.stay.join(' ') || '–' },
-          { head: 'carry to, from the station', cell: (m) => m.carry.map((c) => <div key={c.sphere}>{c.sphere}: {u.len(c.distance, 1)} {u.code} at {((c.bearing * 180) / Math.PI).toFixed(0)}°</div>) },
-          { head: <>tie, 95 % [{u.small}]</>, num: true, cell: (m) => u.err(m.tie95) },
-          { head: '', cell: (m) => m.faults.join(', ') },
-        ]} />
+        <Ledger
+          label="Carrying list"
+          rows={moves}
+          id={(m) => m.station}
+          empty=""
+          tone={(m) => (m.faults.length ? 'bad' : undefined)}
+          columns={[
+            { head: 'At', cell: (m) => m.station },
+            { head: 'stay', cell: (m) => m.stay.join(' ') || '–' },
+            {
+              head: 'carry to, from the station',
+              cell: (m) =>
+                m.carry.map((c) => (
+                  <div key={c.sphere}>
+                    {c.sphere}: {u.len(c.distance, 1)} {u.code} at {((c.bearing * 180) / Math.PI).toFixed(0)}°
+                  </div>
+                )),
+            },
+            { head: <>tie, 95 % [{u.small}]</>, num: true, cell: (m) => u.err(m.tie95) },
+            { head: '', cell: (m) => m.faults.join(', ') },
+          ]}
+        />
       )}
     </>
   )

@@ -10,11 +10,25 @@ import type { Change, Item } from './usePlan'
 type Alternative = Schema['AlternativeDto']
 
 /** Stations proposed by the machine, three ways, in one table; shown on the plan before they are taken. */
-export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]; free: (kind: string, taken?: Set<string>) => string; shown: Alternative | null; onShow: (a: Alternative | null) => void; onApply: (c: Change[]) => void }) {
+export function Propose({
+  items,
+  free,
+  shown,
+  onShow,
+  onApply,
+}: {
+  items: Item[]
+  free: (kind: string, taken?: Set<string>) => string
+  shown: Alternative | null
+  onShow: (a: Alternative | null) => void
+  onApply: (c: Change[]) => void
+}) {
   const job = useJob()
   const u = useUnits()
   const { message } = App.useApp()
-  const floors = [...new Set([0, ...items.filter((i) => i.kind === 'floor').map((i) => i.data.base ?? 0)])].sort((a, b) => a - b)
+  const floors = [...new Set([0, ...items.filter((i) => i.kind === 'floor').map((i) => i.data.base ?? 0)])].sort(
+    (a, b) => a - b,
+  )
   const [height, setHeight] = useState<number | null>(1.65)
   const [share, setShare] = useState(99)
   const [overlap, setOverlap] = useState(35)
@@ -22,26 +36,59 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
   const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks')
   const busy = tasks.data?.find((t) => t.kind === 'propose' && (t.state === 'running' || t.state === 'queued'))
   const failed = tasks.data?.find((t) => t.kind === 'propose')
-  const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/propose', { params: { path: { job: job.id } }, body: { instrument_height: height ?? 1.65, floors, share: share / 100, overlap: overlap / 100 } })))
+  const run = useChange(async () =>
+    unwrap(
+      await api.POST('/api/jobs/{job}/plan/propose', {
+        params: { path: { job: job.id } },
+        body: { instrument_height: height ?? 1.65, floors, share: share / 100, overlap: overlap / 100 },
+      }),
+    ),
+  )
   const p = last.data
-  const spheres = useChange(async () => unwrap(await api.GET('/api/jobs/{job}/plan/targets', { params: { path: { job: job.id } } })), (places) => {
-    const taken = new Set<string>()
-    onApply(places.map((at): Change => {
-      const name = free('target', taken)
-      taken.add(`target ${name.toLowerCase()}`)
-      return { id: crypto.randomUUID(), kind: 'target', data: { name, base: 0, top: 0, position: at as [number, number, number], target: 'sphere' } }
-    }))
-    if (!places.length) void message.info('Nothing to add: stations that follow one another share three targets that hold them, or no free place serves them.')
-  })
+  const spheres = useChange(
+    async () => unwrap(await api.GET('/api/jobs/{job}/plan/targets', { params: { path: { job: job.id } } })),
+    (places) => {
+      const taken = new Set<string>()
+      onApply(
+        places.map((at): Change => {
+          const name = free('target', taken)
+          taken.add(`target ${name.toLowerCase()}`)
+          return {
+            id: crypto.randomUUID(),
+            kind: 'target',
+            data: { name, base: 0, top: 0, position: at as [number, number, number], target: 'sphere' },
+          }
+        }),
+      )
+      if (!places.length)
+        void message.info(
+          'Nothing to add: stations that follow one another share three targets that hold them, or no free place serves them.',
+        )
+    },
+  )
   const minutes = (s: number) => `${Math.floor(s / 3600)}:${String(Math.round((s % 3600) / 60)).padStart(2, '0')} h`
   const take = (a: Alternative) => {
     const stations = items.filter((i) => i.kind === 'station')
-    const gone: Change[] = stations.filter((i) => !i.data.locked && !i.data.over).map((i) => ({ id: i.id, kind: i.kind, data: null }))
+    const gone: Change[] = stations
+      .filter((i) => !i.data.locked && !i.data.over)
+      .map((i) => ({ id: i.id, kind: i.kind, data: null }))
     const names = new Set(stations.filter((i) => i.data.locked).map((i) => i.data.name.toLowerCase()))
     let k = 0
     const fresh: Change[] = a.stations.slice(a.locked).map((at, order) => {
-      do k += 1; while (names.has(`s${k}`))
-      return { id: crypto.randomUUID(), kind: 'station', data: { name: `S${k}`, base: 0, top: 0, position: at as [number, number, number], order: order + 1, ...(Math.abs(a.step - job.brief.instrument.step) > 1e-9 ? { step: a.step } : {}) } }
+      do k += 1
+      while (names.has(`s${k}`))
+      return {
+        id: crypto.randomUUID(),
+        kind: 'station',
+        data: {
+          name: `S${k}`,
+          base: 0,
+          top: 0,
+          position: at as [number, number, number],
+          order: order + 1,
+          ...(Math.abs(a.step - job.brief.instrument.step) > 1e-9 ? { step: a.step } : {}),
+        },
+      }
     })
     onApply([...gone, ...fresh])
     onShow(null)
@@ -50,45 +97,148 @@ export function Propose({ items, free, shown, onShow, onApply }: { items: Item[]
     <>
       <Head aside="locked stations stay">Propose stations</Head>
       {canEdit(job) && (
-        <form className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }} onSubmit={(e) => { e.preventDefault(); run.mutate(undefined) }}>
-          <div className="field"><label>Instrument height</label><LengthInput label="Instrument height" value={height} onChange={setHeight} /></div>
-          <div className="field"><label>Cover at least</label><InputNumber aria-label="Cover at least" value={share} min={50} max={100} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setShare(v ?? 99)} /></div>
-          <div className="field"><label>Overlap at least</label><InputNumber aria-label="Overlap at least" value={overlap} min={30} max={70} suffix="%" controls={false} style={{ width: '100%' }} onChange={(v) => setOverlap(v ?? 35)} /></div>
-          <div className="field" style={{ alignSelf: 'end' }}><Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>Propose</Button></div>
+        <form
+          className="fields"
+          style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}
+          onSubmit={(e) => {
+            e.preventDefault()
+            run.mutate(undefined)
+          }}
+        >
+          <div className="field">
+            <label>Instrument height</label>
+            <LengthInput label="Instrument height" value={height} onChange={setHeight} />
+          </div>
+          <div className="field">
+            <label>Cover at least</label>
+            <InputNumber
+              aria-label="Cover at least"
+              value={share}
+              min={50}
+              max={100}
+              suffix="%"
+              controls={false}
+              style={{ width: '100%' }}
+              onChange={(v) => setShare(v ?? 99)}
+            />
+          </div>
+          <div className="field">
+            <label>Overlap at least</label>
+            <InputNumber
+              aria-label="Overlap at least"
+              value={overlap}
+              min={30}
+              max={70}
+              suffix="%"
+              controls={false}
+              style={{ width: '100%' }}
+              onChange={(v) => setOverlap(v ?? 35)}
+            />
+          </div>
+          <div className="field" style={{ alignSelf: 'end' }}>
+            <Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>
+              Propose
+            </Button>
+          </div>
         </form>
       )}
-      {canEdit(job) && items.filter((i) => i.kind === 'station').length > 1 && <div className="bar"><Button loading={spheres.isPending} onClick={() => spheres.mutate(undefined)}>Propose targets</Button><span className="faint">spheres so that stations which follow one another share three that hold them</span></div>}
-      <p className="faint">Floors: {floors.map((f) => `${u.len(f, 2)} ${u.code}`).join(', ')}. Wanted surfaces are the walls and floors with a required spacing.</p>
-      {busy && <p aria-live="polite">{busy.message || 'waiting for a worker'}… {(100 * busy.progress).toFixed(0)} %</p>}
+      {canEdit(job) && items.filter((i) => i.kind === 'station').length > 1 && (
+        <div className="bar">
+          <Button loading={spheres.isPending} onClick={() => spheres.mutate(undefined)}>
+            Propose targets
+          </Button>
+          <span className="faint">spheres so that stations which follow one another share three that hold them</span>
+        </div>
+      )}
+      <p className="faint">
+        Floors: {floors.map((f) => `${u.len(f, 2)} ${u.code}`).join(', ')}. Wanted surfaces are the walls and floors
+        with a required spacing.
+      </p>
+      {busy && (
+        <p aria-live="polite">
+          {busy.message || 'waiting for a worker'}… {(100 * busy.progress).toFixed(0)} %
+        </p>
+      )}
       {!busy && failed?.state === 'failed' && <p className="warn">{failed.message}</p>}
       {p && (
         <>
           {p.stale && <p className="warn">The plan has changed since; propose again for its present state.</p>}
-          <p>{(100 * p.reachable).toFixed(1)} % of what is required can be covered from any of {p.places} places.</p>
+          <p>
+            {(100 * p.reachable).toFixed(1)} % of what is required can be covered from any of {p.places} places.
+          </p>
           <table className="ledger" aria-label="Proposals">
-            <thead><tr><th />{p.alternatives.map((a) => <th key={a.name} className="num">{a.name}</th>)}</tr></thead>
+            <thead>
+              <tr>
+                <th />
+                {p.alternatives.map((a) => (
+                  <th key={a.name} className="num">
+                    {a.name}
+                  </th>
+                ))}
+              </tr>
+            </thead>
             <tbody>
-              {([
-                ['stations', (a) => a.stations.length],
-                ['… at least, all hanging together', (a) => (a.groups < 2 ? a.at_least_together : '–')],
-                ['… at least, for the cover alone', (a) => a.at_least],
-                ['covered once', (a) => `${(100 * a.once).toFixed(1)} %`],
-                ['covered twice', (a) => `${(100 * a.twice).toFixed(1)} %`],
-                ['hang together by overlap', (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>)],
-                ['step', (a) => `${(a.step * 1e3).toFixed(2)} mrad`],
-                ['time on site', (a) => minutes(a.time)],
-                ['points', (a) => `${(a.points / 1e6).toFixed(0)} million`],
-                ['predicted with the plan’s targets', (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`)],
-              ] as [string, (a: Alternative) => React.ReactNode][]).map(([what, of]) => <tr key={what}><td>{what}</td>{p.alternatives.map((a) => <td key={a.name} className="num">{of(a)}</td>)}</tr>)}
-              <tr><td />{p.alternatives.map((a) => (
-                <td key={a.name} className="num">
-                  <Button size="small" onClick={() => onShow(shown?.name === a.name ? null : a)} aria-pressed={shown?.name === a.name}>{shown?.name === a.name ? 'Hide' : 'Show'}</Button>{' '}
-                  {canEdit(job) && <Button size="small" type={shown?.name === a.name ? 'primary' : 'default'} onClick={() => take(a)} aria-label={`Take ${a.name}`}>Take</Button>}
-                </td>
-              ))}</tr>
+              {(
+                [
+                  ['stations', (a) => a.stations.length],
+                  ['… at least, all hanging together', (a) => (a.groups < 2 ? a.at_least_together : '–')],
+                  ['… at least, for the cover alone', (a) => a.at_least],
+                  ['covered once', (a) => `${(100 * a.once).toFixed(1)} %`],
+                  ['covered twice', (a) => `${(100 * a.twice).toFixed(1)} %`],
+                  [
+                    'hang together by overlap',
+                    (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>),
+                  ],
+                  ['step', (a) => `${(a.step * 1e3).toFixed(2)} mrad`],
+                  ['time on site', (a) => minutes(a.time)],
+                  ['points', (a) => `${(a.points / 1e6).toFixed(0)} million`],
+                  [
+                    'predicted with the plan’s targets',
+                    (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`),
+                  ],
+                ] as [string, (a: Alternative) => React.ReactNode][]
+              ).map(([what, of]) => (
+                <tr key={what}>
+                  <td>{what}</td>
+                  {p.alternatives.map((a) => (
+                    <td key={a.name} className="num">
+                      {of(a)}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+              <tr>
+                <td />
+                {p.alternatives.map((a) => (
+                  <td key={a.name} className="num">
+                    <Button
+                      size="small"
+                      onClick={() => onShow(shown?.name === a.name ? null : a)}
+                      aria-pressed={shown?.name === a.name}
+                    >
+                      {shown?.name === a.name ? 'Hide' : 'Show'}
+                    </Button>{' '}
+                    {canEdit(job) && (
+                      <Button
+                        size="small"
+                        type={shown?.name === a.name ? 'primary' : 'default'}
+                        onClick={() => take(a)}
+                        aria-label={`Take ${a.name}`}
+                      >
+                        Take
+                      </Button>
+                    )}
+                  </td>
+                ))}
+              </tr>
             </tbody>
           </table>
-          {p.alternatives.some((a) => a.groups > 1) && <p className="faint">Groups that share too little are tied by three targets that stations of both see, or by a station between them: in the doorway, on the landing of the stairs.</p>}
+          {p.alternatives.some((a) => a.groups > 1) && (
+            <p className="faint">
+              Groups that share too little are tied by three targets that stations of both see, or by a station between
+              them: in the doorway, on the landing of the stairs.
+            </p>
+          )}
         </>
       )}
     </>

@@ -12,15 +12,45 @@ export function SliceCloud() {
   const [height, setHeight] = useState<number | null>(1.2)
   const [thickness, setThickness] = useState<number | null>(0.2)
   const jobs = useQuery({ queryKey: ['jobs'], queryFn: async () => unwrap(await api.GET('/api/jobs')) })
-  const lay = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/plan/slice', { params: { path: { job: job.id }, query: { source, height: height ?? 0, thickness: thickness ?? 0.2 } } })))
+  const lay = useChange(async () =>
+    unwrap(
+      await api.POST('/api/jobs/{job}/plan/slice', {
+        params: { path: { job: job.id }, query: { source, height: height ?? 0, thickness: thickness ?? 0.2 } },
+      }),
+    ),
+  )
   return (
-    <form onSubmit={(e) => { e.preventDefault(); lay.mutate(undefined) }}>
-      <label>Cloud of<Select aria-label="Cloud of" value={source} onChange={setSource} style={{ width: '100%' }} options={(jobs.data ?? []).filter((j) => j.role !== 'client').map((j) => ({ value: j.id, label: j.id === job.id ? 'this job' : j.name }))} /></label>
+    <form
+      onSubmit={(e) => {
+        e.preventDefault()
+        lay.mutate(undefined)
+      }}
+    >
+      <label>
+        Cloud of
+        <Select
+          aria-label="Cloud of"
+          value={source}
+          onChange={setSource}
+          style={{ width: '100%' }}
+          options={(jobs.data ?? [])
+            .filter((j) => j.role !== 'client')
+            .map((j) => ({ value: j.id, label: j.id === job.id ? 'this job' : j.name }))}
+        />
+      </label>
       <div className="fields" style={{ gridTemplateColumns: '1fr 1fr' }}>
-        <div className="field"><label>Height on the plan</label><LengthInput label="Height of the slice" value={height} onChange={setHeight} /></div>
-        <div className="field"><label>Thickness</label><LengthInput label="Thickness of the slice" value={thickness} onChange={setThickness} /></div>
+        <div className="field">
+          <label>Height on the plan</label>
+          <LengthInput label="Height of the slice" value={height} onChange={setHeight} />
+        </div>
+        <div className="field">
+          <label>Thickness</label>
+          <LengthInput label="Thickness of the slice" value={thickness} onChange={setThickness} />
+        </div>
       </div>
-      <Button htmlType="submit" loading={lay.isPending}>Lay a slice of the cloud under the plan</Button>
+      <Button htmlType="submit" loading={lay.isPending}>
+        Lay a slice of the cloud under the plan
+      </Button>
     </form>
   )
 }

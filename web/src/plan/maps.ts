@@ -6,38 +6,68 @@ export type Surface = Schema['SurfaceDto']
 export type MapMode = 'station' | 'count' | 'spacing' | 'incidence' | 'why' | 'error'
 
 export const MAPS: { value: MapMode; label: string; says: string }[] = [
-  { value: 'station', label: 'the picked station', says: 'teal: what the picked station covers, stronger where over the full height' },
+  {
+    value: 'station',
+    label: 'the picked station',
+    says: 'teal: what the picked station covers, stronger where over the full height',
+  },
   { value: 'count', label: 'how often covered', says: 'red never, ochre once, teal twice or more' },
   { value: 'spacing', label: 'best spacing', says: 'teal far finer than required, sand at the limit, red not covered' },
   { value: 'incidence', label: 'best incidence', says: 'teal square, sand 45°, red over 70° or not covered' },
-  { value: 'why', label: 'why not covered', says: 'grey hidden, violet outside the field of view, blue out of range, ochre too oblique, red too coarse' },
-  { value: 'error', label: 'predicted error', says: '95 % of a point there: teal far below the requirement, red at it or beyond, grey unknown' },
+  {
+    value: 'why',
+    label: 'why not covered',
+    says: 'grey hidden, violet outside the field of view, blue out of range, ochre too oblique, red too coarse',
+  },
+  {
+    value: 'error',
+    label: 'predicted error',
+    says: '95 % of a point there: teal far below the requirement, red at it or beyond, grey unknown',
+  },
 ]
 export const WHY = ['covered', 'hidden', 'outside the field of view', 'out of range', 'too oblique', 'too coarse']
 const WHY_COLOURS = ['#d5e6e2', '#7d868d', '#6d5a93', '#3d6ea5', '#b07a1a', '#93302b']
-const RED = '#93302b', OCHRE = '#b98a22', TEAL = '#1d8a80', GREY = '#b7bdc1'
+const RED = '#93302b',
+  OCHRE = '#b98a22',
+  TEAL = '#1d8a80',
+  GREY = '#b7bdc1'
 
 /** From teal by sand to red. */
 export function ramp(t: number): string {
-  const [a, b, c] = [[29, 138, 128], [226, 198, 120], [147, 48, 43]] as const
-  const mix = (p: readonly number[], q: readonly number[], s: number) => `rgb(${p.map((v, i) => Math.round(v + (q[i]! - v) * s)).join(',')})`
+  const [a, b, c] = [
+    [29, 138, 128],
+    [226, 198, 120],
+    [147, 48, 43],
+  ] as const
+  const mix = (p: readonly number[], q: readonly number[], s: number) =>
+    `rgb(${p.map((v, i) => Math.round(v + (q[i]! - v) * s)).join(',')})`
   return t < 0.5 ? mix(a, b, Math.max(t, 0) * 2) : mix(b, c, Math.min(t, 1) * 2 - 1)
 }
 
 /** The colour of a piece: see the fields of `cells`. */
-export function colourOf(mode: MapMode, cell: readonly number[], required: number | null | undefined, limit: number | null): string {
+export function colourOf(
+  mode: MapMode,
+  cell: readonly number[],
+  required: number | null | undefined,
+  limit: number | null,
+): string {
   const [count, spacing, incidence, why, error] = [cell[6]!, cell[7]!, cell[8]!, cell[9]!, cell[10]!]
   if (mode === 'why') return WHY_COLOURS[why]!
   if (mode === 'count') return count === 0 ? RED : count === 1 ? OCHRE : TEAL
   if (mode === 'error') return error > 0 && limit ? ramp(error / limit) : GREY
   if (why > 0) return RED
-  return mode === 'spacing' ? ramp(spacing / (required ?? 0.1) / 2) : ramp(incidence / (Math.PI / 2) )
+  return mode === 'spacing' ? ramp(spacing / (required ?? 0.1) / 2) : ramp(incidence / (Math.PI / 2))
 }
 
 /** Stretches of wall seen from above: the worst piece of each column speaks for it. */
-export function fromAbove(mode: MapMode, surfaces: Surface[], limit: number | null): { line: [number, number][]; colour: string }[] {
+export function fromAbove(
+  mode: MapMode,
+  surfaces: Surface[],
+  limit: number | null,
+): { line: [number, number][]; colour: string }[] {
   const out: { line: [number, number][]; colour: string }[] = []
-  const bad = (c: readonly number[]) => (mode === 'count' ? -c[6]! : mode === 'error' ? c[10]! : c[9]! > 0 ? 100 + c[9]! : mode === 'spacing' ? c[7]! : c[8]!)
+  const bad = (c: readonly number[]) =>
+    mode === 'count' ? -c[6]! : mode === 'error' ? c[10]! : c[9]! > 0 ? 100 + c[9]! : mode === 'spacing' ? c[7]! : c[8]!
   for (const s of surfaces) {
     if (s.kind !== 'wall') continue
     const columns = new Map<string, number[]>()
@@ -50,7 +80,13 @@ export function fromAbove(mode: MapMode, surfaces: Surface[], limit: number | nu
     for (const c of columns.values()) {
       const [dx, dy] = along(c)
       const h = c[4]! / 2
-      out.push({ line: [[c[0]! - dx * h, c[1]! - dy * h], [c[0]! + dx * h, c[1]! + dy * h]], colour: colourOf(mode, c, s.required, s.accuracy ?? limit) })
+      out.push({
+        line: [
+          [c[0]! - dx * h, c[1]! - dy * h],
+          [c[0]! + dx * h, c[1]! + dy * h],
+        ],
+        colour: colourOf(mode, c, s.required, s.accuracy ?? limit),
+      })
     }
   }
   return out
@@ -63,7 +99,9 @@ export function directions(s: Surface): (cell: readonly number[]) => [number, nu
   const sorted = [...columns.values()].sort((a, b) => a[3]! - b[3]!)
   const found = new Map<string, [number, number]>()
   for (const [k, c] of sorted.entries()) {
-    const near = [sorted[k + 1], sorted[k - 1]].find((n) => n && Math.abs(Math.hypot(n[0]! - c[0]!, n[1]! - c[1]!) - Math.abs(n[3]! - c[3]!)) < 1e-3)
+    const near = [sorted[k + 1], sorted[k - 1]].find(
+      (n) => n && Math.abs(Math.hypot(n[0]! - c[0]!, n[1]! - c[1]!) - Math.abs(n[3]! - c[3]!)) < 1e-3,
+    )
     const l = near ? near[3]! - c[3]! : 1
     found.set(c[3]!.toFixed(3), near ? [(near[0]! - c[0]!) / l, (near[1]! - c[1]!) / l] : [1, 0])
   }
@@ -72,6 +110,8 @@ export function directions(s: Surface): (cell: readonly number[]) => [number, nu
 
 /** What is known of a piece, in words. */
 export function cellWords(c: readonly number[], u: Units): string {
-  const seen = c[9] ? WHY[c[9]]! : `covered by ${c[6]}, spacing ${u.err(c[7]!)} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`
+  const seen = c[9]
+    ? WHY[c[9]]!
+    : `covered by ${c[6]}, spacing ${u.err(c[7]!)} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`
   return `height ${u.len(c[2]!, 2)} ${u.code}: ${seen}${c[10] ? `, predicted ${u.err(c[10])} ${u.small} (95 %)` : ''}`
 }

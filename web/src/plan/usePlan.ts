@@ -5,7 +5,11 @@ import { useChange, useJob, useRead } from '../lib/hooks'
 
 export type Item = Omit<Schema['PlanItem'], 'data'> & { data: Schema['PlanData'] }
 /** What an item becomes; `data` null removes it. */
-export interface Change { id: string; kind: string; data: Schema['PlanData'] | null }
+export interface Change {
+  id: string
+  kind: string
+  data: Schema['PlanData'] | null
+}
 
 const KEY = (job: string) => ['job', job, '/api/jobs/{job}/plan']
 
@@ -25,45 +29,74 @@ export function usePlan() {
     async (changes: Change[]) => {
       const body = changes.map((c) => {
         const known = versions.current.get(c.id)
-        return { id: c.id, kind: c.kind, data: (c.data ?? known?.data ?? {}) as Record<string, never>, version: known?.version ?? null, deleted: c.data == null }
+        return {
+          id: c.id,
+          kind: c.kind,
+          data: (c.data ?? known?.data ?? {}) as Record<string, never>,
+          version: known?.version ?? null,
+          deleted: c.data == null,
+        }
       })
-      return unwrap(await api.POST('/api/jobs/{job}/plan/edits', { params: { path: { job: job.id } }, body })) as unknown as Item[]
+      return unwrap(
+        await api.POST('/api/jobs/{job}/plan/edits', { params: { path: { job: job.id } }, body }),
+      ) as unknown as Item[]
     },
     (items) => {
       items.forEach((i) => versions.current.set(i.id, i))
       const ids = new Set(items.map((i) => i.id))
-      queries.setQueryData<Item[]>(KEY(job.id), (old) => [...(old ?? []).filter((i) => !ids.has(i.id)), ...items.filter((i) => !i.deleted)].sort((a, b) => (a.id < b.id ? -1 : 1)))
+      queries.setQueryData<Item[]>(KEY(job.id), (old) =>
+        [...(old ?? []).filter((i) => !ids.has(i.id)), ...items.filter((i) => !i.deleted)].sort((a, b) =>
+          a.id < b.id ? -1 : 1,
+        ),
+      )
     },
   )
   const { mutateAsync } = send
-  const inverse = useCallback((changes: Change[]) => changes.map((c): Change => {
-    const now = versions.current.get(c.id)
-    return { id: c.id, kind: c.kind, data: now && !now.deleted ? now.data : null }
-  }), [])
-  const apply = useCallback(async (changes: Change[]) => {
-    const back = inverse(changes)
-    try {
-      await mutateAsync(changes)
-      setPast((p) => [...p.slice(-199), back])
-      setFuture([])
-      return true
-    } catch {
-      return false
-    }
-  }, [inverse, mutateAsync])
-  const step = useCallback(async (from: Change[][], setFrom: typeof setPast, setTo: typeof setPast) => {
-    const changes = from.at(-1)
-    if (!changes) return
-    const back = inverse(changes)
-    try {
-      await mutateAsync(changes)
-      setFrom(from.slice(0, -1))
-      setTo((t) => [...t, back])
-    } catch { /* said by useChange; the plan has been reloaded */ }
-  }, [inverse, mutateAsync])
+  const inverse = useCallback(
+    (changes: Change[]) =>
+      changes.map((c): Change => {
+        const now = versions.current.get(c.id)
+        return { id: c.id, kind: c.kind, data: now && !now.deleted ? now.data : null }
+      }),
+    [],
+  )
+  const apply = useCallback(
+    async (changes: Change[]) => {
+      const back = inverse(changes)
+      try {
+        await mutateAsync(changes)
+        setPast((p) => [...p.slice(-199), back])
+        setFuture([])
+        return true
+      } catch {
+        return false
+      }
+    },
+    [inverse, mutateAsync],
+  )
+  const step = useCallback(
+    async (from: Change[][], setFrom: typeof setPast, setTo: typeof setPast) => {
+      const changes = from.at(-1)
+      if (!changes) return
+      const back = inverse(changes)
+      try {
+        await mutateAsync(changes)
+        setFrom(from.slice(0, -1))
+        setTo((t) => [...t, back])
+      } catch {
+        /* said by useChange; the plan has been reloaded */
+      }
+    },
+    [inverse, mutateAsync],
+  )
   return {
-    items: read.data ?? [], pending: read.isPending, saving: send.isPending, apply,
-    undo: () => step(past, setPast, setFuture), redo: () => step(future, setFuture, setPast),
-    canUndo: past.length > 0, canRedo: future.length > 0,
+    items: read.data ?? [],
+    pending: read.isPending,
+    saving: send.isPending,
+    apply,
+    undo: () => step(past, setPast, setFuture),
+    redo: () => step(future, setFuture, setPast),
+    canUndo: past.length > 0,
+    canRedo: future.length > 0,
   }
 }

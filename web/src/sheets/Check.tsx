@@ -11,7 +11,9 @@ export default function Check() {
   const u = useUnits()
   const verdicts = useRead<Schema['VerdictDto'][]>('/api/jobs/{job}/verdicts')
   const georef = useRead<Schema['GeorefDto'] | null>('/api/jobs/{job}/georeference', job.role !== 'client')
-  const measure = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/spacing', { params: { path: { job: job.id } } })))
+  const measure = useChange(async () =>
+    unwrap(await api.POST('/api/jobs/{job}/spacing', { params: { path: { job: job.id } } })),
+  )
   const rows = verdicts.data ?? []
   const bad = rows.filter((r) => r.verdict === 'not met').length
   const open = rows.filter((r) => r.verdict === 'not demonstrated').length
@@ -21,27 +23,76 @@ export default function Check() {
       <Head aside={georef.data?.stale ? 'the georeferencing is out of date' : ''}>Check</Head>
       {rows.length === 0 && <p className="empty">Nothing is asked for. Set the requirement on the brief.</p>}
       {rows.length > 0 && (
-        <VerdictCard tone={bad ? 'failed' : open ? 'doubtful' : 'sound'} title={bad ? `${bad} of ${rows.length} requirements not met` : open ? `${open} of ${rows.length} requirements not demonstrated` : `All ${rows.length} requirements met`}
-          evidence={[bad ? 'This data is not fit for what the client asked until the rows below are mended or the limit is changed by the client.' : open ? 'What is not demonstrated is not promised: the evidence column says what is missing or speaks against it.' : 'Shown by evidence that took no part in the result.']} />
+        <VerdictCard
+          tone={bad ? 'failed' : open ? 'doubtful' : 'sound'}
+          title={
+            bad
+              ? `${bad} of ${rows.length} requirements not met`
+              : open
+                ? `${open} of ${rows.length} requirements not demonstrated`
+                : `All ${rows.length} requirements met`
+          }
+          evidence={[
+            bad
+              ? 'This data is not fit for what the client asked until the rows below are mended or the limit is changed by the client.'
+              : open
+                ? 'What is not demonstrated is not promised: the evidence column says what is missing or speaks against it.'
+                : 'Shown by evidence that took no part in the result.',
+          ]}
+        />
       )}
       {rows.length > 0 && (
         <table className="ledger verdicts" aria-label="Verdict">
-          <thead><tr><th>Requirement</th><th className="num">required [{u.small}]</th><th className="num">predicted [{u.small}]</th><th className="num">achieved [{u.small}]</th><th style={{ width: 130 }}>against the limit</th><th>Verdict</th><th>Evidence</th></tr></thead>
+          <thead>
+            <tr>
+              <th>Requirement</th>
+              <th className="num">required [{u.small}]</th>
+              <th className="num">predicted [{u.small}]</th>
+              <th className="num">achieved [{u.small}]</th>
+              <th style={{ width: 130 }}>against the limit</th>
+              <th>Verdict</th>
+              <th>Evidence</th>
+            </tr>
+          </thead>
           <tbody>
             {rows.map((r) => (
               <tr key={r.requirement} data-verdict={r.verdict}>
-                <td>{r.requirement}</td><td className="num">{u.err(r.required)}</td><td className="num">{u.err(r.predicted)}</td>
-                <td className="num"><b>{u.err(r.achieved)}</b>{r.bound != null && <><br /><span className="faint">at most {u.err(r.bound)} (95 %)</span></>}</td>
-                <td><Against value={r.achieved} limit={r.required} label={r.requirement} /></td>
-                <td><Grade value={r.verdict} /></td><td>{r.evidence}</td>
+                <td>{r.requirement}</td>
+                <td className="num">{u.err(r.required)}</td>
+                <td className="num">{u.err(r.predicted)}</td>
+                <td className="num">
+                  <b>{u.err(r.achieved)}</b>
+                  {r.bound != null && (
+                    <>
+                      <br />
+                      <span className="faint">at most {u.err(r.bound)} (95 %)</span>
+                    </>
+                  )}
+                </td>
+                <td>
+                  <Against value={r.achieved} limit={r.required} label={r.requirement} />
+                </td>
+                <td>
+                  <Grade value={r.verdict} />
+                </td>
+                <td>{r.evidence}</td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
-      {spacing && canEdit(job) && <div className="bar"><Button loading={measure.isPending} onClick={() => measure.mutate(undefined)}>Measure point spacing on required surfaces</Button></div>}
+      {spacing && canEdit(job) && (
+        <div className="bar">
+          <Button loading={measure.isPending} onClick={() => measure.mutate(undefined)}>
+            Measure point spacing on required surfaces
+          </Button>
+        </div>
+      )}
       <Tasks kinds={['spacing']} ended={1} />
-      <Caution>The verdict speaks of measured accuracy only. It never says that a boundary or a design is right: a licensed professional signs for those where the law asks for one.</Caution>
+      <Caution>
+        The verdict speaks of measured accuracy only. It never says that a boundary or a design is right: a licensed
+        professional signs for those where the law asks for one.
+      </Caution>
     </div>
   )
 }

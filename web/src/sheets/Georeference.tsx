@@ -27,7 +27,9 @@ export default function Georeference() {
   const control = useControl()
   const run = useChange(async () => {
     try {
-      const r = unwrap(await api.POST('/api/jobs/{job}/georeference', { params: { path: { job: job.id } }, body: { model } }))
+      const r = unwrap(
+        await api.POST('/api/jobs/{job}/georeference', { params: { path: { job: job.id } }, body: { model } }),
+      )
       setRefused('')
       return r
     } catch (e) {
@@ -37,25 +39,63 @@ export default function Georeference() {
   })
   useKey('g', () => run.mutate(undefined), edit)
   const shown = useMemo(() => ({ targets: g?.targets ?? [], ties: [] }), [g])
-  const names = [...(adjustment.data?.result.targets ?? []), ...(adjustment.data?.result.candidates ?? [])].map((t) => t.name)
+  const names = [...(adjustment.data?.result.targets ?? []), ...(adjustment.data?.result.candidates ?? [])].map(
+    (t) => t.name,
+  )
   return (
     <div className="split">
       <div className="canvas">
-        {g && <div className="canvas-tabs"><Segmented aria-label="What is drawn" value={view} onChange={setView} options={['cloud', 'vectors']} /></div>}
-        {g && view === 'cloud' ? <CloudView frame="grid" {...shown} selected={null} /> : <Vectors result={g} control={control.rows} />}
+        {g && (
+          <div className="canvas-tabs">
+            <Segmented aria-label="What is drawn" value={view} onChange={setView} options={['cloud', 'vectors']} />
+          </div>
+        )}
+        {g && view === 'cloud' ? (
+          <CloudView frame="grid" {...shown} selected={null} />
+        ) : (
+          <Vectors result={g} control={control.rows} />
+        )}
       </div>
       <aside className="side">
         {edit && <ControlFile />}
-        <ControlTable control={control} residuals={[...(g?.residuals ?? []), ...(g?.checks ?? [])]} names={names} edit={edit} />
+        <ControlTable
+          control={control}
+          residuals={[...(g?.residuals ?? []), ...(g?.checks ?? [])]}
+          names={names}
+          edit={edit}
+        />
         {edit && (
           <div className="bar">
-            <Select aria-label="Model" value={model} onChange={setModel} style={{ width: 250 }} options={[{ value: 'levelled', label: 'Levelled: heading and shift (4)' }, { value: 'rigid', label: 'Rigid: turns and shift (6)' }, { value: 'similarity', label: 'With scale (7), to look for one' }]} />
-            <Button type="primary" loading={run.isPending} disabled={control.rows.length === 0} onClick={() => run.mutate(undefined)}>Fit to control</Button>
+            <Select
+              aria-label="Model"
+              value={model}
+              onChange={setModel}
+              style={{ width: 250 }}
+              options={[
+                { value: 'levelled', label: 'Levelled: heading and shift (4)' },
+                { value: 'rigid', label: 'Rigid: turns and shift (6)' },
+                { value: 'similarity', label: 'With scale (7), to look for one' },
+              ]}
+            />
+            <Button
+              type="primary"
+              loading={run.isPending}
+              disabled={control.rows.length === 0}
+              onClick={() => run.mutate(undefined)}
+            >
+              Fit to control
+            </Button>
           </div>
         )}
         {refused && <VerdictCard tone="failed" title="Refused" evidence={[refused]} />}
-        {georef.isError && <p role="alert" className="warn">The fit could not be read: {georef.error.message}</p>}
-        {georef.data?.stale && <p className="warn">The block or the control changed since this fit: it is out of date. Fit again.</p>}
+        {georef.isError && (
+          <p role="alert" className="warn">
+            The fit could not be read: {georef.error.message}
+          </p>
+        )}
+        {georef.data?.stale && (
+          <p className="warn">The block or the control changed since this fit: it is out of date. Fit again.</p>
+        )}
         {g && <FitResult result={g} />}
       </aside>
     </div>

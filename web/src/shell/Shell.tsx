@@ -18,8 +18,20 @@ export function Shell() {
       return answer.response.status === 401 ? null : unwrap(answer)
     },
   })
-  if (me.isPending) return <div className="center"><Spin /></div>
-  if (me.isError) return <div className="center"><p>The server cannot be reached. <button onClick={() => void me.refetch()}>Try again</button></p></div>
+  if (me.isPending)
+    return (
+      <div className="center">
+        <Spin />
+      </div>
+    )
+  if (me.isError)
+    return (
+      <div className="center">
+        <p>
+          The server cannot be reached. <button onClick={() => void me.refetch()}>Try again</button>
+        </p>
+      </div>
+    )
   if (!me.data) return <SignIn />
   return (
     <Routes>

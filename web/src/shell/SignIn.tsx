@@ -25,11 +25,39 @@ export function SignIn() {
       <div className="signin">
         <h1>Vistazo</h1>
         <p className="faint">From scans to a signed package, with the error stated at every step.</p>
-        <form onSubmit={(e) => { e.preventDefault(); void go() }}>
-          <label>Address<Input name="email" autoComplete="username" value={email} onChange={(e) => setEmail(e.target.value)} autoFocus /></label>
-          <label>Password<Input.Password name="password" autoComplete="current-password" value={password} onChange={(e) => setPassword(e.target.value)} /></label>
-          {wrong && <p role="alert" style={{ color: 'var(--red)', margin: 0 }}>{wrong}</p>}
-          <Button type="primary" htmlType="submit" loading={busy}>Sign in</Button>
+        <form
+          onSubmit={(e) => {
+            e.preventDefault()
+            void go()
+          }}
+        >
+          <label>
+            Address
+            <Input
+              name="email"
+              autoComplete="username"
+              value={email}
+              onChange={(e) => setEmail(e.target.value)}
+              autoFocus
+            />
+          </label>
+          <label>
+            Password
+            <Input.Password
+              name="password"
+              autoComplete="current-password"
+              value={password}
+              onChange={(e) => setPassword(e.target.value)}
+            />
+          </label>
+          {wrong && (
+            <p role="alert" style={{ color: 'var(--red)', margin: 0 }}>
+              {wrong}
+            </p>
+          )}
+          <Button type="primary" htmlType="submit" loading={busy}>
+            Sign in
+          </Button>
         </form>
       </div>
     </main>
