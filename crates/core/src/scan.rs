@@ -1,6 +1,7 @@
 //! One scan in memory: points in the scanner frame and the grid of directions they came in.
 
 use rayon::prelude::*;
+use std::f64::consts::{PI, TAU};
 
 /// Marks a grid cell without a return.
 pub const NO_POINT: u32 = u32::MAX;
@@ -199,6 +200,27 @@ const MOST_HIDDEN: f64 = 0.02;
 /// Points of a scan that share a direction: none on its own grid, a third where directions are at random.
 const MOST_SHARED: f64 = 0.4;
 
+/// Bins of azimuth.
+const BINS: usize = 720;
+/// Empty columns between the end of a window and its beginning, which lie side by side.
+const SEAM: u32 = 8;
+/// Cells a point at most, for points that lie far apart.
+const MOST_CELLS: f64 = 16.0;
+
+/// Where the azimuths in use begin and how far they reach, radians from -π: round the circle but for the widest gap,
+/// all of it when there is none worth speaking of.
+fn window(used: &[bool]) -> (f64, f64) {
+    let bin = TAU / used.len() as f64;
+    let (mut widest, mut gap) = ((0, 0), 0);
+    for k in 0..2 * used.len() {
+        gap = if used[k % used.len()] { 0 } else { (gap + 1).min(used.len()) };
+        if gap > widest.0 {
+            widest = (gap, k + 1);
+        }
+    }
+    if widest.0 < 20 { (0.0, TAU) } else { ((widest.1 % used.len()) as f64 * bin, TAU - widest.0 as f64 * bin) }
+}
+
 impl Directions {
     /// `None` when no scanner at the origin can have seen these points.
     fn of(points: &[[f32; 3]]) -> Option<Self> {
@@ -220,13 +242,16 @@ impl Directions {
             return None;
         }
         // share of azimuths in use, in half-degree bins
-        let mut used = vec![false; 720];
+        let mut used = vec![false; BINS];
         for a in &sample {
-            used[(((a.0 + std::f64::consts::PI).to_degrees() * 2.0) as usize).min(719)] = true;
+            used[(((a.0 + PI) / TAU * BINS as f64) as usize).min(BINS - 1)] = true;
         }
-        let span = used.iter().filter(|u| **u).count() as f64 / 720.0 * std::f64::consts::TAU;
+        let span = used.iter().filter(|u| **u).count() as f64 / BINS as f64 * TAU;
+        // a window has columns for its own width only: the full circle at its step might be gigabytes
+        let (from, width) = window(&used);
         let step = (span * (hi - lo) / points.len() as f64).sqrt().max(2e-5);
-        let cols = ((std::f64::consts::TAU / step).ceil() as u32).max(1);
+        let step = step.max((width * (hi - lo) / (MOST_CELLS * points.len() as f64)).sqrt());
+        let cols = ((width / step).ceil() as u32).max(1) + if width < TAU { SEAM } else { 0 };
         let rows = (((hi - lo) / step).ceil() as u32).max(1);
         let mut grid = vec![NO_POINT; rows as usize * cols as usize];
         let range = |i: usize| points[i].iter().map(|v| v * v).sum::<f32>();
@@ -242,8 +267,11 @@ impl Directions {
                     if row < 0 || row >= i64::from(rows) {
                         return NO_POINT;
                     }
-                    let col = (((az + std::f64::consts::PI) / step) as u32).min(cols - 1);
-                    row as u32 * cols + col
+                    let along = (az + PI - from).rem_euclid(TAU);
+                    if along > width {
+                        return NO_POINT;
+                    }
+                    row as u32 * cols + ((along / step) as u32).min(cols - 1)
                 })
                 .collect_into_vec(&mut cells);
             for (k, &at) in cells.iter().enumerate().filter(|c| *c.1 != NO_POINT) {

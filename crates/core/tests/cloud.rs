@@ -171,3 +171,23 @@ proptest! {
         prop_assert!(order.half > reach * 0.5 && order.half <= (reach * 2.0).max(1.7));
     }
 }
+
+/// A hundredth of the circle on the columns of all of it took 30 times the memory of its points.
+#[test]
+fn a_narrow_window_has_columns_for_its_own_width_only() {
+    for (from, width) in [(0.3, 0.06), (3.1, 0.08)] {
+        let points: Vec<[f32; 3]> = (0..200_000_u32)
+            .map(|k| {
+                let (row, col) = (f64::from(k / 500), f64::from(k % 500));
+                let (az, el) = (from + width * col / 500.0, 0.05 * row / 400.0);
+                [5.0 * az.cos(), 5.0 * az.sin(), 5.0 * el.tan()].map(|v: f64| v as f32)
+            })
+            .collect();
+        let n = points.len();
+        let scan = Scan::from_unordered(points, vec![0; n]).unwrap();
+        assert!(scan.has_scanner());
+        assert!(scan.grid.len() < 2 * n, "{} cells for {n} points", scan.grid.len());
+        let held = scan.grid.iter().filter(|c| **c != vistazo_core::scan::NO_POINT).count();
+        assert!(held as f64 > 0.6 * n as f64, "{held} of {n}");
+    }
+}

@@ -205,6 +205,9 @@ pub fn read_images(path: &Path, part: usize) -> Result<Vec<SourceImage>, FormatE
     Ok(out)
 }
 
+/// Cells of a grid at most: three times those of the largest scan that is taken, 1.6 GB.
+const LARGEST_GRID: u64 = 400_000_000;
+
 /// A grid with sensible bounds becomes one; anything else is binned by direction.
 fn build(got: &mut Collector<'_>) -> Option<Result<Scan, ScanError>> {
     let cells = std::mem::take(&mut got.cells);
@@ -213,10 +216,8 @@ fn build(got: &mut Collector<'_>) -> Option<Result<Scan, ScanError>> {
     let (rows, cols) = (i64::from(r1) - i64::from(r0) + 1, i64::from(c1) - i64::from(c0) + 1);
     let area = rows.saturating_mul(cols) as u64;
     // a grid far larger than its points is a false one
-    let sensible = rows > 1
-        && cols > 1
-        && area <= (cells.len() as u64).saturating_mul(40).max(1_000_000)
-        && area < u64::from(u32::MAX);
+    let sensible =
+        rows > 1 && cols > 1 && area <= (cells.len() as u64).saturating_mul(40).clamp(1_000_000, LARGEST_GRID);
     sensible.then(|| {
         let shifted =
             cells.iter().map(|c| ((i64::from(c.0) - i64::from(r0)) as u32, (i64::from(c.1) - i64::from(c0)) as u32));

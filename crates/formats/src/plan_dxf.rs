@@ -1,10 +1,17 @@
-//! Plans as DXF: lines and polylines become walls, closed ones obstacles, circles columns.
+//! Plans as DXF. Entities that a file of our own says more of (as extended data) come back as the items they were; of
+//! others, lines and polylines become walls, closed ones obstacles, circles columns.
 
 use crate::error::FormatError;
-use crate::plan::PlanShape;
+use crate::plan::{ItemSaid, MOST_SHAPES, PlanShape, too_many};
 use dxf::entities::{Circle, Entity, EntityType, Line, LwPolyline, Text};
 use dxf::enums::Units;
-use dxf::{Drawing, LwPolylineVertex, Point};
+use dxf::tables::AppId;
+use dxf::{Drawing, LwPolylineVertex, Point, XData, XDataItem};
+
+/// Whose extended data is read.
+const OURS: &str = "VISTAZO";
+/// Bytes of one string of extended data at most.
+const LONGEST: usize = 240;
 
 /// Reads a DXF text. `unit` is the length of a drawing unit in metres, where the drawing does not
 /// say (or says wrong); walls get 3 m where they have no thickness.
@@ -33,6 +40,9 @@ pub fn read_dxf(text: &str, unit: Option<f64>) -> Result<Vec<PlanShape>, FormatE
     };
     let mut out = Vec::new();
     for e in drawing.entities() {
+        if out.len() > MOST_SHAPES {
+            return Err(too_many());
+        }
         let name = (e.common.layer != "0").then(|| e.common.layer.clone());
         let shape = |points: Vec<[f64; 2]>, z: f64, height: f64, closed: bool| PlanShape {
             closed: closed && points.len() > 2,
@@ -41,6 +51,7 @@ pub fn read_dxf(text: &str, unit: Option<f64>) -> Result<Vec<PlanShape>, FormatE
             base: z * scale,
             top: z * scale + if height.abs() > 1e-9 { height.abs() * scale } else { 3.0 },
             name: name.clone(),
+            item: said(&e.common.x_data),
         };
         match &e.specific {
             EntityType::Line(l) => {
@@ -73,7 +84,7 @@ pub fn read_dxf(text: &str, unit: Option<f64>) -> Result<Vec<PlanShape>, FormatE
             _ => {}
         }
     }
-    out.retain(|s| s.radius.is_some_and(|r| r > 1e-4) || s.line.len() > 1);
+    out.retain(|s| s.item.is_some() || s.radius.is_some_and(|r| r > 1e-4) || s.line.len() > 1);
     if out.is_empty() {
         return Err(FormatError::Damaged("found no lines, polylines, arcs or circles".into()));
     }
@@ -83,22 +94,29 @@ pub fn read_dxf(text: &str, unit: Option<f64>) -> Result<Vec<PlanShape>, FormatE
     Ok(out)
 }
 
-/// Something to draw: layer, shape, and a label.
-pub struct DrawnShape {
-    /// Layer: the kind of the item.
-    pub layer: String,
-    /// Vertices, metres; one for a point.
-    pub line: Vec<[f64; 2]>,
-    /// The line is closed.
-    pub closed: bool,
-    /// A circle of this radius about the first vertex.
-    pub radius: Option<f64>,
-    /// Height of the foot (points: of the point), metres.
-    pub base: f64,
-    /// Height above the foot, metres.
-    pub height: f64,
-    /// Name.
-    pub name: String,
+/// What our own extended data says of an entity.
+fn said(data: &[XData]) -> Option<ItemSaid> {
+    let ours = data.iter().find(|d| d.application_name == OURS)?;
+    let text: String =
+        ours.items.iter().filter_map(|i| if let XDataItem::Str(s) = i { Some(s.as_str()) } else { None }).collect();
+    ItemSaid::of(serde_json::from_str(&text).ok()?)
+}
+
+/// The same as extended data: ASCII, in strings that are short enough.
+fn say(item: &ItemSaid) -> XData {
+    let mut properties = item.properties.clone();
+    properties.insert("kind".into(), item.kind.clone().into());
+    item.id.iter().for_each(|id| drop(properties.insert("id".into(), id.clone().into())));
+    let mut text = String::new();
+    for c in serde_json::Value::Object(properties).to_string().chars() {
+        if c.is_ascii() {
+            text.push(c);
+        } else {
+            c.encode_utf16(&mut [0; 2]).iter().for_each(|u| text.push_str(&format!("\\u{u:04x}")));
+        }
+    }
+    let pieces = text.as_bytes().chunks(LONGEST).map(|c| XDataItem::Str(String::from_utf8_lossy(c).into_owned()));
+    XData { application_name: OURS.into(), items: pieces.collect() }
 }
 
 /// Writes a plan as DXF in metres, one layer a kind; stations and targets are small circles with
@@ -106,35 +124,35 @@ pub struct DrawnShape {
 ///
 /// # Errors
 /// [`FormatError::Damaged`] when the drawing cannot be written.
-pub fn write_dxf(shapes: &[DrawnShape]) -> Result<String, FormatError> {
+pub fn write_dxf(shapes: &[PlanShape]) -> Result<String, FormatError> {
     let mut drawing = Drawing::new();
     drawing.header.version = dxf::enums::AcadVersion::R2000;
     drawing.header.default_drawing_units = Units::Meters;
+    drawing.add_app_id(AppId { name: OURS.into(), ..AppId::default() });
     for s in shapes {
-        let mut add = |specific: EntityType| {
+        let layer = s.item.as_ref().map_or_else(|| "0".into(), |i| i.kind.to_uppercase());
+        let mut add = |specific: EntityType, item: Option<&ItemSaid>| {
             let mut e = Entity::new(specific);
-            e.common.layer.clone_from(&s.layer);
+            e.common.layer.clone_from(&layer);
+            e.common.x_data.extend(item.map(say));
             drawing.add_entity(e);
         };
         let Some(first) = s.line.first() else { continue };
+        let (item, height) = (s.item.as_ref(), s.top - s.base);
         if s.line.len() == 1 {
             let centre = Point::new(first[0], first[1], s.base);
             let radius = s.radius.unwrap_or(0.15);
-            add(EntityType::Circle(Circle { thickness: s.height, ..Circle::new(centre.clone(), radius) }));
-            add(EntityType::Text(Text {
-                location: centre,
-                text_height: 0.3,
-                value: s.name.clone(),
-                ..Text::default()
-            }));
+            add(EntityType::Circle(Circle { thickness: height, ..Circle::new(centre.clone(), radius) }), item);
+            let value = s.name.clone().unwrap_or_default();
+            add(EntityType::Text(Text { location: centre, text_height: 0.3, value, ..Text::default() }), None);
         } else if s.line.len() == 2 && !s.closed {
             let at = |p: [f64; 2]| Point::new(p[0], p[1], s.base);
-            add(EntityType::Line(Line { thickness: s.height, ..Line::new(at(s.line[0]), at(s.line[1])) }));
+            add(EntityType::Line(Line { thickness: height, ..Line::new(at(s.line[0]), at(s.line[1])) }), item);
         } else {
             let vertices = s.line.iter().map(|p| LwPolylineVertex { x: p[0], y: p[1], ..Default::default() }).collect();
-            let mut p = LwPolyline { vertices, thickness: s.height, ..Default::default() };
+            let mut p = LwPolyline { vertices, thickness: height, ..Default::default() };
             p.set_is_closed(s.closed);
-            add(EntityType::LwPolyline(p));
+            add(EntityType::LwPolyline(p), item);
         }
     }
     let mut bytes = Vec::new();

@@ -1,9 +1,10 @@
 //! The demo job: invented people, an invented site, scans by the simulator.
 
 use crate::dto::{Brief, PlanData, RequirementDto};
+use crate::tasks::{Work, queue};
 use crate::{App, auth};
 use vistazo_store::jobs::{self, PlanEdit, Role};
-use vistazo_store::{people, tasks};
+use vistazo_store::people;
 
 /// Addresses, names and roles of the demo's people; they share one password.
 pub const PEOPLE: [(&str, &str, Role); 4] = [
@@ -44,8 +45,8 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
             "operator": "Sera Lindqvist", "instrument_height": e.data["position"][2], "note": "",
             "settings": format!("{}, {:.2} mrad", house.instrument.name, house.instrument.step * 1e3), "time": chrono::Utc::now(),
         });
-        let payload = serde_json::json!({ "station": e.id, "log": log, "name": e.data["name"] });
-        tasks::add(&app.db, job.id, "scan", &payload, Some(users[1].0.id)).await?;
+        let name = e.data["name"].as_str().unwrap_or_default().to_owned();
+        queue(app, job.id, &Work::Scan { station: e.id, log, name }, Some(users[1].0.id)).await?;
     }
     Ok(())
 }

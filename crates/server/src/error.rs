@@ -4,7 +4,7 @@ use axum::response::{IntoResponse, Response};
 use vistazo_store::StoreError;
 
 /// Said when the database or the object store is away.
-pub(crate) const UNREACHABLE: &str = "the server could not reach its data; nothing was changed, please try again";
+const UNREACHABLE: &str = "the server could not reach its data; nothing was changed, please try again";
 
 /// An error as the client sees it.
 #[derive(Debug)]
@@ -12,6 +12,8 @@ pub struct ApiError {
     status: StatusCode,
     message: String,
     field: Option<String>,
+    /// The data was away: asked again, it may go through.
+    pub(crate) passes: bool,
 }
 
 /// The body of an error.
@@ -25,7 +27,7 @@ pub struct ErrorBody {
 
 impl ApiError {
     fn new(status: StatusCode, message: impl Into<String>) -> Self {
-        Self { status, message: message.into(), field: None }
+        Self { status, message: message.into(), field: None, passes: false }
     }
     /// 400: the request cannot be understood.
     pub fn bad(message: impl Into<String>) -> Self {
@@ -74,6 +76,7 @@ impl From<StoreError> for ApiError {
         match e {
             StoreError::Conflict | StoreError::Duplicate(_) => Self::conflict(e.to_string()),
             StoreError::NotFound => Self::not_found(),
+            StoreError::Full(_) => Self::too_many(e.to_string()),
             // named: whoever asked has to bring it back
             StoreError::Damaged { .. } => {
                 tracing::error!(error = %e, "store");
@@ -81,7 +84,7 @@ impl From<StoreError> for ApiError {
             }
             StoreError::File(_) | StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
                 tracing::error!(error = %e, "store");
-                Self::new(StatusCode::INTERNAL_SERVER_ERROR, UNREACHABLE)
+                Self { passes: e.passes(), ..Self::new(StatusCode::INTERNAL_SERVER_ERROR, UNREACHABLE) }
             }
         }
     }

@@ -4,8 +4,10 @@
 
 use crate::record::registration::Registration;
 use lru::LruCache;
+use std::collections::HashMap;
 use std::num::NonZeroUsize;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
+use tokio::sync::OwnedMutexGuard;
 use uuid::Uuid;
 
 /// Results held at most, of each kind.
@@ -32,12 +34,16 @@ impl<K: std::hash::Hash + Eq, V: Clone> Shelf<K, V> {
 /// Readings of rows and texts.
 pub(crate) struct Kept {
     registrations: Shelf<Uuid, Arc<Registration>>,
-    texts: Shelf<(Uuid, &'static str, String), bytes::Bytes>,
+    texts: Shelf<Text, bytes::Bytes>,
+    turns: Mutex<HashMap<Text, Weak<tokio::sync::Mutex<()>>>>,
 }
+
+/// Job, kind and inputs of a text.
+type Text = (Uuid, &'static str, String);
 
 impl Kept {
     pub(crate) fn new() -> Self {
-        Self { registrations: Shelf::new(), texts: Shelf::new() }
+        Self { registrations: Shelf::new(), texts: Shelf::new(), turns: Mutex::default() }
     }
 
     /// The record of a registration, which never changes once it is stored.
@@ -57,6 +63,21 @@ impl Kept {
     pub(crate) fn put_text(&self, job: Uuid, kind: &'static str, inputs: &str, text: String) -> bytes::Bytes {
         self.texts.put((job, kind, inputs.to_owned()), text.into())
     }
+
+    /// Waits until nobody else makes the same text. Whoever holds the turn looks first whether it was made meanwhile.
+    pub(crate) async fn turn(&self, job: Uuid, kind: &'static str, inputs: &str) -> OwnedMutexGuard<()> {
+        let turn = {
+            let mut turns = self.turns.lock().unwrap_or_else(PoisonError::into_inner);
+            turns.retain(|_, t| t.strong_count() > 0);
+            let held = turns.entry((job, kind, inputs.to_owned())).or_default();
+            held.upgrade().unwrap_or_else(|| {
+                let new = Arc::default();
+                *held = Arc::downgrade(&new);
+                new
+            })
+        };
+        turn.lock_owned().await
+    }
 }
 
 #[cfg(test)]
@@ -75,5 +96,26 @@ mod tests {
             kept.put_text(job, "cover", &format!("new {k}"), String::new());
         }
         assert!(kept.text(job, "cover", "a").is_none(), "room is bounded");
+    }
+
+    #[tokio::test]
+    async fn the_same_text_is_made_once_at_a_time() {
+        let (kept, job) = (Arc::new(Kept::new()), Uuid::now_v7());
+        let made = Arc::new(std::sync::atomic::AtomicUsize::new(0));
+        let visits = (0..8).map(|_| {
+            let (kept, made) = (kept.clone(), made.clone());
+            tokio::spawn(async move {
+                let _turn = kept.turn(job, "cover", "a").await;
+                if kept.text(job, "cover", "a").is_none() {
+                    made.fetch_add(1, std::sync::atomic::Ordering::SeqCst);
+                    tokio::time::sleep(std::time::Duration::from_millis(5)).await;
+                    kept.put_text(job, "cover", "a", "one".into());
+                }
+            })
+        });
+        futures::future::join_all(visits).await;
+        assert_eq!(made.load(std::sync::atomic::Ordering::SeqCst), 1);
+        let _other = kept.turn(job, "cover", "b").await;
+        assert_eq!(kept.turns.lock().unwrap().len(), 1, "turns that are over are forgotten");
     }
 }

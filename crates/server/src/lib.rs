@@ -13,6 +13,7 @@ pub mod demo;
 pub mod dto;
 mod error;
 mod kept;
+mod news;
 mod record;
 pub mod routes;
 pub mod tasks;
@@ -27,6 +28,8 @@ pub fn search_key(brief: &dto::Brief) -> String {
 }
 
 use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+use tokio::sync::Notify;
 use vistazo_store::{Objects, PgPool};
 
 /// What every handler gets. Cheap to clone; holds no state that another server would need.
@@ -40,6 +43,14 @@ pub struct App {
     pub settings: Arc<Settings>,
     /// Readings that are asked for again.
     pub(crate) kept: Arc<kept::Kept>,
+    /// Jobs whose tasks moved.
+    pub(crate) news: news::News,
+    /// The name that this program holds tasks under.
+    pub worker: Arc<str>,
+    /// It is about to end: no more tasks are taken.
+    pub closing: Arc<AtomicBool>,
+    /// Rings when it is.
+    pub ending: Arc<Notify>,
 }
 
 /// Settings from the environment.
@@ -92,6 +103,16 @@ impl App {
     pub async fn open(settings: Settings) -> anyhow::Result<Self> {
         let db = vistazo_store::connect(&settings.database_url).await?;
         let objects = Objects::open(&settings.data)?;
-        Ok(Self { db, objects, settings: Arc::new(settings), kept: Arc::new(kept::Kept::new()) })
+        let worker = std::env::var("VISTAZO_WORKER").unwrap_or_else(|_| vistazo_store::new_id().to_string());
+        Ok(Self {
+            db,
+            objects,
+            news: news::News::listen(settings.database_url.clone()),
+            settings: Arc::new(settings),
+            kept: Arc::new(kept::Kept::new()),
+            worker: worker.into(),
+            closing: Arc::default(),
+            ending: Arc::default(),
+        })
     }
 }

@@ -1,9 +1,12 @@
 //! The program `vistazo`.
 
+use rustix::process::{Resource, Rlimit, setrlimit};
+use std::time::Duration;
+use tokio::io::AsyncReadExt;
 use vistazo_server::{App, Settings, demo, routes, tasks};
 
 const HELP: &str = "vistazo <command>
-  serve          serve pages and API, and do background work
+  serve          serve pages and API, with a worker beside for the background work
   worker         do background work only (same database and object store)
   rebuild [JOB]  make again what is derived from scans, of one job or of all
   verify         read everything that is stored and say what is damaged, missing or left over
@@ -11,7 +14,8 @@ const HELP: &str = "vistazo <command>
   demo-control   print the demo's control file
   openapi        print the description of the API
   add-user EMAIL NAME   add a person; the password comes on standard input
-Settings: VISTAZO_DATABASE_URL, VISTAZO_DATA, VISTAZO_ADDRESS, VISTAZO_MAX_UPLOAD, VISTAZO_KEEP_FREE, VISTAZO_SCAN_SPEED";
+Settings: VISTAZO_DATABASE_URL, VISTAZO_DATA, VISTAZO_ADDRESS, VISTAZO_MAX_UPLOAD, VISTAZO_KEEP_FREE, VISTAZO_SCAN_SPEED,
+VISTAZO_WORKER_MEMORY";
 
 #[tokio::main]
 async fn main() -> anyhow::Result<()> {
@@ -21,10 +25,7 @@ async fn main() -> anyhow::Result<()> {
     let args: Vec<String> = std::env::args().skip(1).collect();
     match args.first().map(String::as_str) {
         Some("serve") => serve(App::open(Settings::from_env()?).await?).await,
-        Some("worker") => {
-            tasks::work(App::open(Settings::from_env()?).await?).await;
-            Ok(())
-        }
+        Some("worker") => worker(args.get(1).is_some_and(|a| a == "--beside")).await,
         Some("rebuild") => {
             let app = App::open(Settings::from_env()?).await?;
             let job = args.get(1).map(|j| j.parse()).transpose()?;
@@ -89,24 +90,69 @@ async fn verify(app: &App) -> anyhow::Result<()> {
 async fn serve(app: App) -> anyhow::Result<()> {
     let listener = tokio::net::TcpListener::bind(&app.settings.address).await?;
     println!("listening on http://{}", listener.local_addr()?);
-    tokio::spawn(tasks::work(app.clone()));
-    axum::serve(listener, routes::router(app)).with_graceful_shutdown(stopped()).await?;
+    tokio::spawn(tasks::beside(app.clone()));
+    let ending = app.clone();
+    axum::serve(listener, routes::router(app)).with_graceful_shutdown(stopped(ending)).await?;
     Ok(())
 }
 
-/// Waits for Ctrl-C or a request to end. Streams of events would keep the server open for ever,
-/// so it waits for the others no longer than two seconds.
-async fn stopped() {
-    let mut term = match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
-        Ok(t) => t,
-        Err(_) => return,
+/// Does background work only. One that runs beside a server ends with it.
+async fn worker(beside: bool) -> anyhow::Result<()> {
+    limit_memory()?;
+    let app = App::open(Settings::from_env()?).await?;
+    let asked = async {
+        let mut nothing = Vec::new();
+        let mut input = tokio::io::stdin();
+        tokio::select! {
+            _ = input.read_to_end(&mut nothing), if beside => {}
+            () = signalled() => {}
+        }
     };
+    tokio::select! {
+        () = tasks::work(app.clone()) => {}
+        () = asked => {}
+    }
+    // the database may have gone first
+    tokio::time::timeout(Duration::from_secs(2), tasks::hand_back(&app)).await.ok();
+    std::process::exit(0);
+}
+
+/// A worker takes no more address space than it is allowed: what asks for more ends it, and not the machine.
+fn limit_memory() -> anyhow::Result<()> {
+    let asked = std::env::var("VISTAZO_WORKER_MEMORY").ok();
+    let bytes = match &asked {
+        Some(v) => {
+            v.parse().map_err(|_| anyhow::anyhow!("VISTAZO_WORKER_MEMORY is “{v}”, expected bytes; 0 for no limit"))?
+        }
+        // three quarters of the machine's
+        None => std::fs::read_to_string("/proc/meminfo")
+            .ok()
+            .and_then(|m| m.lines().next()?.split_whitespace().nth(1)?.parse::<u64>().ok())
+            .map_or(0, |kib| kib * 1024 / 4 * 3),
+    };
+    if bytes > 0 {
+        let limit = Rlimit { current: Some(bytes), maximum: Some(bytes) };
+        setrlimit(Resource::As, limit)?;
+    }
+    Ok(())
+}
+
+/// Waits for Ctrl-C or a request to end.
+async fn signalled() {
+    let Ok(mut term) = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) else { return };
     tokio::select! {
         _ = tokio::signal::ctrl_c() => {}
         _ = term.recv() => {}
     }
+}
+
+/// When it is asked to end, its worker hands back what it does. Streams of events would keep the server open for ever,
+/// so it waits for the others no longer than two seconds.
+async fn stopped(app: App) {
+    signalled().await;
+    tasks::hand_back(&app).await;
     tokio::spawn(async {
-        tokio::time::sleep(std::time::Duration::from_secs(2)).await;
+        tokio::time::sleep(Duration::from_secs(2)).await;
         std::process::exit(0);
     });
 }

@@ -34,6 +34,9 @@ pub enum StoreError {
     /// It is not there.
     #[error("not found")]
     NotFound,
+    /// So many wait already.
+    #[error("{0} tasks wait in this job already; let them end, or cancel some")]
+    Full(i64),
     #[error("database: {0}")]
     Database(#[from] sqlx::Error),
     #[error("{0}")]
@@ -52,6 +55,26 @@ pub enum StoreError {
     Object(#[from] object_store::Error),
     #[error("database migration: {0}")]
     Migration(#[from] sqlx::migrate::MigrateError),
+}
+
+impl StoreError {
+    /// Whether the database or the object store is away, which passes, and not what was asked of them wrong.
+    #[must_use]
+    pub fn passes(&self) -> bool {
+        match self {
+            Self::Database(e) => match e {
+                // what the server refuses it refuses again, but for a server that is starting, stopping or full
+                sqlx::Error::Database(d) => {
+                    d.code().is_some_and(|c| ["57", "53", "08", "40"].iter().any(|k| c.starts_with(k)))
+                }
+                sqlx::Error::RowNotFound | sqlx::Error::ColumnDecode { .. } | sqlx::Error::Decode(_) => false,
+                _ => true,
+            },
+            Self::Object(e) => !matches!(e, object_store::Error::NotFound { .. }),
+            Self::Migration(_) => true,
+            _ => false,
+        }
+    }
 }
 
 pub type Result<T> = std::result::Result<T, StoreError>;

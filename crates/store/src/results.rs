@@ -323,27 +323,32 @@ pub async fn next_package_revision(db: &PgPool, job: Uuid) -> Result<i32> {
 
 pub async fn put_package(
     db: &PgPool,
-    job: Uuid,
-    id: Uuid,
+    task: &crate::tasks::Task,
     revision: i32,
     inputs: &str,
     key: &str,
     (bytes, sha256): (i64, &str),
     manifest: &Value,
 ) -> Result<()> {
+    let mut tx = db.begin().await?;
+    // an attempt that fell silent was followed by another: what it made is not the package
+    if !crate::tasks::holds(&mut tx, task).await? {
+        return Err(StoreError::Conflict);
+    }
     sqlx::query(
         "insert into packages (id, job_id, revision, inputs, key, bytes, manifest, sha256) values ($1, $2, $3, $4, $5, $6, $7, $8)",
     )
-    .bind(id)
-    .bind(job)
+    .bind(task.id)
+    .bind(task.job_id)
     .bind(revision)
     .bind(inputs)
     .bind(key)
     .bind(bytes)
     .bind(manifest)
     .bind(sha256)
-    .execute(db)
+    .execute(&mut *tx)
     .await?;
+    tx.commit().await?;
     Ok(())
 }
 

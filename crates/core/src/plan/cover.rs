@@ -187,9 +187,29 @@ fn overlap(samples: &[Sample], stations: &[Station], seen: &[StationCover]) -> V
     (0..sets.len()).map(|a| (0..sets.len()).map(|b| of(a, b)).collect()).collect()
 }
 
-/// Cuts the surfaces of a site into pieces of about `grid` metres.
+/// Samples of a site at most: 25 000 square metres at 0.25 m. What is larger is looked at more coarsely, so that no
+/// drawing takes more memory or time than this.
+pub const MOST_SAMPLES: f64 = 4e5;
+
+/// The spacing that a site is sampled at: `grid`, or as much coarser as [`MOST_SAMPLES`] asks for, metres.
+pub fn spacing_of(site: &Site, grid: f64) -> f64 {
+    let walls = site.walls.iter().flat_map(|w| w.pieces()).map(|[from, to, base, top]| [to - from, top - base]);
+    // the whole box about a floor is walked through
+    let slabs = site.slabs.iter().filter_map(|s| {
+        let first = s.outline.first()?;
+        let (low, high) = s.outline.iter().fold((*first, *first), |(a, b), p| (a.inf(p), b.sup(p)));
+        Some([high.x - low.x, high.y - low.y])
+    });
+    let (area, sides) = walls.chain(slabs).fold((0.0, 0.0), |(area, sides), [a, b]| (area + a * b, sides + a + b));
+    // a piece begun counts whole: (a/g + 1)(b/g + 1) of each, all together the most
+    grid.max((sides + (sides * sides + 4.0 * area * MOST_SAMPLES).sqrt()) / (2.0 * MOST_SAMPLES))
+}
+
+/// Cuts the surfaces of a site into pieces of about `grid` metres, of a very large one into coarser ones
+/// ([`spacing_of`]).
 pub fn sample(site: &Site, grid: f64) -> Vec<Sample> {
     let mut out = Vec::new();
+    let grid = spacing_of(site, grid);
     let parts = |length: f64| (length / grid).ceil().max(1.0);
     for (k, w) in site.walls.iter().enumerate() {
         for [from, to, base, top] in w.pieces() {
@@ -274,6 +294,21 @@ mod tests {
 
     fn of(walls: Vec<Wall>) -> Site {
         Site { walls, ..Site::default() }
+    }
+
+    /// 900 km of wall, 100 km high, asked for 1.4 million million samples.
+    #[test]
+    fn no_drawing_takes_more_than_so_many_samples() {
+        let long = Wall { top: 1e5, ..wall(0, (0.0, 0.0), (9e5, 0.0)) };
+        let outline = [(0.0, 0.0), (9e5, 9e5), (9e5, 9e5 - 1.0)].map(|(x, y)| Vector2::new(x, y)).to_vec();
+        let floor = Slab { outline, height: 0.0, demand: None };
+        let thin = Wall { top: 0.1, ..long.clone() };
+        for site in [of(vec![long]), of(vec![thin]), Site { slabs: vec![floor], ..Site::default() }] {
+            let n = sample(&site, 0.25).len();
+            assert!(n as f64 <= MOST_SAMPLES + 10.0, "{n}");
+        }
+        let hall = of(vec![wall(0, (0.0, 0.0), (100.0, 0.0))]);
+        assert_eq!(spacing_of(&hall, 0.25), 0.25, "a site of usual size keeps its grid");
     }
 
     fn area(c: &Cover, station: usize, is: impl Fn(&Result<Seen, NotCovered>) -> bool) -> f64 {

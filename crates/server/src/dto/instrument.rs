@@ -220,6 +220,9 @@ impl From<&Instrument> for InstrumentDto {
     }
 }
 
+/// What an instrument takes for one thing at most, seconds.
+const LONGEST: f64 = 86_400.0;
+
 impl InstrumentDto {
     /// Checks every field; `prefix` goes before the names of fields in errors.
     ///
@@ -255,6 +258,15 @@ impl InstrumentDto {
         ];
         if let Some((name, v)) = some.iter().find(|p| p.1.is_nan() || p.1 < 0.0 || !p.1.is_finite()) {
             return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected 0 or more")));
+        }
+        // a day: longer is a slip of the unit, and the simulated scanner would wait it out
+        let times =
+            [("warm_up", self.warm_up), ("scan_time", self.scan_time), ("photograph_time", self.photograph_time)];
+        if let Some((name, v)) = times.iter().find(|t| t.1 > LONGEST) {
+            return Err(ApiError::field(
+                &format!("{prefix}{name}"),
+                format!("found {v} s, expected at most {LONGEST} s, a day"),
+            ));
         }
         self.systematic.validate(&format!("{prefix}systematic."))?;
         if self.min_range >= self.max_range {

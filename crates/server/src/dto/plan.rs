@@ -117,6 +117,9 @@ pub struct PlanData {
     pub check: bool,
 }
 
+/// Vertices of one item at most.
+const MOST_VERTICES: usize = 10_000;
+
 impl PlanData {
     /// Reads and checks the data of an item.
     ///
@@ -145,6 +148,10 @@ impl PlanData {
 
     /// Whether its vertices and sizes make a thing of its kind.
     fn shape(&self, kind: &str) -> Result<(), ApiError> {
+        if self.line.len() > MOST_VERTICES {
+            let found = self.line.len();
+            return self.refuse("line", &format!("found {found} vertices, expected at most {MOST_VERTICES}"));
+        }
         let least = match kind {
             "wall" | "edge" => 2,
             "obstacle" | "floor" | "area" => 3,

@@ -2,11 +2,12 @@
 
 use crate::auth::{Access, Deliver, Edit};
 use crate::dto::VerdictDto;
+use crate::tasks::{self, Work};
 use crate::work::verdict::State as JobState;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::State;
-use vistazo_store::tasks::{self, Task};
+use vistazo_store::tasks::Task;
 
 /// One row for each requirement.
 #[utoipa::path(get, path = "/api/jobs/{job}/verdicts", tag = "check", params(("job" = Uuid, Path)), responses((status = 200, body = [VerdictDto])))]
@@ -20,5 +21,5 @@ pub async fn spacing(State(app): State<App>, access: Access<Edit>) -> Result<Jso
     if JobState::load(&app, access.job).await?.spacing_inputs().is_none() {
         return Err(ApiError::conflict("the block is not on the grid, or out of date: georeference it first"));
     }
-    Ok(Json(tasks::add(&app.db, access.job, "spacing", &serde_json::json!({}), Some(access.user.id)).await?))
+    Ok(Json(tasks::queue(&app, access.job, &Work::Spacing {}, Some(access.user.id)).await?))
 }

@@ -2,6 +2,7 @@
 
 use crate::auth::{Access, Check, Deliver, Edit};
 use crate::dto::PackageOptions;
+use crate::tasks::{Work, queue};
 use crate::work::verdict::State as JobState;
 use crate::{ApiError, App};
 use axum::Json;
@@ -64,7 +65,7 @@ pub async fn make(
     if tasks::is_active(&app.db, access.job, "package").await? {
         return Err(ApiError::conflict("a package is being made already"));
     }
-    Ok(Json(tasks::add(&app.db, access.job, "package", &serde_json::json!(options), Some(access.user.id)).await?))
+    Ok(Json(queue(&app, access.job, &Work::Package(options), Some(access.user.id)).await?))
 }
 
 /// Download a package as one archive.

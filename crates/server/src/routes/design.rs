@@ -6,6 +6,7 @@ use crate::dto::{
     AdviceDto, ControlChoiceDto, DensityDto, DensityQuery, InstrumentDto, LeapfrogRequest, LookDto, LookRequest,
     MoveDto, ProposalDto, ProposeRequest, SurfaceDto,
 };
+use crate::tasks::{Work, queue};
 use crate::work::{designing, outlook, planning};
 use crate::{ApiError, App, work};
 use axum::Json;
@@ -51,7 +52,7 @@ pub async fn propose(
     if tasks::is_active(&app.db, access.job, "propose").await? {
         return Err(ApiError::conflict("stations are being proposed already; cancel that first, or wait for it"));
     }
-    let task = tasks::add(&app.db, access.job, "propose", &serde_json::json!(wish), Some(access.user.id)).await?;
+    let task = queue(&app, access.job, &Work::Propose(wish), Some(access.user.id)).await?;
     Ok((StatusCode::ACCEPTED, Json(task)))
 }
 
@@ -123,7 +124,8 @@ pub async fn file(
     let cover = serde_json::from_slice(&outlook::cover_text(&app, access.job, &plan, &brief).await?)
         .map_err(|e| ApiError::conflict(e.to_string()))?;
     let simulated = job.simulated.is_some();
-    let package = PlanPackage { job: access.job, name: job.name, plan, brief, cover, simulated };
+    let items = planning::items(&app, access.job).await?;
+    let package = PlanPackage { job: access.job, name: job.name, plan, items, brief, cover, simulated };
     let bytes = work::blocking(move || document.write(&package)).await??;
     let name = format!("attachment; filename=\"{file}\"");
     Ok(([(header::CONTENT_TYPE, document.media_type().to_owned()), (header::CONTENT_DISPOSITION, name)], bytes))

@@ -2,10 +2,12 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::SetUpDto;
+use crate::tasks::{Work, queue};
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
+use std::collections::HashSet;
 use uuid::Uuid;
 use vistazo_store::field::{self, ScanRow};
 use vistazo_store::tasks::{self, Task};
@@ -101,8 +103,12 @@ pub async fn simulate(
         ));
     }
     let planned = work::planning::load(&app, access.job).await?;
+    // each once, and none that waits already: two scans of one station are two choices
+    let waiting = tasks::of_job(&app.db, access.job).await?.into_iter().filter(|t| t.kind == "scan" && t.is_active());
+    let mut taken: HashSet<String> =
+        waiting.filter_map(|t| Some(t.payload.get("station")?.as_str()?.to_owned())).collect();
     let mut out = Vec::new();
-    for station in s.stations {
+    for station in s.stations.into_iter().filter(|s| taken.insert(s.to_string())) {
         let Some((_, found)) = planned.stations.iter().find(|p| p.0 == station) else {
             return Err(ApiError::field("stations", "a station is not on the plan"));
         };
@@ -111,8 +117,8 @@ pub async fn simulate(
             "settings": format!("{}, {:.2} mrad", brief.instrument.name, brief.instrument.step * 1e3),
             "time": chrono::Utc::now(),
         });
-        let payload = serde_json::json!({ "station": station, "log": log, "name": found.name });
-        out.push(tasks::add(&app.db, access.job, "scan", &payload, Some(access.user.id)).await?);
+        let work = Work::Scan { station, log, name: found.name.clone() };
+        out.push(queue(&app, access.job, &work, Some(access.user.id)).await?);
     }
     Ok(Json(out))
 }

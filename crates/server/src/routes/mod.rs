@@ -93,6 +93,8 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))
+        .routes(routes!(task::all))
+        .routes(routes!(task::retry_all))
         .routes(routes!(task::cancel))
         .routes(routes!(task::retry))
         .routes(routes!(uploads::preview))

@@ -8,7 +8,7 @@ use axum::Json;
 use axum::extract::{Query, State};
 use axum::http::header;
 use axum::response::IntoResponse;
-use std::collections::HashMap;
+use std::collections::HashSet;
 use uuid::Uuid;
 use vistazo_core::units::LengthUnit;
 use vistazo_store::jobs::{self, PlanEdit, PlanItem};
@@ -35,31 +35,30 @@ pub async fn edit(
         }
         PlanData::parse(&e.kind, &e.data)?;
     }
-    let names: Vec<(Uuid, String, String)> = jobs::plan(&app.db, access.job)
-        .await?
-        .into_iter()
-        .map(|i| (i.id, i.kind, i.data["name"].as_str().unwrap_or("").to_lowercase()))
-        .collect();
-    for e in edits.iter().filter(|e| !e.deleted && matches!(e.kind.as_str(), "station" | "target")) {
-        let name = e.data["name"].as_str().unwrap_or("").to_lowercase();
-        if names.iter().any(|(id, kind, n)| {
-            *id != e.id && *kind == e.kind && *n == name && !edits.iter().any(|x| x.id == *id && x.deleted)
-        }) {
-            return Err(ApiError::field(
-                "name",
-                format!(
-                    "the {} “{}” is there already; expected a name that is used once",
-                    e.kind,
-                    e.data["name"].as_str().unwrap_or("")
-                ),
-            ));
-        }
-    }
+    unused(&app, access.job, &edits).await?;
     Ok(Json(jobs::edit_plan(&app.db, access.job, &edits).await?))
 }
 
-/// Import walls (lines), obstacles (polygons) and columns (circles) from GeoJSON (plan coordinates in
-/// metres) or a DXF drawing.
+/// Names of stations and targets are used once, as the plan will be when all edits are made.
+async fn unused(app: &App, job: Uuid, edits: &[PlanEdit]) -> Result<(), ApiError> {
+    let named = |kind: &str| matches!(kind, "station" | "target");
+    let key =
+        |kind: &str, data: &serde_json::Value| (kind.to_owned(), data["name"].as_str().unwrap_or("").to_lowercase());
+    let edited: HashSet<Uuid> = edits.iter().map(|e| e.id).collect();
+    let stay = jobs::plan(&app.db, job).await?.into_iter().filter(|i| named(&i.kind) && !edited.contains(&i.id));
+    let mut taken: HashSet<(String, String)> = stay.map(|i| key(&i.kind, &i.data)).collect();
+    for e in edits.iter().filter(|e| !e.deleted && named(&e.kind)) {
+        if !taken.insert(key(&e.kind, &e.data)) {
+            let name = e.data["name"].as_str().unwrap_or("");
+            let says = format!("the {} “{name}” is there already; expected a name that is used once", e.kind);
+            return Err(ApiError::field("name", says));
+        }
+    }
+    Ok(())
+}
+
+/// Import from GeoJSON (plan coordinates in metres) or a DXF drawing: what was exported from a plan comes back as what it
+/// was; of other drawings walls (lines), obstacles (polygons) and columns (circles).
 #[utoipa::path(post, path = "/api/jobs/{job}/plan/import", tag = "plan", params(("job" = Uuid, Path), ImportQuery), request_body(content = String, content_type = "application/geo+json"), responses((status = 200, body = [PlanItem]), (status = 400, body = crate::error::ErrorBody)))]
 pub async fn import(
     State(app): State<App>,
@@ -77,55 +76,17 @@ pub async fn import(
                 .metres(),
         ),
     };
-    let read = if body.trim_start().starts_with('{') {
-        vistazo_formats::plan::read_geojson(&body)
-    } else {
-        vistazo_formats::plan_dxf::read_dxf(&body, unit)
-    };
-    let shapes = read.map_err(|e| ApiError::bad(e.to_string()))?;
-    if shapes.len() > 5000 {
-        return Err(ApiError::bad(format!(
-            "found {} shapes, expected at most 5000: take out layers that block no view",
-            shapes.len()
-        )));
-    }
-    let mut times: HashMap<String, usize> = HashMap::new();
-    shapes.iter().filter_map(|s| s.name.clone()).for_each(|n| *times.entry(n).or_default() += 1);
-    let edits: Vec<PlanEdit> = shapes
-        .into_iter()
-        .enumerate()
-        .map(|(i, s)| {
-            let kind = match (s.radius, s.closed) {
-                (Some(_), _) => "column",
-                (None, true) => "obstacle",
-                (None, false) => "wall",
-            };
-            // a layer names many shapes: each gets a number
-            let name = match s.name {
-                Some(n) if times.get(&n) == Some(&1) => n,
-                other => format!("{} {}", other.as_deref().unwrap_or(kind), i + 1),
-            };
-            let data = PlanData {
-                name: name.chars().take(80).collect(),
-                position: s.radius.map_or([0.0; 3], |_| [s.line[0][0], s.line[0][1], s.base]),
-                line: if s.radius.is_some() { Vec::new() } else { s.line },
-                radius: s.radius,
-                base: s.base,
-                top: s.top,
-                ..PlanData::default()
-            };
-            PlanEdit {
-                id: vistazo_store::new_id(),
-                kind: kind.into(),
-                data: serde_json::json!(data),
-                version: None,
-                deleted: false,
-            }
-        })
-        .collect();
-    for e in &edits {
-        PlanData::parse(&e.kind, &e.data)?;
-    }
+    // a long drawing is read off the threads that serve requests
+    let edits = work::blocking(move || -> Result<Vec<PlanEdit>, ApiError> {
+        let read = if body.trim_start().starts_with('{') {
+            vistazo_formats::plan::read_geojson(&body)
+        } else {
+            vistazo_formats::plan_dxf::read_dxf(&body, unit)
+        };
+        work::carrying::edits(read.map_err(|e| ApiError::bad(e.to_string()))?)
+    })
+    .await??;
+    unused(&app, access.job, &edits).await?;
     Ok(Json(jobs::edit_plan(&app.db, access.job, &edits).await?))
 }
 

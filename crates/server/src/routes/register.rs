@@ -2,6 +2,7 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{AdjustmentDto, DecisionDto, DetectionDto, InstrumentDto, KeepFinding};
+use crate::tasks::{Work, queue};
 use crate::work::registration;
 use crate::{ApiError, App};
 use axum::Json;
@@ -76,7 +77,7 @@ pub async fn run(State(app): State<App>, access: Access<Edit>) -> Result<Json<Ta
     if tasks::is_active(&app.db, access.job, "register").await? {
         return Err(ApiError::conflict("the registration is running already"));
     }
-    Ok(Json(tasks::add(&app.db, access.job, "register", &serde_json::json!({}), Some(access.user.id)).await?))
+    Ok(Json(queue(&app, access.job, &Work::Register {}, Some(access.user.id)).await?))
 }
 
 /// The last adjustment.

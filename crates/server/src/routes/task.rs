@@ -1,6 +1,6 @@
 //! Background work of a job: list, cancel, live progress.
 
-use crate::auth::{Access, Edit, Read};
+use crate::auth::{Access, Edit, Read, SignedIn};
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -8,13 +8,26 @@ use axum::response::sse::{Event, KeepAlive, Sse};
 use futures::Stream;
 use std::convert::Infallible;
 use std::time::Duration;
+use tokio::sync::broadcast::error::RecvError;
 use uuid::Uuid;
-use vistazo_store::tasks::{self, Task};
+use vistazo_store::tasks::{self, JobTask, Task};
 
 /// Tasks, newest first.
 #[utoipa::path(get, path = "/api/jobs/{job}/tasks", tag = "tasks", params(("job" = Uuid, Path)), responses((status = 200, body = [Task])))]
 pub async fn tasks(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<Task>>, ApiError> {
     Ok(Json(tasks::of_job(&app.db, access.job).await?))
+}
+
+/// Work of all jobs of the person: what waits, runs, or failed in the last seven days.
+#[utoipa::path(get, path = "/api/tasks", tag = "tasks", operation_id = "all", responses((status = 200, body = [JobTask])))]
+pub async fn all(State(app): State<App>, SignedIn(user): SignedIn) -> Result<Json<Vec<JobTask>>, ApiError> {
+    Ok(Json(tasks::of_user(&app.db, user.id).await?))
+}
+
+/// Put every failed task of the job back into the queue.
+#[utoipa::path(post, path = "/api/jobs/{job}/tasks/retry", tag = "tasks", operation_id = "retry_all", params(("job" = Uuid, Path)), responses((status = 200, body = [Task])))]
+pub async fn retry_all(State(app): State<App>, access: Access<Edit>) -> Result<Json<Vec<Task>>, ApiError> {
+    Ok(Json(tasks::retry_all(&app.db, access.job).await?))
 }
 
 /// Put a failed or cancelled task back into the queue.
@@ -44,16 +57,16 @@ pub async fn events(
     State(app): State<App>,
     access: Access<Read>,
 ) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, ApiError> {
-    let mut listener = sqlx::postgres::PgListener::connect(&app.settings.database_url)
-        .await
-        .map_err(vistazo_store::StoreError::from)?;
-    listener.listen("tasks").await.map_err(vistazo_store::StoreError::from)?;
-    let job = access.job.to_string();
+    let (job, mut news) = (access.job, app.news.subscribe());
     let stream = async_stream::stream! {
-        yield Ok(Event::default().data("tasks"));
-        while let Ok(n) = listener.recv().await {
-            if n.payload() == job {
-                yield Ok(Event::default().data("tasks"));
+        let tasks = || Ok(Event::default().data("tasks"));
+        yield tasks();
+        loop {
+            match news.recv().await {
+                Ok(moved) if moved != job => {}
+                // some were missed: the page looks for itself
+                Ok(_) | Err(RecvError::Lagged(_)) => yield tasks(),
+                Err(RecvError::Closed) => break,
             }
         }
     };

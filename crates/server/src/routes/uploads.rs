@@ -3,6 +3,7 @@
 
 use crate::auth::{Access, Edit, Read};
 use crate::dto::UploadOptions;
+use crate::tasks::Work;
 use crate::work::room;
 use crate::{ApiError, App};
 use axum::Json;
@@ -104,8 +105,8 @@ async fn take(
     offset: u64,
     bytes: &mut BodyDataStream,
 ) -> Result<u64, ApiError> {
-    let payload = serde_json::json!({ "upload": upload.id, "name": upload.file_name });
-    let then = ("ingest", payload, Some(access.user.id));
+    let (kind, payload) = Work::Ingest { upload: upload.id, name: upload.file_name.clone() }.row()?;
+    let then = (kind.as_str(), payload, Some(access.user.id));
     uploads::append(&app.db, &app.objects, access.job, upload, offset, checksum(headers)?, bytes, &then)
         .await
         .map_err(|e| refused(&upload.file_name, e))

@@ -1,7 +1,7 @@
 //! An uploaded file becomes canonical scans, and what is derived from them.
 
 use super::derive::{self, Derived};
-use super::{Progress, Stop, payload};
+use super::{Progress, Stop};
 use crate::App;
 use crate::dto::{PoseDto, UploadOptions};
 use crate::work::room;
@@ -12,12 +12,11 @@ use vistazo_store::field::{self, NewScan};
 use vistazo_store::tasks::Task;
 use vistazo_store::uploads::{self, Upload};
 
-pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
-    let id: Uuid = payload(task, "upload")?;
+pub(super) async fn run(app: &App, task: &Task, id: Uuid, progress: &Progress) -> Result<String, Stop> {
     let upload = uploads::get(&app.db, task.job_id, id).await?;
     let named = |e: Stop| match e {
         Stop::Failed(reason) => Stop::Failed(format!("{}: {reason}", upload.file_name)),
-        Stop::Cancelled => Stop::Cancelled,
+        other => other,
     };
     let options: UploadOptions = serde_json::from_value(upload.options.clone())?;
     room::check(app, &upload.file_name, upload.bytes as u64 * room::growth(&upload.file_name)).map_err(Stop::Failed)?;

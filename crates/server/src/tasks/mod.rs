@@ -1,8 +1,9 @@
 //! Background work: the loop that takes tasks, and one file for each kind.
 //!
 //! A task may be started again from the beginning at any time, by this program or another: each
-//! one writes its results in one step at its end, under keys that do not depend on the attempt.
+//! one writes its results in one step at its end, as long as it still holds the task.
 
+mod beside;
 mod derive;
 mod ingest;
 mod package;
@@ -10,11 +11,16 @@ mod propose;
 mod register;
 mod scan;
 mod spacing;
+mod work;
+
+pub use beside::beside;
+pub(crate) use work::{Work, queue};
 
 use crate::App;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::Duration;
+use vistazo_store::StoreError;
 use vistazo_store::tasks::{self, Task};
 
 /// Why a task ended early.
@@ -24,11 +30,24 @@ pub(crate) enum Stop {
     Cancelled,
     /// With the reason for the user.
     Failed(String),
+    /// The database or the object store is away: it will go through later.
+    Passing(String),
 }
 
-impl<E: std::fmt::Display> From<E> for Stop {
+impl<E: Into<Box<dyn std::error::Error + Send + Sync>>> From<E> for Stop {
     fn from(e: E) -> Self {
-        Self::Failed(e.to_string())
+        let e: Box<dyn std::error::Error + Send + Sync> = e.into();
+        let says = e.to_string();
+        let mut cause: Option<&(dyn std::error::Error + 'static)> = Some(e.as_ref());
+        while let Some(c) = cause {
+            let store = c.downcast_ref::<StoreError>().is_some_and(StoreError::passes);
+            let asked = c.downcast_ref::<crate::ApiError>().is_some_and(|e| e.passes);
+            if store || asked {
+                return Self::Passing(says);
+            }
+            cause = c.source();
+        }
+        Self::Failed(says)
     }
 }
 
@@ -73,10 +92,10 @@ pub async fn work(app: App) {
 }
 
 async fn take_turns(app: App, quick: bool) {
-    let worker = format!("{}-{}", std::process::id(), vistazo_store::new_id());
+    let worker = format!("{}{}", app.worker, if quick { " quick" } else { "" });
     // programs that were killed may have left something behind, and so may attempts of our own that failed
     let mut unswept = !quick;
-    loop {
+    while !app.closing.load(Ordering::Relaxed) {
         match tasks::take(&app.db, &worker, quick).await {
             Ok(Some(task)) => unswept |= !run(&app, &worker, task).await && !quick,
             Ok(None) => {
@@ -90,6 +109,17 @@ async fn take_turns(app: App, quick: bool) {
                 tokio::time::sleep(Duration::from_secs(2)).await;
             }
         }
+    }
+}
+
+/// Takes no more, and hands back what is being done: whoever comes next begins it again.
+pub async fn hand_back(app: &App) {
+    app.closing.store(true, Ordering::Relaxed);
+    app.ending.notify_waiters();
+    match tasks::hand_back(&app.db, &app.worker).await {
+        Ok(0) => {}
+        Ok(n) => tracing::info!(tasks = n, "handed back"),
+        Err(e) => tracing::warn!(error = %e, "cannot hand back"),
     }
 }
 
@@ -112,11 +142,10 @@ async fn sweep(app: &App) -> bool {
 ///
 /// # Errors
 /// When the database fails.
-pub async fn rebuild(app: &App, job: Option<vistazo_store::Uuid>) -> Result<usize, vistazo_store::StoreError> {
+pub async fn rebuild(app: &App, job: Option<vistazo_store::Uuid>) -> Result<usize, crate::ApiError> {
     let all = vistazo_store::uploads::whole(&app.db, job).await?;
     for (job, upload) in &all {
-        let payload = serde_json::json!({ "upload": upload.id, "name": upload.file_name });
-        tasks::add(&app.db, *job, "ingest", &payload, None).await?;
+        queue(app, *job, &Work::Ingest { upload: upload.id, name: upload.file_name.clone() }, None).await?;
     }
     Ok(all.len())
 }
@@ -129,26 +158,20 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
     let (a, t, p) = (app.clone(), task.clone(), progress.clone());
     // a task of its own, so that a panic inside fails that task and nothing else
     let outcome = tokio::spawn(async move {
-        match t.kind.as_str() {
-            "scan" => scan::run(&a, &t, &p).await,
-            "ingest" => ingest::run(&a, &t, &p).await,
-            "register" => register::run(&a, &t, &p).await,
-            "spacing" => spacing::run(&a, &t, &p).await,
-            "propose" => propose::run(&a, &t, &p).await,
-            "package" => package::run(&a, &t, &p).await,
-            other => Err(Stop::Failed(format!("this program does not know the task “{other}”"))),
+        match Work::of(&t)? {
+            Work::Scan { station, log, .. } => scan::run(&a, &t, (station, log), &p).await,
+            Work::Ingest { upload, .. } => ingest::run(&a, &t, upload, &p).await,
+            Work::Register {} => register::run(&a, &t, &p).await,
+            Work::Spacing {} => spacing::run(&a, &t, &p).await,
+            Work::Propose(request) => propose::run(&a, &t, request, &p).await,
+            Work::Package(options) => package::run(&a, &t, &options, &p).await,
         }
     })
     .await;
     beat.abort();
-    if let Ok(Err(Stop::Failed(reason))) = &outcome
-        && passes(reason)
-        && task.attempts < tasks::MOST_ATTEMPTS
-    {
-        // the database or the store is away; when it cannot even be told so, the task is taken again
-        // because nobody beats for it
+    if let Ok(Err(Stop::Passing(reason))) = &outcome {
+        // when even this cannot be said, the task is taken again because nobody beats for it
         tracing::warn!(reason, "task put back");
-        tokio::time::sleep(Duration::from_secs(1)).await;
         if tasks::put_back(&app.db, &task, worker, "waiting: the data could not be reached").await.is_ok() {
             return false;
         }
@@ -156,7 +179,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
     let (state, message) = match outcome {
         Ok(Ok(message)) => ("done", message),
         Ok(Err(Stop::Cancelled)) => ("cancelled", "cancelled; nothing was kept".to_owned()),
-        Ok(Err(Stop::Failed(reason))) => ("failed", reason),
+        Ok(Err(Stop::Failed(reason) | Stop::Passing(reason))) => ("failed", reason),
         Err(e) => {
             tracing::error!(error = %e, "task ended unexpectedly");
             (
@@ -172,12 +195,6 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
     state == "done"
 }
 
-/// Whether a failure is of the database or the object store being away, which passes, and not of
-/// the task.
-fn passes(reason: &str) -> bool {
-    ["database: ", "object store: ", crate::error::UNREACHABLE].iter().any(|p| reason.contains(p))
-}
-
 async fn beat(app: App, worker: String, task: Task, progress: Progress) {
     loop {
         tokio::time::sleep(Duration::from_millis(500)).await;
@@ -189,12 +206,6 @@ async fn beat(app: App, worker: String, task: Task, progress: Progress) {
             Err(e) => tracing::warn!(error = %e, "cannot beat"),
         }
     }
-}
-
-/// A field of the payload.
-pub(crate) fn payload<T: serde::de::DeserializeOwned>(task: &Task, field: &str) -> Result<T, Stop> {
-    serde_json::from_value(task.payload[field].clone())
-        .map_err(|e| Stop::Failed(format!("the task's {field} cannot be read: {e}")))
 }
 
 /// Runs mathematics off the threads that serve requests.

@@ -15,14 +15,13 @@ use vistazo_formats::{E57Writer, SourceImage, crs, read_images};
 use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
 
-pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
+pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progress: &Progress) -> Result<String, Stop> {
     let package = prepare(app, task).await?;
     let inputs = package.state.package_inputs().ok_or(NOT_ON_GRID)?;
     let whole: i64 = package.scans.iter().map(|s| s.0.bytes).sum();
     crate::work::room::check(app, "the package", whole.unsigned_abs()).map_err(Stop::Failed)?;
     let folder = tempfile::tempdir()?;
-    let options: PackageOptions = serde_json::from_value(task.payload.clone()).unwrap_or_default();
-    let total = clouds(app, task, progress, &package, folder.path(), &options).await?;
+    let total = clouds(app, task, progress, &package, folder.path(), options).await?;
 
     for (k, d) in deliver::DOCUMENTS.iter().enumerate() {
         progress.at(0.82 + 0.02 * k as f64, &format!("writing {}", d.name()))?;
@@ -52,14 +51,18 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     });
     let zip_to = zip_path.clone();
     let manifest = blocking(move || archive(&dir, &zip_to, head)).await?;
-    let key = format!("jobs/{}/packages/{}.zip", task.job_id, task.id);
+    // the attempt is in the key: one that fell silent never writes over the archive of the one after it
+    let key = format!("jobs/{}/packages/{}-{}.zip", task.job_id, task.id, task.attempts);
     let (bytes, sum) = app.objects.put_file(&key, &zip_path).await?;
     if progress.stopped() {
         return Err(Stop::Cancelled);
     }
     let revision = package.revision;
-    results::put_package(&app.db, task.job_id, task.id, revision, &inputs, &key, (bytes as i64, &sum), &manifest)
-        .await?;
+    let put = results::put_package(&app.db, task, revision, &inputs, &key, (bytes as i64, &sum), &manifest).await;
+    if put.is_err() {
+        app.objects.remove(&key).await.ok();
+    }
+    put?;
     Ok(format!("package {revision}: {:.0} MB", bytes as f64 / 1e6))
 }
 

@@ -7,9 +7,7 @@ use crate::work::{designing, planning};
 use vistazo_core::plan::ProposeError;
 use vistazo_store::tasks::Task;
 
-pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
-    let request: ProposeRequest =
-        serde_json::from_value(task.payload.clone()).map_err(|e| format!("the wish cannot be read: {e}"))?;
+pub(super) async fn run(app: &App, task: &Task, request: ProposeRequest, progress: &Progress) -> Result<String, Stop> {
     let (_, brief) = crate::work::brief(app, task.job_id).await?;
     let plan = planning::load(app, task.job_id).await?;
     let (p, watch) = (plan.clone(), progress.clone());

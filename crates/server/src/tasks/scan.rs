@@ -2,7 +2,7 @@
 //! and delivers a gridded E57, which then comes in as an upload does.
 
 use super::ingest::{Entry, grouped, store};
-use super::{Progress, Stop, blocking, payload};
+use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::Brief;
 use crate::work::planning;
@@ -23,9 +23,12 @@ struct Setup {
     epoch: usize,
 }
 
-pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
-    let station: Uuid = payload(task, "station")?;
-    let log: serde_json::Value = payload(task, "log")?;
+pub(super) async fn run(
+    app: &App,
+    task: &Task,
+    (station, log): (Uuid, serde_json::Value),
+    progress: &Progress,
+) -> Result<String, Stop> {
     let (job, brief) = crate::work::brief(app, task.job_id).await?;
     let plan = planning::load(app, task.job_id).await?;
     let Some(epoch) = plan.stations.iter().position(|s| s.0 == station) else {

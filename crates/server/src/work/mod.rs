@@ -1,5 +1,6 @@
 //! Puts stored rows together for the core, and what the core says into what is stored and sent.
 
+pub(crate) mod carrying;
 pub(crate) mod cloud;
 pub(crate) mod designing;
 pub(crate) mod files;
@@ -14,6 +15,8 @@ pub(crate) mod verdict;
 use crate::dto::Brief;
 use crate::{ApiError, App};
 use sha2::{Digest, Sha256};
+use std::sync::{Arc, LazyLock};
+use tokio::sync::Semaphore;
 use uuid::Uuid;
 use vistazo_store::jobs;
 
@@ -31,10 +34,20 @@ pub(crate) fn fingerprint(parts: &impl serde::Serialize) -> String {
     vistazo_store::objects::hex(&Sha256::digest(text)[..12])
 }
 
+/// Computations at once: as many as there are cores, so that many who ask wait for one another and not for memory.
+static CORES: LazyLock<Arc<Semaphore>> =
+    LazyLock::new(|| Arc::new(Semaphore::new(std::thread::available_parallelism().map_or(2, usize::from))));
+
 /// Runs mathematics off the threads that serve requests.
 pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, ApiError> {
-    tokio::task::spawn_blocking(work).await.map_err(|e| {
+    let ended = || ApiError::conflict("the computation ended unexpectedly; nothing was stored");
+    let turn = CORES.clone().acquire_owned().await.map_err(|_| ended())?;
+    let run = move || {
+        let _turn = turn;
+        work()
+    };
+    tokio::task::spawn_blocking(run).await.map_err(|e| {
         tracing::error!(error = %e, "computation ended unexpectedly");
-        ApiError::conflict("the computation ended unexpectedly; nothing was stored")
+        ended()
     })
 }

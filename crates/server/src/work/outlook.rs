@@ -30,31 +30,13 @@ pub(crate) struct Outlook {
 
 /// What will come out: computed when something changed, else as it was kept.
 pub(crate) async fn outlook(app: &App, job: Uuid, plan: &Plan, brief: &Brief) -> Result<Outlook, ApiError> {
-    let inputs = inputs(plan, brief);
-    let kept = match app.kept.text(job, "outlook", &inputs) {
-        Some(text) => Some(text),
-        None => views::computed_text(&app.db, job, "outlook", &inputs)
-            .await?
-            .map(|text| app.kept.put_text(job, "outlook", &inputs, text)),
-    };
-    if let Some(outlook) = kept.and_then(|text| serde_json::from_slice(&text).ok()) {
-        return Ok(outlook);
-    }
-    let dto = compute(app, job, plan, brief, &inputs).await?;
-    Ok(Outlook { once: dto.once, prediction: dto.prediction })
+    let text = made(app, job, plan, brief, "outlook").await?;
+    serde_json::from_slice(&text).map_err(|e| ApiError::conflict(format!("the stored outlook cannot be read: {e}")))
 }
 
 /// Cover, overlap and prediction as JSON text: long for many stations, so it is handed on as kept.
 pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief) -> Result<Bytes, ApiError> {
-    let inputs = inputs(plan, brief);
-    if let Some(text) = app.kept.text(job, "cover", &inputs) {
-        return Ok(text);
-    }
-    if let Some(kept) = views::computed_text(&app.db, job, "cover", &inputs).await? {
-        return Ok(app.kept.put_text(job, "cover", &inputs, kept));
-    }
-    let dto = compute(app, job, plan, brief, &inputs).await?;
-    Ok(app.kept.put_text(job, "cover", &inputs, serde_json::json!(dto).to_string()))
+    made(app, job, plan, brief, "cover").await
 }
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
@@ -69,13 +51,38 @@ fn inputs(plan: &Plan, brief: &Brief) -> String {
     ))
 }
 
-async fn compute(app: &App, job: Uuid, plan: &Plan, brief: &Brief, inputs: &str) -> Result<CoverDto, ApiError> {
-    let (p, b) = (plan.clone(), brief.clone());
-    let dto = super::blocking(move || to_dto(&p, &b)).await?;
-    let small = serde_json::json!({ "once": dto.once, "prediction": dto.prediction });
-    views::keep(&app.db, job, "cover", inputs, &serde_json::json!(dto)).await?;
-    views::keep(&app.db, job, "outlook", inputs, &small).await?;
-    Ok(dto)
+/// A text as it is kept here or in the database.
+async fn kept(app: &App, job: Uuid, kind: &'static str, inputs: &str) -> Result<Option<Bytes>, ApiError> {
+    if let Some(text) = app.kept.text(job, kind, inputs) {
+        return Ok(Some(text));
+    }
+    let stored = views::computed_text(&app.db, job, kind, inputs).await?;
+    Ok(stored.map(|text| app.kept.put_text(job, kind, inputs, text)))
+}
+
+/// A text, made when it is not kept: once, however many ask for it, and to its end even when whoever asked goes away.
+async fn made(app: &App, job: Uuid, plan: &Plan, brief: &Brief, kind: &'static str) -> Result<Bytes, ApiError> {
+    let inputs = inputs(plan, brief);
+    if let Some(text) = kept(app, job, kind, &inputs).await? {
+        return Ok(text);
+    }
+    let turn = app.kept.turn(job, "cover", &inputs).await;
+    if let Some(text) = kept(app, job, kind, &inputs).await? {
+        return Ok(text);
+    }
+    let (app, plan, brief) = (app.clone(), plan.clone(), brief.clone());
+    let work = tokio::spawn(async move {
+        let _turn = turn;
+        let dto = super::blocking(move || to_dto(&plan, &brief)).await?;
+        let small = serde_json::json!({ "once": dto.once, "prediction": dto.prediction });
+        let whole = serde_json::json!(dto);
+        views::keep(&app.db, job, "cover", &inputs, &whole).await?;
+        views::keep(&app.db, job, "outlook", &inputs, &small).await?;
+        let [small, whole] =
+            [("outlook", small), ("cover", whole)].map(|(k, v)| app.kept.put_text(job, k, &inputs, v.to_string()));
+        Ok(if kind == "cover" { whole } else { small })
+    });
+    work.await.map_err(|_| ApiError::conflict("the computation ended unexpectedly; nothing was stored"))?
 }
 
 pub(crate) fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {

@@ -55,6 +55,12 @@ pub(crate) async fn load(app: &App, job: Uuid) -> Result<Plan, ApiError> {
     Ok(read.plan)
 }
 
+/// The items as they are stored; those that cannot be read are left out, as in [`load`].
+pub(crate) async fn items(app: &App, job: Uuid) -> Result<Vec<super::carrying::Item>, ApiError> {
+    let rows = jobs::plan(&app.db, job).await?;
+    Ok(rows.into_iter().filter_map(|i| Some((i.id, i.kind.clone(), PlanData::parse(&i.kind, &i.data).ok()?))).collect())
+}
+
 /// A plan while its items are read.
 #[derive(Default)]
 struct Reading {

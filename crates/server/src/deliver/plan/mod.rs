@@ -7,6 +7,7 @@ mod table;
 
 use crate::ApiError;
 use crate::dto::{Brief, CoverDto};
+use crate::work::carrying::Item;
 use crate::work::planning::Plan;
 use uuid::Uuid;
 
@@ -15,6 +16,8 @@ pub(crate) struct PlanPackage {
     pub job: Uuid,
     pub name: String,
     pub plan: Plan,
+    /// The items that the plan was taken apart from.
+    pub items: Vec<Item>,
     pub brief: Brief,
     pub cover: CoverDto,
     /// The job is one to learn on: what is scanned in it is simulated.

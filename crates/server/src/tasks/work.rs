@@ -1,0 +1,74 @@
+//! What there is to do, as it is queued.
+
+use super::Stop;
+use crate::dto::{PackageOptions, ProposeRequest};
+use crate::{ApiError, App};
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+use vistazo_store::tasks::{self, Task};
+
+/// A piece of background work. Its name and what is in it are two columns of the queue.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(tag = "kind", content = "payload", rename_all = "snake_case")]
+pub(crate) enum Work {
+    /// The simulated scanner takes a planned station.
+    Scan { station: Uuid, log: serde_json::Value, name: String },
+    /// A file that came in is read.
+    Ingest { upload: Uuid, name: String },
+    /// Targets are looked for, the block is adjusted and judged.
+    Register {},
+    /// The spacing on required surfaces is measured.
+    Spacing {},
+    /// Stations are proposed.
+    Propose(ProposeRequest),
+    /// The package is made.
+    Package(PackageOptions),
+}
+
+impl Work {
+    /// As the row of the queue says it.
+    pub(super) fn of(task: &Task) -> Result<Self, Stop> {
+        serde_json::from_value(serde_json::json!({ "kind": task.kind, "payload": task.payload }))
+            .map_err(|e| Stop::Failed(format!("this program cannot do the task “{}”: {e}", task.kind)))
+    }
+
+    /// Name and content, as the queue keeps them.
+    pub(crate) fn row(&self) -> Result<(String, serde_json::Value), ApiError> {
+        let mut row = serde_json::to_value(self).map_err(|e| ApiError::bad(e.to_string()))?;
+        Ok((row["kind"].as_str().unwrap_or_default().to_owned(), row["payload"].take()))
+    }
+}
+
+/// Queues a piece of work.
+///
+/// # Errors
+/// When too much waits in the job already, or the database fails.
+pub(crate) async fn queue(app: &App, job: Uuid, work: &Work, user: Option<Uuid>) -> Result<Task, ApiError> {
+    let (kind, payload) = work.row()?;
+    Ok(tasks::add(&app.db, job, &kind, &payload, user).await?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn work_comes_out_of_its_row_as_it_went_in() {
+        let all = [
+            Work::Scan { station: Uuid::now_v7(), log: serde_json::json!({"note": "x"}), name: "S1".into() },
+            Work::Ingest { upload: Uuid::now_v7(), name: "database: x.e57".into() },
+            Work::Register {},
+            Work::Spacing {},
+            Work::Package(PackageOptions::default()),
+        ];
+        for work in all {
+            let (kind, payload) = work.row().unwrap();
+            let again =
+                serde_json::from_value::<Work>(serde_json::json!({ "kind": kind, "payload": payload })).unwrap();
+            assert_eq!(format!("{work:?}"), format!("{again:?}"));
+        }
+        // rows of earlier programs, and of later ones
+        assert!(serde_json::from_value::<Work>(serde_json::json!({ "kind": "register", "payload": {} })).is_ok());
+        assert!(serde_json::from_value::<Work>(serde_json::json!({ "kind": "dream", "payload": {} })).is_err());
+    }
+}
