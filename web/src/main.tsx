@@ -4,36 +4,68 @@ import '@fontsource/source-sans-3/400.css'
 import '@fontsource/source-sans-3/600.css'
 import 'ol/ol.css'
 import './styles.css'
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { App as Ant, ConfigProvider } from 'antd'
+import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { App as Ant, ConfigProvider, theme as antd } from 'antd'
+import { type ReactNode, useMemo } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter } from 'react-router-dom'
+import { ApiError } from './api/client'
+import { onEnded } from './field/uploads'
+import { PALETTES, show } from './lib/palette'
+import { useTheme } from './lib/settings'
+import { Boundary } from './shell/Boundary'
 import { Shell } from './shell/Shell'
 
-const queries = new QueryClient({
-  defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } },
-})
-const theme = {
-  token: {
-    colorPrimary: '#1d6b74',
-    colorText: '#22303c',
-    colorBgBase: '#fffdf8',
-    borderRadius: 2,
-    fontFamily: "'Source Sans 3', sans-serif",
-    fontSize: 14,
-    motion: false,
-    colorError: '#93302b',
+const refused = (e: unknown) => e instanceof ApiError && e.status >= 400 && e.status < 500
+const queries: QueryClient = new QueryClient({
+  queryCache: new QueryCache({
+    // whoever is no longer signed in is asked to sign in; what was typed is kept
+    onError: (e) => {
+      if (e instanceof ApiError && e.status === 401) queries.setQueryData(['me'], null)
+    },
+  }),
+  defaultOptions: {
+    queries: { retry: (n, e) => !refused(e) && n < 1, staleTime: 5_000, refetchOnWindowFocus: true },
   },
+})
+onEnded((job) => void queries.invalidateQueries({ queryKey: ['job', job] }))
+
+function Themed({ children }: { children: ReactNode }) {
+  const theme = useTheme()
+  const config = useMemo(() => {
+    show(theme)
+    const p = PALETTES[theme]
+    return {
+      algorithm: theme === 'dark' ? antd.darkAlgorithm : antd.defaultAlgorithm,
+      token: {
+        colorPrimary: p.accent,
+        colorText: p.ink,
+        colorTextPlaceholder: p.faint,
+        colorBgBase: p.sheet,
+        colorBorder: p.edge,
+        colorError: p.red,
+        colorTextLightSolid: p['on-fill'],
+        borderRadius: 2,
+        fontFamily: "'Source Sans 3', sans-serif",
+        fontSize: 14,
+        motion: false,
+      },
+      components: { Button: { primaryColor: p['on-fill'] } },
+    }
+  }, [theme])
+  return <ConfigProvider theme={config}>{children}</ConfigProvider>
 }
 
 createRoot(document.getElementById('root') as HTMLElement).render(
   <QueryClientProvider client={queries}>
-    <ConfigProvider theme={theme}>
+    <Themed>
       <Ant style={{ height: '100%' }} message={{ top: 12 }}>
         <BrowserRouter>
-          <Shell />
+          <Boundary about="page">
+            <Shell />
+          </Boundary>
         </BrowserRouter>
       </Ant>
-    </ConfigProvider>
+    </Themed>
   </QueryClientProvider>,
 )

@@ -27,6 +27,7 @@
 pub mod canonical;
 mod collector;
 pub mod control;
+mod count;
 pub mod crs;
 mod e57_read;
 mod e57_write;
@@ -44,6 +45,7 @@ mod tiles_write;
 pub mod working_cloud;
 mod xyz_read;
 
+pub use count::count_points;
 pub use e57_read::read_images;
 pub use e57_write::E57Writer;
 pub use error::FormatError;

@@ -104,6 +104,12 @@ pub fn read_geojson(text: &str) -> Result<Vec<PlanShape>, FormatError> {
         let name =
             feature.property("name").and_then(|v| v.as_str()).filter(|n| !n.trim().is_empty()).map(str::to_owned);
         let radius = number("radius");
+        let Some(geometry) = &feature.geometry else { continue };
+        // a point of ours stands at the height of its third coordinate
+        let json = geojson::JsonValue::from(&geometry.value);
+        let third = json["coordinates"].get(2).and_then(geojson::JsonValue::as_f64);
+        let stands = third.filter(|_| item.is_some() && json["type"] == "Point");
+        let (base, top) = stands.map_or((base, top), |z| (z, z));
         let mut add = |closed: bool, line: Vec<[f64; 2]>| -> Result<(), FormatError> {
             let least = if radius.is_some() || item.is_some() { 1 } else { 2 + usize::from(closed) };
             if line.len() < least {
@@ -117,7 +123,6 @@ pub fn read_geojson(text: &str) -> Result<Vec<PlanShape>, FormatError> {
             out.push(PlanShape { closed, line, radius, base, top, name: name.clone(), item });
             Ok(())
         };
-        let Some(geometry) = &feature.geometry else { continue };
         let value = lines_of(geometry);
         for (closed, line) in value.into_iter().filter(|v| v.1.len() > 1 || radius.is_some() || item.is_some()) {
             add(closed, line)?;

@@ -211,3 +211,45 @@ pub async fn log(db: &PgPool, job: Uuid) -> Result<Vec<LogEntry>> {
         .fetch_all(db)
         .await?)
 }
+
+/// How far a job has come, for the list of jobs.
+#[derive(Debug, Clone, sqlx::FromRow, serde::Serialize, utoipa::ToSchema)]
+pub struct Standing {
+    #[serde(skip)]
+    pub job_id: Uuid,
+    pub scans: i64,
+    /// Findings of the last registration that nobody has settled; none before it.
+    pub findings: Option<i64>,
+    pub on_grid: bool,
+    /// The newest package, and whether it was prepared and checked.
+    pub package: Option<i32>,
+    pub prepared: bool,
+    pub checked: bool,
+    /// Background work that waits or runs, and what failed in the last seven days.
+    pub busy: i64,
+    pub failed: i64,
+    pub changed_at: Option<DateTime<Utc>>,
+    pub changed_by: Option<String>,
+    pub change: Option<String>,
+}
+
+/// The same for every job of a person, in one question.
+pub async fn standings(db: &PgPool, user: Uuid) -> Result<Vec<Standing>> {
+    Ok(sqlx::query_as(
+        "select m.job_id, (select count(*) from scans s where s.job_id = m.job_id) as scans, \
+           (select jsonb_array_length(case when jsonb_typeof(a.result -> 'findings') = 'array' then a.result -> 'findings' else '[]' end)::bigint \
+              from adjustments a where a.job_id = m.job_id order by a.revision desc limit 1) as findings, \
+           exists (select 1 from georefs g where g.job_id = m.job_id) as on_grid, \
+           p.revision as package, p.prepared_by is not null as prepared, p.checked_by is not null as checked, \
+           (select count(*) from tasks t where t.job_id = m.job_id and t.state in ('queued', 'running')) as busy, \
+           (select count(*) from tasks t where t.job_id = m.job_id and t.state = 'failed' and t.finished_at > now() - interval '7 days') as failed, \
+           l.at as changed_at, u.name as changed_by, l.what as change \
+         from members m \
+         left join lateral (select * from packages p where p.job_id = m.job_id order by p.revision desc limit 1) p on true \
+         left join lateral (select * from log l where l.job_id = m.job_id order by l.id desc limit 1) l on true \
+         left join users u on u.id = l.user_id where m.user_id = $1",
+    )
+    .bind(user)
+    .fetch_all(db)
+    .await?)
+}

@@ -558,8 +558,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Import walls (lines), obstacles (polygons) and columns (circles) from GeoJSON (plan coordinates in
-         *     metres) or a DXF drawing.
+         * Import from GeoJSON (plan coordinates in metres) or a DXF drawing: what was exported from a plan comes back as what it
+         *     was; of other drawings walls (lines), obstacles (polygons) and columns (circles).
          */
         post: operations["plan_import"];
         delete?: never;
@@ -864,6 +864,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/tasks/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put every failed task of the job back into the queue. */
+        post: operations["tasks_retry_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/tasks/{task}": {
         parameters: {
             query?: never;
@@ -1089,6 +1106,23 @@ export interface paths {
         put?: never;
         /** Sign in; sets the session cookie. */
         post: operations["session_sign_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Work of all jobs of the person: what waits, runs, or failed in the last seven days. */
+        get: operations["tasks_all"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1796,8 +1830,13 @@ export interface components {
             role: components["schemas"]["Role"];
             /** @description Has a simulated site behind it. */
             simulated: boolean;
+            standing?: components["schemas"]["Standing"] | null;
             /** Format: int32 */
             version: number;
+        };
+        /** @description A task with the name of its job. */
+        JobTask: components["schemas"]["Task"] & {
+            job_name: string;
         };
         /** @description A target that was reached on two ways round and joined. */
         JoinDto: {
@@ -2533,9 +2572,13 @@ export interface components {
         };
         /** @description Settings for a simulated scan. */
         Simulate: {
+            /** @description Instrument height at each station, metres. */
+            heights?: {
+                [key: string]: number | null;
+            };
             /**
              * Format: double
-             * @description Instrument height, metres.
+             * @description Instrument height where none is given for the station, metres.
              */
             instrument_height?: number | null;
             note?: string;
@@ -2562,6 +2605,35 @@ export interface components {
             horizontal: number[];
             slope: number[];
             vertical: number[];
+        };
+        /** @description How far a job has come, for the list of jobs. */
+        Standing: {
+            /**
+             * Format: int64
+             * @description Background work that waits or runs, and what failed in the last seven days.
+             */
+            busy: number;
+            change?: string | null;
+            /** Format: date-time */
+            changed_at?: string | null;
+            changed_by?: string | null;
+            checked: boolean;
+            /** Format: int64 */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Findings of the last registration that nobody has settled; none before it.
+             */
+            findings?: number | null;
+            on_grid: boolean;
+            /**
+             * Format: int32
+             * @description The newest package, and whether it was prepared and checked.
+             */
+            package?: number | null;
+            prepared: boolean;
+            /** Format: int64 */
+            scans: number;
         };
         /** @description How a scan stands in the block. */
         StandingDto: {
@@ -2814,6 +2886,11 @@ export interface components {
              * @description Share done, 0..1.
              */
             progress: number;
+            /**
+             * Format: date-time
+             * @description When this attempt began.
+             */
+            started_at?: string | null;
             /** @description `queued`, `running`, `done`, `failed` or `cancelled`. */
             state: string;
         };
@@ -4623,6 +4700,27 @@ export interface operations {
             };
         };
     };
+    tasks_retry_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Task"][];
+                };
+            };
+        };
+    };
     tasks_cancel: {
         parameters: {
             query?: never;
@@ -5111,6 +5209,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    tasks_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobTask"][];
                 };
             };
         };

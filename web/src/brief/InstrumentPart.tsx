@@ -5,6 +5,7 @@ import { api, type Schema, unwrap } from '../api/client'
 import { useChange } from '../lib/hooks'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { Field, type Part } from './context'
 
 type Profile = Schema['InstrumentDto']
 type Shared = Schema['SystematicErrorsDto']
@@ -24,7 +25,7 @@ export function InstrumentPart({
   unit: string
   edit: boolean
   onChange: (p: Profile) => void
-  wrong: { field?: string; text: string } | null
+  wrong: Part['wrong']
 }) {
   const queries = useQueryClient()
   const library = useQuery({ queryKey: KEY, queryFn: async () => unwrap(await api.GET('/api/instruments')) })
@@ -46,23 +47,19 @@ export function InstrumentPart({
     JSON.stringify(Object.entries(a).sort()) === JSON.stringify(Object.entries(b).sort())
   const own = entries.find((e) => e.id && e.instrument.name.toLowerCase() === profile.name.trim().toLowerCase())
   const kept = entries.some((e) => same(e.instrument, profile))
+  const changed = own ? 'changed against your library' : 'not in your library'
   const put = (part: Partial<Profile>) => {
     say('')
     onChange({ ...profile, ...part })
   }
   const field = (key: keyof Profile, label: string, input: ReactNode) => (
-    <div className="field" key={key}>
-      <label>{label}</label>
+    <Field key={key} name={`instrument.${key}`} label={label} wrong={wrong}>
       {input}
-      {wrong?.field === `instrument.${key}` && (
-        <div className="wrong" role="alert">
-          {wrong.text}
-        </div>
-      )}
-    </div>
+    </Field>
   )
-  const number = (key: keyof Profile, label: string, per: number, suffix: string, digits: number, empty?: string) =>
-    field(
+  const number = (key: keyof Profile, label: string, per: number, suffix: string, digits: number, empty?: string) => {
+    const none = empty ? null : 0
+    return field(
       key,
       label,
       <InputNumber
@@ -73,9 +70,10 @@ export function InstrumentPart({
         placeholder={empty}
         disabled={!edit}
         value={profile[key] == null ? null : Number(((profile[key] as number) / per).toFixed(digits))}
-        onChange={(v) => put({ [key]: v == null ? (empty ? null : 0) : Number(v) * per })}
+        onChange={(v) => put({ [key]: v == null ? none : Number(v) * per })}
       />,
     )
+  }
   const length = (key: keyof Profile, label: string, small = true) =>
     field(
       key,
@@ -93,8 +91,7 @@ export function InstrumentPart({
     const change = (v: number | null) => put({ systematic: { ...profile.systematic!, [key]: v ?? 0 } })
     const value = profile.systematic?.[key] ?? 0
     return (
-      <div className="field" key={key}>
-        <label>{label}</label>
+      <Field key={key} name={`instrument.systematic.${key}`} label={label} wrong={wrong}>
         {per == null ? (
           <LengthInput small unit={unit} label={label} value={value} disabled={!edit} onChange={change} />
         ) : (
@@ -108,19 +105,12 @@ export function InstrumentPart({
             onChange={(v) => change(v == null ? 0 : Number(v) * per)}
           />
         )}
-        {wrong?.field === `instrument.systematic.${key}` && (
-          <div className="wrong" role="alert">
-            {wrong.text}
-          </div>
-        )}
-      </div>
+      </Field>
     )
   }
   return (
     <>
-      <Head aside={kept ? 'as kept in the library' : own ? 'changed against your library' : 'not in your library'}>
-        Instrument
-      </Head>
+      <Head aside={kept ? 'as kept in the library' : changed}>Instrument</Head>
       <div className="bar">
         <Select
           aria-label="From the library"
@@ -170,7 +160,7 @@ export function InstrumentPart({
               })
             }
           >
-            Take out of your library
+            Remove from your library
           </Button>
         )}
         <span className="faint" role="status">
@@ -188,44 +178,49 @@ export function InstrumentPart({
             onChange={(e) => put({ name: e.target.value })}
           />,
         )}
-        {length('range_sigma', 'Range noise, 1σ')}
-        {number('range_sigma_per_m', 'growing with range by, 1σ', 1e-6, 'mm/km', 1)}
-        {number('angular_sigma', 'Angular noise, 1σ', ARC_SECOND, '″', 3)}
-        {number('compensator_sigma', 'Compensator, 1σ', ARC_SECOND, '″', 3, 'none')}
-        {number('step', 'Angular step', 1e-3, 'mrad', 4)}
-        {length('min_range', 'Shortest range', false)}
         {length('max_range', 'Longest range', false)}
-        {number('elevation_min', 'Lowest elevation', DEGREE, '°', 2)}
-        {number('elevation_max', 'Highest elevation', DEGREE, '°', 2)}
-        {length('beam_exit', 'Beam where it leaves')}
-        {number('beam_divergence', 'Beam divergence, full', 1e-3, 'mrad', 4)}
-        {number('warm_up', 'Warm-up', 60, 'min', 2)}
-        {number('scan_time', 'One scan at that step', 1, 's', 1)}
-        {number('photograph_time', 'Photographs all round', 1, 's', 1)}
-        {number('battery_time', 'A battery lasts (0: fed from outside)', 60, 'min', 1)}
-        {number('bytes_per_point', 'Storage', 1, 'bytes a point', 2)}
-        {length('centring_sigma', 'Plumbing over a mark, 1σ')}
-        {length('height_sigma', 'Measured heights, 1σ')}
-        {number('sighting_sigma', 'Sighting a reflector, 1σ', ARC_SECOND, '″', 3, 'cannot sight')}
+        {number('step', 'Angular increment', 1e-3, 'mrad', 4)}
+        {number('scan_time', 'One scan at that increment', 1, 's', 1)}
       </div>
-      <Head aside="1σ; 0 leaves one out">What does not average out</Head>
-      <p className="faint">
-        Errors that all points of a target share, however many there are. A block solves for them within what stands
-        here, and every stated error contains them.
-      </p>
-      <div className="fields">
-        {shared('range_offset', 'Range offset', null)}
-        {shared('reflectivity', 'Range, black against white', null)}
-        {shared('range_scale', 'Range scale', 1e-6, 'mm/km')}
-        {shared('collimation', 'Collimation', ARC_SECOND, '″')}
-        {shared('trunnion', 'Tilting axis', ARC_SECOND, '″')}
-        {shared('index', 'Vertical index', ARC_SECOND, '″')}
-        {shared('index_at_set_up', 'Vertical index, new at every set-up', ARC_SECOND, '″')}
-        {shared('settling', 'Tripod settles during a scan', null)}
-        {shared('turning', 'Tripod turns during a scan', ARC_SECOND, '″')}
-        {shared('roundness', 'Roundness and stem of spheres', null)}
-        {shared('flatness', 'Flatness of boards', null)}
-      </div>
+      <details className="more" open={!!wrong?.field?.startsWith('instrument.')}>
+        <summary>All figures of the instrument</summary>
+        <div className="fields">
+          {length('range_sigma', 'Range noise, 1σ')}
+          {number('range_sigma_per_m', 'growing with range by, 1σ', 1e-6, 'mm/km', 1)}
+          {number('angular_sigma', 'Angular noise, 1σ', ARC_SECOND, '″', 3)}
+          {number('compensator_sigma', 'Compensator, 1σ', ARC_SECOND, '″', 3, 'none')}
+          {length('min_range', 'Shortest range', false)}
+          {number('elevation_min', 'Vertical field of view, from', DEGREE, '°', 2)}
+          {number('elevation_max', 'Vertical field of view, to', DEGREE, '°', 2)}
+          {length('beam_exit', 'Beam diameter at exit')}
+          {number('beam_divergence', 'Beam divergence, full', 1e-3, 'mrad', 4)}
+          {number('warm_up', 'Warm-up', 60, 'min', 2)}
+          {number('photograph_time', 'Photographs all round', 1, 's', 1)}
+          {number('battery_time', 'A battery lasts (0: fed from outside)', 60, 'min', 1)}
+          {number('bytes_per_point', 'Storage', 1, 'bytes a point', 2)}
+          {length('centring_sigma', 'Centring over a mark, 1σ')}
+          {length('height_sigma', 'Measured heights, 1σ')}
+          {number('sighting_sigma', 'Sighting a reflector, 1σ', ARC_SECOND, '″', 3, 'cannot sight')}
+        </div>
+        <Head aside="1σ; 0 leaves one out">What does not average out</Head>
+        <p className="faint">
+          Errors that all points of a target share, however many there are. A block solves for them within what stands
+          here, and every stated error contains them.
+        </p>
+        <div className="fields">
+          {shared('range_offset', 'Range offset', null)}
+          {shared('reflectivity', 'Range, black against white', null)}
+          {shared('range_scale', 'Range scale', 1e-6, 'mm/km')}
+          {shared('collimation', 'Collimation', ARC_SECOND, '″')}
+          {shared('trunnion', 'Trunnion axis', ARC_SECOND, '″')}
+          {shared('index', 'Vertical index', ARC_SECOND, '″')}
+          {shared('index_at_set_up', 'Vertical index, new at every set-up', ARC_SECOND, '″')}
+          {shared('settling', 'Tripod settles during a scan', null)}
+          {shared('turning', 'Tripod turns during a scan', ARC_SECOND, '″')}
+          {shared('roundness', 'Roundness and stem of spheres', null)}
+          {shared('flatness', 'Flatness of checkerboards', null)}
+        </div>
+      </details>
     </>
   )
 }

@@ -5,7 +5,9 @@ import * as THREE from 'three'
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob } from '../lib/hooks'
 import { useUnits } from '../lib/units'
+import { Confirm } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { HUES } from './material'
 import { type Camera, type Clip, type Colouring, COLOURINGS, type Look, type Projection } from './look'
 import type { Picked } from './scans'
 import type { World } from './world'
@@ -15,6 +17,8 @@ interface Props {
   cloud: Schema['CloudDto']
   look: Look
   setLook: (l: Look) => void
+  off: Set<string>
+  setOff: (off: Set<string>) => void
   project: (p: Projection, clip: Clip | null, middle?: THREE.Vector3, span?: number) => void
   measuring: boolean
   setMeasuring: (on: boolean) => void
@@ -75,12 +79,53 @@ export function CloudTools(p: Props) {
             <Checkbox checked={look.dark} onChange={(e) => setLook({ ...look, dark: e.target.checked })}>
               dark sheet
             </Checkbox>
+            <br />
+            <Checkbox checked={look.shaded !== false} onChange={(e) => setLook({ ...look, shaded: e.target.checked })}>
+              shaded by depth
+            </Checkbox>
           </div>
         }
       >
         <Button>Show</Button>
       </Popover>
-      {look.clip && <Button onClick={() => p.project('free', null)}>Whole cloud</Button>}
+      <Popover trigger="click" placement="bottomLeft" content={<ScanList {...p} />}>
+        <Button type={p.off.size ? 'primary' : 'default'}>
+          {p.off.size ? `${p.cloud.scans.length - p.off.size} of ${p.cloud.scans.length} scans` : 'Scans'}
+        </Button>
+      </Popover>
+      {look.clip && (
+        <Button onClick={() => p.project('free', null)}>
+          {look.clip.roof ? 'Cut above the instruments · Whole cloud' : 'Whole cloud'}
+        </Button>
+      )}
+    </div>
+  )
+}
+
+/** Scans on and off, with the colour of each. */
+function ScanList({ cloud, off, setOff }: Props) {
+  const ids = cloud.scans.map((s) => s.id)
+  const turn = (id: string) => {
+    const next = new Set(off)
+    if (!next.delete(id)) next.add(id)
+    setOff(next)
+  }
+  return (
+    <div className="slices scan-list">
+      <div className="bar" style={{ margin: 0 }}>
+        <Button size="small" onClick={() => setOff(new Set())}>
+          All
+        </Button>
+        <Button size="small" onClick={() => setOff(new Set(ids))}>
+          None
+        </Button>
+      </div>
+      {cloud.scans.map((s, k) => (
+        <Checkbox key={s.id} checked={!off.has(s.id)} onChange={() => turn(s.id)}>
+          <i className="swatch" style={{ background: `#${HUES[k % HUES.length]!.toString(16).padStart(6, '0')}` }} />
+          {s.name}
+        </Checkbox>
+      ))}
     </div>
   )
 }
@@ -195,7 +240,7 @@ function Views({ world, cloud, look, setLook, project, picked, setPicked }: Prop
   const views = useQuery({
     queryKey: ['job', job.id, 'views'],
     enabled: job.role !== 'client',
-    queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/views', path)),
+    queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/views', { params: { path: { job: job.id } } })),
   })
   const save = useChange(
     async () => {
@@ -232,16 +277,13 @@ function Views({ world, cloud, look, setLook, project, picked, setPicked }: Prop
           </Button>
           <small className="faint">{v.created_by}</small>
           {canEdit(job) && (
-            <a
-              href="#drop"
-              aria-label={`Remove the view ${v.name}`}
-              onClick={(e) => {
-                e.preventDefault()
-                drop.mutate(v.id)
-              }}
+            <Confirm
+              label={`Remove the view ${v.name}`}
+              title={`The view “${v.name}” is removed for everybody.`}
+              onConfirm={() => drop.mutate(v.id)}
             >
               remove
-            </a>
+            </Confirm>
           )}
         </div>
       ))}

@@ -1,111 +1,66 @@
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useCallback, useEffect, useRef, useState } from 'react'
 import * as THREE from 'three'
 import { api, type Schema, unwrap } from '../api/client'
+import { num } from '../lib/format'
 import { useJob, useKey } from '../lib/hooks'
+import { States } from '../parts'
 import { CloudTools } from './CloudTools'
-import { COLOURINGS, FIRST, type Look, type Projection } from './look'
+import { keyStep } from './keys'
+import { Legend } from './Legend'
+import type { Look, Projection } from './look'
 import { type CloudTarget, type CloudTie, drawMarks } from './marks'
 import { MeasurePanel } from './MeasurePanel'
 import type { Picked } from './scans'
-import { World } from './world'
+import { useLook } from './useLook'
+import { useWorld } from './useWorld'
+import type { World } from './world'
 
+type Cloud = Schema['CloudDto']
 const NOTHING: Schema['CloudScanDto'][] = []
 
-/** The clouds in their present poses, with stations, targets and ties. Positions are shown about a
- *  local origin, so that large grid coordinates keep their digits on the graphics card. */
-export function CloudView({
-  frame,
-  targets,
-  ties,
-  selected,
-}: {
+interface Props {
   frame?: 'grid' | 'block'
   targets: CloudTarget[]
   ties: CloudTie[]
   selected: string | null
-}) {
+  /** A name was clicked. */
+  onPick?: (name: string) => void
+}
+
+/** The clouds in their present poses, with stations, targets and ties. Positions are shown about a
+ *  local origin, so that large grid coordinates keep their digits on the graphics card. */
+export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
   const job = useJob()
   const box = useRef<HTMLDivElement>(null)
-  const [world, setWorld] = useState<World | null>(null)
-  const [gl, setGl] = useState(true)
-  const [look, setLook] = useState<Look>(FIRST)
-  const [shown, setShown] = useState({ points: 0, busy: true })
+  const { world, state, shown, remake } = useWorld(box)
+  const [look, setLook, off, setOff] = useLook(job.id)
   const [picked, setPicked] = useState<Picked[]>([])
   const [measuring, setMeasuring] = useState(false)
   const [station, setStation] = useState<string | null>(null)
-  const query = frame ? `?frame=${frame}` : ''
-  const cloud = useQuery({
+  const read = useQuery({
     queryKey: ['job', job.id, '/api/jobs/{job}/cloud', frame],
     queryFn: async () =>
       unwrap(await api.GET('/api/jobs/{job}/cloud', { params: { path: { job: job.id }, query: { frame } } })),
-  }).data
+    refetchInterval: (q) => (q.state.status === 'error' ? 4000 : false),
+  })
+  const cloud = read.data
   const scans = cloud?.scans ?? NOTHING
   const limit = job.brief.requirement.spatial95 ?? job.brief.requirement.horizontal95 ?? null
-
-  useEffect(() => {
-    try {
-      const w = new World(box.current as HTMLElement)
-      w.drawn = () =>
-        setShown((old) =>
-          old.points === w.scans.points && old.busy === w.scans.busy
-            ? old
-            : { points: w.scans.points, busy: w.scans.busy },
-        )
-      setWorld(w)
-      return () => {
-        w.dispose()
-        setWorld(null)
-      }
-    } catch {
-      setGl(false)
-    }
-  }, [])
-
-  // a new revision has new poses: the tiles themselves stay, in the browser's cache
-  const framed = useRef('')
-  useEffect(() => {
-    if (!world || !cloud) return
-    world.scans.load(
-      `/api/jobs/${job.id}/tileset.json${query}${query ? '&' : '?'}revision=${cloud.revision}`,
-      cloud,
-      world.camera,
-      world.renderer,
-    )
-    if (framed.current !== cloud.frame && cloud.scans.length > 0) {
-      framed.current = cloud.frame
-      const reach = Math.max(
-        14,
-        ...cloud.scans.map((s) => Math.hypot(s.pose.translation[0]!, s.pose.translation[1]!) + 16),
-      )
-      // where the page is higher than wide, from farther: all scans are to be seen
-      const back = reach * Math.max(1, 1.45 / world.aspect)
-      world.view = { position: [-0.55 * back, -1.05 * back, 0.85 * back], target: [0, 0, 0], zoom: 1 }
-    }
-    world.draw()
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the revision says when the cloud changed
-  }, [world, cloud?.revision, job.id, query])
-
+  useClouds(world, cloud, job.id, frame, setLook)
   useEffect(() => {
     if (!world) return
     world.scene.background = new THREE.Color(look.dark ? 0x16202a : 0xfbf8f1)
+    world.shaded = look.shaded !== false
     world.scans.look(look, limit)
     world.draw()
   }, [world, look, limit])
-
-  const enter = useMemo(
-    () => (name: string) => {
+  useEffect(() => world?.scans.turn(off), [world, off, cloud])
+  const enter = useCallback(
+    (name: string) => {
       const s = cloud?.scans.find((x) => x.name === name)
       if (!world || !s) return
-      const [w, x, y, z] = s.pose.rotation as [number, number, number, number]
-      world.enter(
-        `/api/jobs/${job.id}/scans/${s.id}/panorama`,
-        new THREE.Matrix4().compose(
-          new THREE.Vector3(...(s.pose.translation as [number, number, number])),
-          new THREE.Quaternion(x, y, z, w),
-          new THREE.Vector3(1, 1, 1),
-        ),
-      )
+      world.enter(`/api/jobs/${job.id}/scans/${s.id}/panorama`, poseOf(s))
       setStation(name)
     },
     [world, cloud, job.id],
@@ -114,11 +69,10 @@ export function CloudView({
     world?.leave()
     setStation(null)
   }
-
   useEffect(() => {
     if (world && cloud)
       drawMarks(world, {
-        scans,
+        scans: scans.filter((s) => !off.has(s.id)),
         targets,
         ties,
         origin: cloud.origin,
@@ -127,19 +81,10 @@ export function CloudView({
         dark: look.dark,
         grades: look.colouring === 'grade',
         onStation: enter,
+        onTarget: onPick,
       })
-  }, [world, cloud, scans, targets, ties, selected, picked, look.dark, look.colouring, enter])
-
-  // what is selected in the ledger comes before the eye
-  useEffect(() => {
-    if (!world || !cloud || !selected) return
-    const t = targets.find((x) => x.name === selected)
-    const s = scans.find((x) => x.name === selected)
-    const at = t ? t.position.map((v, i) => v - cloud.origin[i]!) : s?.pose.translation
-    if (at) world.lookAt(new THREE.Vector3(...(at as [number, number, number])), 12)
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- only when the selection changes
-  }, [world, selected])
-
+  }, [world, cloud, scans, off, targets, ties, selected, picked, look.dark, look.colouring, enter, onPick])
+  useSelected(world, cloud, targets, selected)
   useKey('escape', () => {
     if (station) leave()
     else {
@@ -148,21 +93,17 @@ export function CloudView({
     }
   })
   useKey('m', () => setMeasuring((m) => !m))
-  useKey('backspace', () => setPicked((p) => p.slice(0, -1)))
-
+  useKey('backspace', () => setPicked((p) => p.slice(0, -1)), picked.length > 0)
   const down = useRef<[number, number]>([0, 0])
-  const click = (e: React.PointerEvent) => {
-    if (
-      !world ||
-      !measuring ||
-      station ||
-      (e.target as HTMLElement).tagName !== 'CANVAS' ||
-      Math.hypot(e.clientX - down.current[0], e.clientY - down.current[1]) > 4
-    )
-      return
+  const hit = (e: React.MouseEvent) => {
+    if (!world || station || (e.target as HTMLElement).tagName !== 'CANVAS') return null
     const { ray, angle, flat } = world.ray(e.clientX, e.clientY)
-    const hit = world.scans.pick(ray, angle, flat)
-    if (hit) setPicked((p) => [...p.slice(-19), hit])
+    return world.scans.pick(ray, angle, flat)
+  }
+  const click = (e: React.PointerEvent) => {
+    const still = Math.hypot(e.clientX - down.current[0], e.clientY - down.current[1]) <= 4
+    const found = measuring && still ? hit(e) : null
+    if (found) setPicked((p) => [...p.slice(-19), found])
   }
   const project = (projection: Projection, clip: Look['clip'], middle?: THREE.Vector3, span?: number) => {
     if (!world) return
@@ -180,22 +121,50 @@ export function CloudView({
         down.current = [e.clientX, e.clientY]
       }}
       onPointerUp={click}
+      onDoubleClick={(e) => {
+        const found = measuring ? null : hit(e)
+        if (found) world?.pivot(found.world)
+      }}
     >
       <div
         ref={box}
-        style={{ position: 'absolute', inset: 0, cursor: measuring ? 'crosshair' : undefined }}
-        role="img"
-        aria-label={`${scans.length} scans in their poses, ${shown.points} points shown`}
+        className="cloud-canvas"
+        style={{ cursor: measuring ? 'crosshair' : undefined }}
+        role="application"
+        tabIndex={0}
+        aria-label={`Cloud: ${scans.length} scans in their poses. Arrow keys turn, with Shift they move; plus and minus go nearer and farther`}
+        onKeyDown={(e) => world && keyStep(world, e)}
       />
-      {!gl && (
-        <p className="empty" style={{ padding: 20 }}>
+      {state === 'none' && (
+        <p className="empty over">
           This browser has no 3-D graphics (WebGL). The ledgers beside hold the same figures.
         </p>
       )}
+      {state === 'lost' && (
+        <div className="state failed over" role="alert">
+          The graphics card let go of the picture. Nothing of the job is lost.{' '}
+          <button type="button" className="link" onClick={remake}>
+            Draw it again
+          </button>
+        </div>
+      )}
+      {(read.isError || read.isPending) && (
+        <div className="over">
+          <States of={read} what="The cloud">
+            {null}
+          </States>
+        </div>
+      )}
+      {shown.failed > 0 && (
+        <div className="state failed over" role="alert">
+          {shown.failed} parts of the cloud could not be loaded.{' '}
+          <button type="button" className="link" onClick={() => world?.scans.again()}>
+            Try again
+          </button>
+        </div>
+      )}
       {cloud && scans.length === 0 && (
-        <p className="empty" style={{ position: 'absolute', inset: '76px 24px auto' }}>
-          No scan has a place yet: take or upload scans, then register them.
-        </p>
+        <p className="empty over">No scan has a place yet: take or upload scans, then register them.</p>
       )}
       {world && cloud && (
         <CloudTools
@@ -203,6 +172,8 @@ export function CloudView({
           cloud={cloud}
           look={look}
           setLook={setLook}
+          off={off}
+          setOff={setOff}
           project={project}
           measuring={measuring}
           setMeasuring={setMeasuring}
@@ -212,20 +183,90 @@ export function CloudView({
       )}
       {station && (
         <div className="at-station">
-          At {station}: drag to look around <button onClick={leave}>leave (Esc)</button>
+          At {station}: drag to look around{' '}
+          <button type="button" onClick={leave}>
+            leave (Esc)
+          </button>
         </div>
       )}
       {!station && <MeasurePanel frame={frame} picked={picked} onClear={() => setPicked([])} />}
       {picked.length === 0 && !station && (
         <div className="hint">
-          {(shown.points / 1e6).toFixed(2)} million points{shown.busy && scans.length > 0 ? ', loading' : ''} ·{' '}
+          <Legend look={look} heights={shown.heights} limit={limit} />
+          {num(shown.points / 1e6, 2)} million points{shown.busy && scans.length > 0 ? ', finer ones are coming' : ''} ·{' '}
           {measuring
             ? 'click points to measure, Esc ends'
-            : 'drag to turn, right-drag to shift, wheel to approach, m to measure'}
+            : 'drag to turn, right-drag to shift, wheel to approach, double-click to turn about, m to measure'}
           {cloud?.frame === 'as delivered' ? ' · poses as the files say, not adjusted' : ''}
-          {look.colouring !== 'scan' && ` · ${COLOURINGS.find((c) => c.value === look.colouring)?.says}`}
         </div>
       )}
     </div>
   )
+}
+
+function poseOf(s: Schema['CloudScanDto']): THREE.Matrix4 {
+  const [w, x, y, z] = s.pose.rotation as [number, number, number, number]
+  return new THREE.Matrix4().compose(
+    new THREE.Vector3(...(s.pose.translation as [number, number, number])),
+    new THREE.Quaternion(x, y, z, w),
+    new THREE.Vector3(1, 1, 1),
+  )
+}
+
+/** Above the instruments so far, metres, the first view is cut: a hall is seen from within and not its roof. */
+const ABOVE = 1.2
+const FAR = 2000
+/** Where one looked last, for each job and frame: another sheet, and back, shows the same. */
+const last = new Map<string, World['view']>()
+
+/** Loads the clouds; the first time they are looked at from outside, with what hangs above cut away. */
+function useClouds(
+  world: World | null,
+  cloud: Cloud | undefined,
+  job: string,
+  frame: string | undefined,
+  setLook: (f: (l: Look) => Look) => void,
+) {
+  const framed = useRef('')
+  const query = frame ? `?frame=${frame}` : ''
+  // a new revision has new poses: the tiles themselves stay, in the browser's cache
+  useEffect(() => {
+    if (!world || !cloud) return
+    const url = `/api/jobs/${job}/tileset.json${query}${query ? '&' : '?'}revision=${cloud.revision}`
+    world.scans.load(url, cloud, world.camera, world.renderer)
+    const key = `${job} ${cloud.frame}`
+    if (framed.current !== cloud.frame && cloud.scans.length > 0) {
+      framed.current = cloud.frame
+      const known = last.get(key)
+      if (known) world.view = known
+      else {
+        const at = cloud.scans.map((s) => s.pose.translation)
+        const reach = Math.max(14, ...at.map((t) => Math.hypot(t[0]!, t[1]!) + 16))
+        // where the page is higher than wide, from farther: all scans are to be seen
+        const back = reach * Math.max(1, 1.45 / world.aspect)
+        world.view = { position: [-0.5 * back, -0.95 * back, 0.95 * back], target: [0, 0, 0], zoom: 1 }
+        const top = Math.max(...at.map((t) => t[2]!)) + ABOVE
+        setLook((l) =>
+          l.clip
+            ? l
+            : { ...l, clip: { middle: [0, 0, top - FAR], half: [2 * FAR, 2 * FAR, FAR], turn: 0, roof: true } },
+        )
+      }
+    }
+    world.draw()
+    return () => void last.set(key, world.view)
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the revision says when the cloud changed
+  }, [world, cloud?.revision, job, query])
+}
+
+/** What is selected in the ledger comes before the eye. */
+function useSelected(world: World | null, cloud: Cloud | undefined, targets: CloudTarget[], selected: string | null) {
+  useEffect(() => {
+    if (!world || !cloud || !selected) return
+    const t = targets.find((x) => x.name === selected)
+    const s = cloud.scans.find((x) => x.name === selected)
+    const at = t ? t.position.map((v, i) => v - cloud.origin[i]!) : s?.pose.translation
+    if (at) world.lookAt(new THREE.Vector3(...(at as [number, number, number])), 12)
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- only when the selection changes
+  }, [world, selected])
 }

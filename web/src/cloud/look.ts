@@ -6,6 +6,8 @@ export interface Clip {
   middle: [number, number, number]
   half: [number, number, number]
   turn: number
+  /** Cuts away what hangs above, as a first look does. */
+  roof?: boolean
 }
 
 /** How one looks: freely, or straight down or along at a slice. */
@@ -16,6 +18,8 @@ export interface Look {
   /** Times the adaptive size of points. */
   size: number
   dark: boolean
+  /** Shaded by depth, so that edges and steps are seen. */
+  shaded?: boolean
   clip: Clip | null
   projection: Projection
 }
@@ -26,7 +30,7 @@ export interface Camera {
   zoom: number
 }
 
-export const FIRST: Look = { colouring: 'scan', size: 1, dark: false, clip: null, projection: 'free' }
+export const FIRST: Look = { colouring: 'scan', size: 1, dark: false, shaded: true, clip: null, projection: 'free' }
 
 export const COLOURINGS: { value: Colouring; label: string; says: string }[] = [
   { value: 'scan', label: 'scan', says: 'a colour for each scan' },
@@ -59,5 +63,6 @@ export function budget(gl: WebGLRenderingContext | WebGL2RenderingContext): numb
   if (/swiftshader|llvmpipe|software/i.test(name)) return 1_000_000
   const memory = (navigator as { deviceMemory?: number }).deviceMemory ?? 4
   const small = window.matchMedia('(max-width: 900px)').matches
-  return small || memory < 4 ? 1_000_000 : memory < 8 ? 1_800_000 : 3_000_000
+  if (small || memory < 4) return 1_000_000
+  return memory < 8 ? 1_800_000 : 3_000_000
 }

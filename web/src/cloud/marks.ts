@@ -36,6 +36,7 @@ export function drawMarks(
     dark: boolean
     grades: boolean
     onStation: (name: string) => void
+    onTarget?: (name: string) => void
   },
 ) {
   const clear = (o: THREE.Object3D) => {
@@ -62,6 +63,7 @@ export function drawMarks(
       `${p.selected === s.name ? '▸ ' : ''}${s.name}${p.grades ? (SIGNS[s.grade] ?? '') : ''}`,
       at,
       'station',
+      p.selected === s.name ? 0 : 1,
     )
     lab.title = `Stand at ${s.name} and look around`
     lab.onclick = () => p.onStation(s.name)
@@ -74,7 +76,8 @@ export function drawMarks(
     const mesh = new THREE.Mesh(form, paint(on ? 0xd08a1c : 0x2a9a97))
     mesh.position.copy(at)
     w.marks.add(mesh)
-    w.label(on ? `▸ ${t.name}` : t.name, at)
+    const name = w.label(on ? `▸ ${t.name}` : t.name, at, p.onTarget ? 'station' : '', on ? 0 : 2)
+    if (p.onTarget) name.onclick = () => p.onTarget?.(t.name)
   }
   for (const tie of p.ties) {
     const [a, b] = [where.get(tie.a), where.get(tie.b)]

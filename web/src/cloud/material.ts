@@ -4,7 +4,8 @@ import type { Colouring } from './look'
 
 type Scan = Schema['CloudScanDto']
 
-const HUES = [
+/** The colours of scans, one after the other. */
+export const HUES = [
   0x1d6b74, 0xa8562a, 0x5b4a8a, 0x5d7a1f, 0x9c3d63, 0x2d5fa3, 0x8a6110, 0x3f8f6a, 0x6b6b6b, 0xb04a3a, 0x2f8fa8,
   0x7a5230,
 ]
@@ -70,6 +71,7 @@ export function ofScan(scan: Scan, number: number) {
     shift: { value: block(0, 0) },
     mixed: { value: block(0, 3) },
     turn: { value: block(3, 3) },
+    on: { value: 1 },
   }
 }
 export type OfScan = ReturnType<typeof ofScan>
@@ -79,7 +81,7 @@ attribute vec4 _shade;
 #ifdef COLOURED
 attribute vec4 color;
 #endif
-uniform float size, pixels, flat_, boxed, spacing, mode, limit, known, strain;
+uniform float size, pixels, flat_, boxed, spacing, mode, limit, known, strain, on;
 uniform mat4 box;
 uniform vec2 heights;
 uniform vec3 hue, grade, scanner;
@@ -108,6 +110,7 @@ void main() {
     vec3 q = abs((box * at).xyz);
     if (max(q.x, max(q.y, q.z)) > 1.0) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); gl_PointSize = 0.0; }
   }
+  if (on < 0.5) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); gl_PointSize = 0.0; }
   float l = _shade.x;
   float lit = 0.78 + 0.36 * l;
   vec3 grey = vec3(0.12 + 0.85 * sqrt(l));

@@ -48,6 +48,9 @@ export class Scans {
   private names = new Map<string, string>()
   private clip: THREE.Matrix4 | null = null
   private balanced = 0
+  private off = new Set<string>()
+  /** Tiles that could not be loaded. */
+  failed = 0
 
   constructor(
     private changed: () => void,
@@ -117,7 +120,13 @@ export class Scans {
     })
     for (const e of ['needs-update', 'tiles-load-end', 'tile-visibility-change'])
       tiles.addEventListener(e, () => this.changed())
+    tiles.addEventListener('load-error', () => {
+      this.failed++
+      this.changed()
+    })
+    this.failed = 0
     this.tiles = tiles
+    this.turn(this.off)
     this.use(camera, renderer)
     this.group.add(tiles.group)
     this.setClip(this.clipped)
@@ -132,6 +141,26 @@ export class Scans {
     for (const c of [...t.cameras]) if (c !== camera) t.deleteCamera(c)
     t.setCamera(camera)
     t.setResolutionFromRenderer(camera, renderer)
+  }
+
+  /** Scans by identifier that are not shown. */
+  turn(off: Set<string>) {
+    this.off = off
+    for (const [id, look] of this.looks) look.on.value = off.has(id) ? 0 : 1
+    this.changed()
+  }
+
+  /** Asks for the tiles that did not come once more. */
+  again() {
+    this.failed = 0
+    this.tiles?.resetFailedTiles()
+    this.changed()
+  }
+
+  /** How high and low the clouds reach about the origin, metres. */
+  get heights(): [number, number] | null {
+    const b = new THREE.Box3()
+    return this.tiles?.getBoundingBox(b) ? [b.min.z, b.max.z] : null
   }
 
   look(l: Look, limit: number | null) {
@@ -207,7 +236,7 @@ export class Scans {
     for (const tile of (this.tiles?.visibleTiles ?? []) as unknown as Set<Tile>) {
       ;(tile as unknown as { engineData: { scene: THREE.Object3D | null } }).engineData.scene?.traverse((o) => {
         const p = o as Shown
-        if (!p.isPoints || !p.userData.scan) return
+        if (!p.isPoints || !p.userData.scan || this.off.has(p.userData.scan as string)) return
         r.copy(ray).applyMatrix4(inverse.copy(p.matrixWorld).invert())
         if (!p.geometry.boundingSphere) p.geometry.computeBoundingSphere()
         const s = p.geometry.boundingSphere!
@@ -230,7 +259,7 @@ export class Scans {
           if (best && score >= best.score) continue
           if (this.clip) {
             const q = world
-              .set(a[i]!, a[i + 1]!, a[i + 2]!)
+              .set(a[i]!, a[i + 1]!, a[i + 2])
               .applyMatrix4(p.matrixWorld)
               .applyMatrix4(this.clip)
             if (Math.max(Math.abs(q.x), Math.abs(q.y), Math.abs(q.z)) > 1) continue

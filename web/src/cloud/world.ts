@@ -1,6 +1,8 @@
 import * as THREE from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
+import { Depth } from './depth'
 import { budget, type Camera, type Projection } from './look'
+import { thin } from './labels'
 import { Scans } from './scans'
 
 const UP = new THREE.Vector3(0, 0, 1)
@@ -12,6 +14,11 @@ export class World {
   readonly scans: Scans
   readonly labels = document.createElement('div')
   readonly marks = new THREE.Group()
+  private depth = new Depth()
+  /** Points are shaded by depth. */
+  shaded = true
+  /** The graphics card was lost, or came back. */
+  lost: (gone: boolean) => void = () => undefined
   /** Called after each drawn frame. */
   drawn: () => void = () => undefined
   private free = new THREE.PerspectiveCamera(50, 1, 0.1, 5000)
@@ -29,12 +36,17 @@ export class World {
 
   /** @throws when the browser has no WebGL */
   constructor(readonly el: HTMLElement) {
-    this.renderer = new THREE.WebGLRenderer({ antialias: false, preserveDrawingBuffer: true })
+    this.renderer = new THREE.WebGLRenderer({ antialias: false, preserveDrawingBuffer: navigator.webdriver })
     this.scans = new Scans(() => this.draw(), budget(this.renderer.getContext()))
     this.free.up.copy(UP)
     this.flat.up.copy(UP)
     this.free.position.set(-24, -42, 34)
     el.append(this.renderer.domElement, this.labels)
+    this.renderer.domElement.addEventListener('webglcontextlost', (e) => {
+      e.preventDefault()
+      this.lost(true)
+    })
+    this.renderer.domElement.addEventListener('webglcontextrestored', () => this.lost(false))
     this.controls = this.steer()
     this.scene.add(this.scans.group, this.marks)
     this.resize = new ResizeObserver(() => this.fit())
@@ -89,7 +101,9 @@ export class World {
     const more = !this.sphere && this.scans.update()
     const now = performance.now()
     if (asked && (!more || now - this.last > 2.5 * this.took)) {
-      this.renderer.render(this.scene, this.camera)
+      if (this.shaded && !this.sphere)
+        this.depth.render(this.renderer, this.scene, this.camera, this.scans.group, this.marks)
+      else this.renderer.render(this.scene, this.camera)
       this.place()
       this.last = performance.now()
       // on a machine without a graphics card the drawing itself takes long
@@ -107,17 +121,34 @@ export class World {
   private place() {
     const v = new THREE.Vector3()
     const { clientWidth: w, clientHeight: h } = this.el
-    for (const lab of this.labels.children as unknown as HTMLElement[]) {
-      v.fromArray((lab.dataset.at as string).split(',').map(Number)).project(this.camera)
-      lab.style.display = Math.abs(v.z) < 1 && Math.abs(v.x) < 1.1 && Math.abs(v.y) < 1.1 ? '' : 'none'
-      lab.style.transform = `translate(${((v.x + 1) / 2) * w + 6}px, ${((1 - v.y) / 2) * h - 8}px)`
+    const places = ([...this.labels.children] as HTMLElement[]).map((lab) => {
+      v.fromArray((lab.dataset.at ?? '').split(',').map(Number)).project(this.camera)
+      const seen = Math.abs(v.z) < 1 && Math.abs(v.x) < 1.1 && Math.abs(v.y) < 1.1
+      const [x, y] = [((v.x + 1) / 2) * w + 6, ((1 - v.y) / 2) * h - 8]
+      return {
+        lab,
+        x,
+        y,
+        near: v.z,
+        seen,
+        width: (lab.textContent?.length ?? 1) * 6.6 + 6,
+        rank: Number(lab.dataset.rank ?? 2),
+      }
+    })
+    // where names would pile up, the more important and the nearer stay
+    const shown = thin(places.filter((p) => p.seen))
+    for (const p of places) {
+      p.lab.style.display = shown.has(p) ? '' : 'none'
+      p.lab.style.transform = `translate(${p.x}px, ${p.y}px)`
     }
   }
 
-  label(text: string, at: THREE.Vector3, tone = '') {
+  /** A name at a place; of rank 0 what is picked, 1 stations, 2 everything else. */
+  label(text: string, at: THREE.Vector3, tone = '', rank = 2) {
     const lab = document.createElement('div')
     lab.className = `lab ${tone}`
     lab.dataset.at = at.toArray().join()
+    lab.dataset.rank = String(rank)
     lab.textContent = text
     this.labels.appendChild(lab)
     return lab
@@ -167,6 +198,33 @@ export class World {
     const back = this.camera.position.clone().sub(this.controls.target).normalize().multiplyScalar(distance)
     this.controls.target.copy(at)
     this.camera.position.copy(at).add(back)
+    this.controls.update()
+    this.draw()
+  }
+
+  /** What is turned about, without moving the eye. */
+  pivot(at: THREE.Vector3) {
+    this.controls.target.copy(at)
+    this.controls.update()
+    this.draw()
+  }
+
+  /** Steps by keys: turns, moves, and goes nearer. */
+  step(turn: number, tilt: number, along: number, up: number, nearer: number) {
+    const from = this.camera.position.clone().sub(this.controls.target)
+    const right = new THREE.Vector3().crossVectors(this.camera.getWorldDirection(new THREE.Vector3()), UP).normalize()
+    const move = right.multiplyScalar(along * from.length()).addScaledVector(UP, up * from.length())
+    from.applyAxisAngle(UP, turn)
+    const side = new THREE.Vector3().crossVectors(from, UP).normalize()
+    const tilted = from.clone().applyAxisAngle(side, tilt)
+    // not over the top
+    if (tilted.angleTo(UP) > 0.05 && tilted.angleTo(UP) < Math.PI - 0.05) from.copy(tilted)
+    if (this.camera === this.flat) {
+      this.flat.zoom /= nearer
+      this.flat.updateProjectionMatrix()
+    } else from.multiplyScalar(nearer)
+    this.controls.target.add(move)
+    this.camera.position.copy(this.controls.target).add(from)
     this.controls.update()
     this.draw()
   }
@@ -244,6 +302,7 @@ export class World {
     this.resize.disconnect()
     this.controls.dispose()
     this.scans.drop()
+    this.depth.dispose()
     this.renderer.dispose()
     this.el.replaceChildren()
   }

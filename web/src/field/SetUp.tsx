@@ -24,7 +24,7 @@ export function SetUp({
     <>
       <div className="fields">
         <div className="field">
-          <label>Occupied point (empty: none)</label>
+          <span className="label">Occupied point (empty: none)</span>
           <Input
             aria-label="Occupied point"
             value={value.mark}
@@ -33,7 +33,7 @@ export function SetUp({
         </div>
         {value.mark && (
           <div className="field">
-            <label>Instrument height over it</label>
+            <span className="label">Instrument height over it</span>
             <LengthInput
               label="Height over the occupied point"
               value={value.height}
@@ -46,7 +46,7 @@ export function SetUp({
         sights.map((s, i) => (
           <div className="fields" key={i}>
             <div className="field">
-              <label>Backsight to</label>
+              <span className="label">Backsight to</span>
               <Input
                 aria-label={`Backsight ${i + 1}`}
                 value={s.mark}
@@ -54,7 +54,7 @@ export function SetUp({
               />
             </div>
             <div className="field">
-              <label>Height of its reflector</label>
+              <span className="label">Height of its reflector</span>
               <LengthInput
                 label={`Reflector height ${i + 1}`}
                 value={s.height}
@@ -63,9 +63,9 @@ export function SetUp({
             </div>
             {(['direction', 'elevation'] as const).map((key) => (
               <div className="field" key={key}>
-                <label>
+                <span className="label">
                   {key === 'direction' ? 'Direction from the scanner’s x axis, anticlockwise' : 'Elevation'}
-                </label>
+                </span>
                 <InputNumber
                   aria-label={`${key} ${i + 1}`}
                   controls={false}
@@ -77,7 +77,7 @@ export function SetUp({
               </div>
             ))}
             <div className="field">
-              <label>Slope distance (empty: not measured)</label>
+              <span className="label">Slope distance (empty: not measured)</span>
               <LengthInput
                 label={`Distance ${i + 1}`}
                 digits={4}
@@ -86,7 +86,7 @@ export function SetUp({
               />
             </div>
             <div className="field">
-              <label>&nbsp;</label>
+              <span className="label">&nbsp;</span>
               <Button onClick={() => onChange({ ...value, sights: sights.filter((_, k) => k !== i) })}>
                 Remove backsight
               </Button>

@@ -15,7 +15,7 @@ class Summed {
         const sum = new Uint8Array(await crypto.subtle.digest('SHA-256', await body.arrayBuffer()))
         request.setHeader('Upload-Checksum', `sha256 ${btoa(String.fromCharCode(...sum))}`)
       }
-      return send(body as never)
+      return send(body)
     }
     return request
   }
@@ -44,7 +44,7 @@ export async function send(
     metadata: { filename: file.name, ...metadata },
     fingerprint: () => Promise.resolve(`vistazo/${job}/${file.name}/${file.size}/${file.lastModified}`),
     removeFingerprintOnSuccess: true,
-    httpStack: new Summed() as never,
+    httpStack: new Summed(),
     // what the server refuses for a reason is not tried again
     onShouldRetry: (e) => {
       const s = e.originalResponse?.getStatus() ?? 0

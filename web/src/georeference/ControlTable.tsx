@@ -1,9 +1,11 @@
 import { Button, Input, InputNumber, Select } from 'antd'
 import { useState } from 'react'
 import type { Schema } from '../api/client'
+import { useDraft } from '../lib/draft'
+import { chance } from '../lib/format'
 import { useKey } from '../lib/hooks'
 import { useUnits } from '../lib/units'
-import { Head, Ledger } from '../parts'
+import { Conflicts, Head, Ledger } from '../parts'
 import { type Control, type NewControl, pointOf, type useControl } from './useControl'
 
 type Residual = Schema['ControlResidualDto']
@@ -24,6 +26,7 @@ export function ControlTable({
   const [picked, setPicked] = useState<string | null>(null)
   useKey('ctrl+z', () => control.undo?.(), edit)
   useKey('ctrl+y', () => control.redo?.(), edit)
+  useKey('ctrl+shift+z', () => control.redo?.(), edit)
   const { rows } = control
   const one = rows.find((c) => c.id === picked)
   const of = (c: Control) => residuals.find((x) => x.control === c.id)
@@ -58,16 +61,14 @@ export function ControlTable({
         size="small"
         aria-label={`Use of ${c.name}`}
         aria-pressed={c.is_check}
-        title="click to change"
+        title="control or check: click to change"
         style={{ width: 66, padding: 0 }}
         onClick={() => control.change(c, { is_check: !c.is_check })}
       >
-        {c.is_check ? 'check' : 'control'}
+        {wordOf(c)}
       </Button>
-    ) : c.is_check ? (
-      'check'
     ) : (
-      'control'
+      wordOf(c)
     )
   return (
     <>
@@ -76,18 +77,13 @@ export function ControlTable({
       >
         Control
       </Head>
-      {control.error && (
-        <p role="alert" className="warn">
-          The control could not be read: {control.error.message}
-        </p>
-      )}
       <Ledger
         label="Control"
         rows={rows}
         id={(c) => c.id}
         selected={picked}
         onSelect={edit ? setPicked : undefined}
-        empty={control.loading ? 'Reading…' : 'No control yet. Paste or drop a file above, or add a point.'}
+        empty="No control yet. Paste or drop a file above, or add a point."
         tone={(c) => ((of(c)?.p_family ?? 1) < 0.01 ? 'bad' : undefined)}
         columns={[
           { head: 'Point', cell: (c) => c.name },
@@ -101,7 +97,7 @@ export function ControlTable({
             num: true,
             cell: (c) => {
               const p = of(c)?.p_value
-              return p == null ? '' : p < 0.001 ? '< 0.001' : p.toFixed(3)
+              return p == null ? '' : chance(p)
             },
           },
         ]}
@@ -146,12 +142,12 @@ export function ControlTable({
           </Button>
         </div>
       )}
-      {edit && one && (
-        <PointForm key={`${one.id} ${one.version}`} point={one} onSave={(part) => control.change(one, part)} />
-      )}
+      {edit && one && <PointForm key={one.id} point={one} onSave={(part) => control.change(one, part)} />}
     </>
   )
 }
+
+const wordOf = (c: Control) => (c.is_check ? 'check' : 'control')
 
 /** A name that no point has. */
 function free(rows: Control[]) {
@@ -163,8 +159,8 @@ function free(rows: Control[]) {
 /** All of one point. An emptied coordinate is not known: height-only and plan-only points. */
 function PointForm({ point, onSave }: { point: Control; onSave: (part: NewControl) => void }) {
   const u = useUnits()
-  const [draft, setDraft] = useState(pointOf(point))
-  const changed = JSON.stringify(draft) !== JSON.stringify(pointOf(point))
+  const kept = useDraft(`vistazo-point ${point.id}`, pointOf(point), point.version)
+  const { value: draft, set: setDraft, changed } = kept
   const small = u.code === 'm' ? 0.001 : u.metres
   const number = (
     label: string,
@@ -174,7 +170,7 @@ function PointForm({ point, onSave }: { point: Control; onSave: (part: NewContro
     unit: string,
   ) => (
     <div className="field">
-      <label>{label}</label>
+      <span className="label">{label}</span>
       <InputNumber
         aria-label={`${label} of ${point.name}`}
         controls={false}
@@ -191,10 +187,12 @@ function PointForm({ point, onSave }: { point: Control; onSave: (part: NewContro
       onSubmit={(e) => {
         e.preventDefault()
         onSave(draft)
+        kept.discard()
       }}
     >
+      <Conflicts draft={kept} name={(p) => p.replace('_', ' ')} />
       <div className="field">
-        <label>Name</label>
+        <span className="label">Name</span>
         <Input
           aria-label={`Name of ${point.name}`}
           value={draft.name}
@@ -208,8 +206,8 @@ function PointForm({ point, onSave }: { point: Control; onSave: (part: NewContro
       {number('σ N', 'sigma_n', small, 3, u.small)}
       {number('σ H', 'sigma_v', small, 3, u.small)}
       <div className="field">
-        <label>&nbsp;</label>
-        <Button type="primary" htmlType="submit" disabled={!changed}>
+        <span className="label">&nbsp;</span>
+        <Button type="primary" htmlType="submit" disabled={!changed || kept.conflicts.length > 0}>
           Save {point.name}
         </Button>
       </div>

@@ -1,12 +1,24 @@
 import type { Schema } from '../api/client'
-import { chance } from '../register/views'
+import { chance, num, plural } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Head, Ledger, VerdictCard } from '../parts'
+import { Distance } from './Distance'
+import type { Control } from './useControl'
 
 type Result = Schema['GeorefResult']
 
 /** What came of the fit: test, result, factors of the grid, check points, targets. */
-export function FitResult({ result: g }: { result: Result }) {
+export function FitResult({
+  result: g,
+  control,
+  picked,
+  onPick,
+}: {
+  result: Result
+  control: Control[]
+  picked: string | null
+  onPick: (name: string | null) => void
+}) {
   const u = useUnits()
   const c = g.check_summary
   const held = g.source === 'constrained'
@@ -15,31 +27,26 @@ export function FitResult({ result: g }: { result: Result }) {
     g.grid.combined == null
       ? ['local grid: lengths are those on site']
       : [
-          `combined factor ${g.grid.combined.toFixed(8)} = point scale ${g.grid.point_scale?.toFixed(8)} × height factor ${g.grid.height_factor?.toFixed(8)}: ${((g.grid.combined - 1) * 1e6).toFixed(0)} ppm`,
+          `combined factor ${num(g.grid.combined, 8)} = point scale ${num(g.grid.point_scale, 8)} × height factor ${num(g.grid.height_factor, 8)}: ${num((g.grid.combined - 1) * 1e6, 0)} ppm`,
           `coordinates are ${g.grid.output === 'grid' ? 'those of the grid' : 'ground: stretched about the local origin to distances on site'}; heights: ${g.grid.vertical}`,
         ]
+  const remarks = g.warnings.length ? `, with ${plural(g.warnings.length, 'remark')}` : ''
+  const free =
+    g.model === 'similarity'
+      ? 'result: a fit with scale is for looking at; take another model for the result'
+      : 'result: control does not pass the test, so it does not bend the block'
   const xyz = (v: number[]) => (['E', 'N', 'H'] as const).map((a, i) => `${a} ${u.err(v[i])}`).join(', ')
   return (
     <>
       <VerdictCard
         tone={g.warnings.length || !held ? 'doubtful' : 'sound'}
-        title={
-          held
-            ? g.warnings.length
-              ? `On the grid, with ${g.warnings.length} remark${g.warnings.length === 1 ? '' : 's'}`
-              : 'On the grid'
-            : 'On the grid, the block keeping its shape'
-        }
+        title={held ? `On the grid${remarks}` : 'On the grid, the block keeping its shape'}
         evidence={[
           `test: ${g.residuals.length} control points, ${g.model} fit of the free block, p ${chance(g.global_p)} with ${g.dof} degrees of freedom`,
-          held
-            ? 'result: control is in the adjustment with its weight'
-            : g.model === 'similarity'
-              ? 'result: a fit with scale is for looking at; take another model for the result'
-              : 'result: control does not pass the test, so it does not bend the block',
+          held ? 'result: control is in the adjustment with its weight' : free,
           ...(g.model === 'similarity'
             ? [
-                `scale ${g.scale.toFixed(7)} ± ${(g.scale_sigma * 1.96e6).toFixed(0)} ppm (95 %), on site after the grid’s own factor`,
+                `scale ${num(g.scale, 7)} ± ${num(g.scale_sigma * 1.96e6, 0)} ppm (95 %), on site after the grid’s own factor`,
               ]
             : []),
           ...factor,
@@ -60,11 +67,14 @@ export function FitResult({ result: g }: { result: Result }) {
           </p>
         </>
       )}
+      <Distance result={g} control={control} onPick={onPick} />
       <Head>Targets on the grid</Head>
       <Ledger
         label="Targets on the grid"
         rows={g.targets}
         id={(t) => t.name}
+        selected={picked}
+        onSelect={onPick}
         empty="None."
         columns={[
           {

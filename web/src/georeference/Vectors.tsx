@@ -1,4 +1,5 @@
 import type { Schema } from '../api/client'
+import { count } from '../lib/format'
 import { useUnits } from '../lib/units'
 import type { Control } from './useControl'
 
@@ -11,6 +12,8 @@ type Line = {
   kind: 'control' | 'check' | 'target'
   quiet?: boolean
 }
+
+const COLOURS = { target: 'var(--accent)', check: 'var(--ochre)', control: 'var(--red)' }
 
 /** Residuals at control, and what control in the adjustment moves, as vectors on the plan. */
 export function Vectors({ result, control }: { result?: Result; control: Control[] }) {
@@ -64,7 +67,7 @@ export function Vectors({ result, control }: { result?: Result; control: Control
       {lines.map((l) => {
         const [x, y] = [X(l.at[0]), Y(l.at[1])]
         const [dx, dy] = [l.by[0] * times, -l.by[1] * times]
-        const colour = l.kind === 'target' ? 'var(--accent)' : l.kind === 'check' ? 'var(--ochre)' : 'var(--red)'
+        const colour = COLOURS[l.kind]
         return (
           <g key={`${l.kind} ${l.name}`}>
             <title>{`${l.name} (${l.kind}): ${u.err(Math.hypot(...l.by))} ${u.small} in plan, ${u.err(l.up)} ${u.small} up`}</title>
@@ -104,8 +107,8 @@ export function Vectors({ result, control }: { result?: Result; control: Control
       <g transform={`translate(${pad / 3} ${h - pad / 4})`}>
         <line x1={0} y1={0} x2={bar * times} y2={0} stroke="var(--ink)" strokeWidth={px / 2} />
         <text x={0} y={-px} style={{ fontSize: 2.4 * px }}>
-          {u.err(bar)} {u.small} (drawn {times.toLocaleString('en')} times longer) · □ control in the free fit · △ check
-          · ○ what control in the adjustment moves a target
+          {u.err(bar)} {u.small} (drawn {count(times)} times longer) · □ control in the free fit · △ check · ○ what
+          control in the adjustment moves a target
         </text>
       </g>
       <text x={w - pad / 2} y={pad / 2} style={{ fontSize: 3 * px }}>

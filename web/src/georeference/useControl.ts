@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { useChange, useJob, useRead } from '../lib/hooks'
 
@@ -23,13 +23,15 @@ export const pointOf = (c: Control): NewControl => ({
 /** Control points with every change undoable. A change of somebody else meanwhile is a conflict, never overwritten. */
 export function useControl() {
   const job = useJob()
-  const read = useRead<Control[]>('/api/jobs/{job}/control')
+  const read = useRead('/api/jobs/{job}/control')
   const rows = read.data ?? []
   const [done, setDone] = useState<Step[]>([])
   const [undone, setUndone] = useState<Step[]>([])
   // versions as the last answer had them: steps follow one another faster than the page reads
   const latest = useRef<Control[]>([])
-  latest.current = rows
+  useEffect(() => {
+    latest.current = rows
+  })
   const path = { job: job.id }
   const apply = async ({ id, before, after }: Step) => {
     const version = latest.current.find((c) => c.id === id)?.version ?? 0
@@ -83,8 +85,7 @@ export function useControl() {
   const busy = run.isPending || back.isPending || again.isPending
   return {
     rows,
-    loading: read.isPending,
-    error: read.error,
+    read,
     add: (point: NewControl) => run.mutate({ id: crypto.randomUUID(), before: null, after: point }),
     change: (c: Control, part: Partial<NewControl>) =>
       run.mutate({ id: c.id, before: pointOf(c), after: { ...pointOf(c), ...part } }),

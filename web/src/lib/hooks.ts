@@ -1,9 +1,26 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { App } from 'antd'
-import { createContext, useContext, useEffect } from 'react'
-import { api, ApiError, type Schema, unwrap } from '../api/client'
+import { createContext, useContext, useEffect, useRef } from 'react'
+import { type Answer, api, ApiError, type Schema, unwrap } from '../api/client'
+import { sayError } from './errors'
+import { settings } from './settings'
 
 export type Job = Schema['JobDto']
+
+/** An item of the plan. */
+export type Item = Omit<Schema['PlanItem'], 'data'> & { data: Schema['PlanData'] }
+
+/** A scan with its log. */
+export type Scan = Omit<Schema['ScanRow'], 'log'> & {
+  log: {
+    operator?: string
+    instrument_height?: number | null
+    note?: string
+    settings?: string
+    time?: string
+    file?: string
+    set_up?: Schema['SetUpDto']
+  }
+}
 export const JobContext = createContext<Job | null>(null)
 
 /** The job of the sheet. */
@@ -32,20 +49,30 @@ type JobRead =
   | '/api/jobs/{job}/log'
   | '/api/jobs/{job}/members'
 
+/** What the server keeps as it was sent, in the shape that it was sent in. */
+interface Known {
+  '/api/jobs/{job}/plan': Item[]
+  '/api/jobs/{job}/scans': Scan[]
+}
+type Read<P extends JobRead> = P extends keyof Known ? Known[P] : Answer<P>
+
 /** Something of the job, kept fresh by the events of its tasks. */
-export function useRead<T>(path: JobRead, enabled = true) {
+export function useRead<P extends JobRead>(path: P, enabled = true) {
   const job = useJob()
   return useQuery({
     queryKey: ['job', job.id, path],
-    queryFn: async () => unwrap(await api.GET(path, { params: { path: { job: job.id } } })) as T,
+    // one signature for all of these paths, which differ in what they answer only
+    queryFn: async ({ signal }) =>
+      unwrap(await api.GET(path as '/api/jobs/{job}/plan', { params: { path: { job: job.id } }, signal })) as Read<P>,
     enabled,
+    // what failed is asked for again by itself: the server may be gone for a minute
+    refetchInterval: (q) => (q.state.status === 'error' || q.state.fetchFailureCount > 0 ? 4000 : false),
   })
 }
 
-/** A change: says what went wrong, and refreshes what depends on it. */
+/** A change: says what went wrong until it is read, and refreshes what depends on it. */
 export function useChange<A, R = unknown>(change: (a: A) => Promise<R>, done?: (r: R, a: A) => void) {
   const queries = useQueryClient()
-  const { message } = App.useApp()
   return useMutation({
     mutationFn: change,
     onSuccess: (r, a) => {
@@ -53,10 +80,15 @@ export function useChange<A, R = unknown>(change: (a: A) => Promise<R>, done?: (
       done?.(r, a)
     },
     onError: (e: Error) => {
-      void message.error({ content: e.message, duration: 8, className: 'said-error' })
+      sayError(e.message)
       if (e instanceof ApiError && e.status === 409) void queries.invalidateQueries({ queryKey: ['job'] })
     },
   })
+}
+
+/** A question to the server that changes nothing: what went wrong is said, and nothing is read again. */
+export function useAsk<A, R>(ask: (a: A) => Promise<R>, done?: (r: R, a: A) => void) {
+  return useMutation({ mutationFn: ask, onSuccess: done, onError: (e: Error) => sayError(e.message) })
 }
 
 /** Listens to the tasks of a job and refreshes: running ones quickly, results when they end. */
@@ -64,17 +96,19 @@ export function useEvents(jobId: string, enabled: boolean) {
   const queries = useQueryClient()
   useEffect(() => {
     if (!enabled) return
-    const events = new EventSource(`/api/jobs/${jobId}/events`)
+    const tasks = ['job', jobId, '/api/jobs/{job}/tasks']
+    let events: EventSource
+    let again: ReturnType<typeof setTimeout> | undefined
     let busy = false
     let ended = ''
-    events.onmessage = async () => {
+    const moved = async () => {
       if (busy) return
       busy = true
       await new Promise((r) => setTimeout(r, 250))
       busy = false
-      await queries.invalidateQueries({ queryKey: ['job', jobId, '/api/jobs/{job}/tasks'] })
-      const tasks = queries.getQueryData<Schema['Task'][]>(['job', jobId, '/api/jobs/{job}/tasks']) ?? []
-      const now = tasks
+      await queries.invalidateQueries({ queryKey: tasks })
+      const list = queries.getQueryData<Schema['Task'][]>(tasks) ?? []
+      const now = list
         .filter((t) => t.finished_at)
         .map((t) => t.id)
         .join()
@@ -83,24 +117,68 @@ export function useEvents(jobId: string, enabled: boolean) {
         void queries.invalidateQueries({ queryKey: ['job', jobId] })
       }
     }
-    return () => events.close()
+    const listen = () => {
+      events = new EventSource(`/api/jobs/${jobId}/events`)
+      events.onmessage = () => void moved()
+      events.onerror = () => {
+        // the browser tries again by itself, unless the server refused: then we do, and look meanwhile
+        if (events.readyState !== EventSource.CLOSED) return
+        void moved()
+        again = setTimeout(listen, 4000)
+      }
+    }
+    listen()
+    return () => {
+      clearTimeout(again)
+      events.close()
+    }
   }, [jobId, enabled, queries])
 }
 
-/** A key for a frequent action; typing in a field does not count. */
+const typing = (t: HTMLElement) => t.closest('input, textarea, select, [contenteditable]')
+
+/** The name of a key as it is registered. */
+export const keyName = (e: KeyboardEvent) =>
+  `${e.ctrlKey || e.metaKey ? 'ctrl+' : ''}${e.shiftKey && (e.key.length > 1 || e.ctrlKey || e.metaKey) ? 'shift+' : ''}${e.key.toLowerCase()}`
+
+/** A key for a frequent action. Typing in a field does not count, nor does anything behind a dialogue; single letters
+ * can be turned off. */
 export function useKey(key: string, action: () => void, enabled = true) {
+  const live = useRef(action)
+  useEffect(() => {
+    live.current = action
+  })
   useEffect(() => {
     if (!enabled) return
     const listen = (e: KeyboardEvent) => {
-      const t = e.target as HTMLElement
-      if (t.closest('input, textarea, select, [contenteditable]') || e.altKey) return
-      const name = `${e.ctrlKey || e.metaKey ? 'ctrl+' : ''}${e.shiftKey && e.key.length > 1 ? 'shift+' : ''}${e.key.toLowerCase()}`
-      if (name === key) {
-        e.preventDefault()
-        action()
-      }
+      if (typing(e.target as HTMLElement) || e.altKey || e.defaultPrevented || keyName(e) !== key) return
+      if (key.length === 1 && !settings().keys) return
+      const dialogue = document.querySelector('.ant-modal-wrap:not([style*="display: none"])')
+      if (dialogue && !dialogue.contains(e.target as Node)) return
+      e.preventDefault()
+      live.current()
     }
     window.addEventListener('keydown', listen)
     return () => window.removeEventListener('keydown', listen)
-  }, [key, action, enabled])
+  }, [key, enabled])
+}
+
+/** Two keys one after the other within two seconds start work: a letter hit by accident does not. */
+export function useKeys(first: string, second: string, action: () => void, enabled = true) {
+  const at = useRef(0)
+  useKey(
+    first,
+    () => {
+      at.current = Date.now()
+    },
+    enabled,
+  )
+  useKey(
+    second,
+    () => {
+      if (Date.now() - at.current < 2000) action()
+      at.current = 0
+    },
+    enabled,
+  )
 }

@@ -1,4 +1,5 @@
 import { createContext, useContext } from 'react'
+import { num } from './format'
 
 export const METRES: Record<string, number> = { m: 1, ft: 0.3048, ftUS: 1200 / 3937 }
 export const UNIT_NAMES: Record<string, string> = { m: 'metre', ft: 'international foot', ftUS: 'US survey foot' }
@@ -16,19 +17,21 @@ export interface Units {
   area: (m2: number) => string
   /** An error, without the unit. */
   err: (m: number | null | undefined) => string
+  /** The unit of errors, metres. */
+  smallMetres: number
 }
 
 export function unitsOf(code: string): Units {
   const metres = METRES[code] ?? 1
   const metric = code === 'm'
-  const show = (v: number | null | undefined, f: number, d: number) =>
-    v == null || !Number.isFinite(v) ? '–' : (v / f).toFixed(d)
+  const show = (v: number | null | undefined, f: number, d: number) => num(v == null ? v : v / f, d)
   return {
     code,
     metres,
     small: metric ? 'mm' : code,
+    smallMetres: metric ? 0.001 : metres,
     len: (m, digits = 3) => show(m, metres, digits),
-    area: (m2) => `${(m2 / (metres * metres)).toFixed(0)} ${code}²`,
+    area: (m2) => `${num(m2 / (metres * metres), 0)} ${code}²`,
     err: (m) => show(m, metric ? 0.001 : metres, metric ? 2 : 5),
   }
 }

@@ -1,4 +1,5 @@
 import { InputNumber } from 'antd'
+import { settings } from '../lib/settings'
 import { METRES, useUnits } from '../lib/units'
 
 /** A length in the job's unit (or millimetres where `small`), kept in metres. */
@@ -14,7 +15,8 @@ export function LengthInput(p: {
   const u = useUnits()
   const code = p.unit ?? u.code
   const factor = p.small && code === 'm' ? 0.001 : (METRES[code] ?? 1)
-  const digits = p.digits ?? (p.small ? (code === 'm' ? 2 : 5) : 3)
+  const fine = code === 'm' ? 2 : 5
+  const digits = p.digits ?? (p.small ? fine : 3)
   const shown = p.value == null ? null : Number((p.value / factor).toFixed(digits + 2))
   return (
     <InputNumber
@@ -23,6 +25,7 @@ export function LengthInput(p: {
       disabled={p.disabled}
       style={{ width: '100%' }}
       controls={false}
+      decimalSeparator={settings().decimal}
       onChange={(v) => p.onChange(v == null ? null : Number(v) * factor)}
       suffix={p.small && code === 'm' ? 'mm' : code}
     />

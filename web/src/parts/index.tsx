@@ -1,58 +1,9 @@
-import { type ReactNode, useEffect, useRef } from 'react'
+import { Popconfirm } from 'antd'
+import type { ReactNode } from 'react'
+import { num } from '../lib/format'
 
-/** A dense table: words left, numbers right and aligned, the unit in the heading. */
-export function Ledger<T>(p: {
-  rows: T[]
-  id: (row: T) => string
-  columns: { head: ReactNode; cell: (row: T) => ReactNode; num?: boolean; width?: number }[]
-  selected?: string | null
-  onSelect?: (id: string | null) => void
-  tone?: (row: T) => string | undefined
-  empty: string
-  label: string
-}) {
-  const at = useRef<HTMLTableRowElement>(null)
-  useEffect(() => {
-    void at.current?.scrollIntoView({ block: 'nearest' })
-  }, [p.selected])
-  if (p.rows.length === 0) return <p className="empty">{p.empty}</p>
-  return (
-    <table className="ledger" aria-label={p.label}>
-      <thead>
-        <tr>
-          {p.columns.map((c, i) => (
-            <th key={i} className={c.num ? 'num' : ''} style={{ width: c.width }}>
-              {c.head}
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {p.rows.map((row) => {
-          const id = p.id(row)
-          const on = p.selected === id
-          return (
-            <tr
-              key={id}
-              ref={on ? at : null}
-              className={`${on ? 'on' : ''} ${p.tone?.(row) ?? ''} ${p.onSelect ? 'pick' : ''}`}
-              tabIndex={p.onSelect ? 0 : undefined}
-              aria-selected={p.onSelect ? on : undefined}
-              onClick={() => p.onSelect?.(on ? null : id)}
-              onKeyDown={(e) => e.key === 'Enter' && p.onSelect?.(on ? null : id)}
-            >
-              {p.columns.map((c, i) => (
-                <td key={i} className={c.num ? 'num' : ''}>
-                  {c.cell(row)}
-                </td>
-              ))}
-            </tr>
-          )
-        })}
-      </tbody>
-    </table>
-  )
-}
+export { Ledger } from './Ledger'
+export { States } from './States'
 
 const MARKS: Record<string, [string, string]> = {
   sound: ['', 'sound'],
@@ -72,7 +23,7 @@ export function Grade({ value }: { value: string }) {
       <svg width="22" height="8" aria-hidden="true">
         <line x1="0" y1="4" x2="22" y2="4" />
       </svg>
-      {value.replace('_', ' ')}
+      {value.replaceAll('_', ' ')}
       {mark && <b aria-hidden="true"> {mark}</b>}
     </span>
   )
@@ -120,9 +71,22 @@ export function Against({ value, limit, label }: { value: number | null | undefi
   if (value == null) return <div className="against" aria-label={label} />
   const share = Math.min(value / limit / 1.6, 1)
   return (
-    <div className="against" role="img" aria-label={`${label}: ${((100 * value) / limit).toFixed(0)} % of the limit`}>
+    <div className="against" role="img" aria-label={`${label}: ${num((100 * value) / limit, 0)} % of the limit`}>
       <i className={value > limit ? 'over' : ''} style={{ width: `${share * 100}%` }} />
       <b style={{ left: `${100 / 1.6}%` }} />
     </div>
   )
 }
+
+/** Something that cannot be undone: it asks once, and says what will be gone. */
+export const Confirm = (p: { title: string; onConfirm: () => void; children: ReactNode; label?: string }) => (
+  <Popconfirm title={p.title} okText="Yes" cancelText="No" okButtonProps={{ danger: true }} onConfirm={p.onConfirm}>
+    <button type="button" className="link" aria-label={p.label}>
+      {p.children}
+    </button>
+  </Popconfirm>
+)
+
+/** A term with a short explanation on demand. */
+export { Term } from './Term'
+export { Conflicts } from './Conflicts'

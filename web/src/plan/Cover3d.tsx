@@ -29,7 +29,9 @@ export function Cover3d({
   const [failed, fail] = useState('')
   const u = useUnits()
   const words = useRef(u)
-  words.current = u
+  useEffect(() => {
+    words.current = u
+  })
   const camera = useRef<{ position: THREE.Vector3; target: THREE.Vector3 } | null>(null)
   const shown = mode === 'station' ? 'count' : mode
   useEffect(() => {
@@ -37,7 +39,7 @@ export function Cover3d({
     if (!el) return
     let renderer: THREE.WebGLRenderer
     try {
-      renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true })
+      renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: navigator.webdriver })
     } catch {
       fail('This browser shows no 3-D graphics; the plan and the elevations show the same.')
       return
@@ -45,9 +47,9 @@ export function Cover3d({
     const scene = new THREE.Scene()
     scene.background = new THREE.Color(PAPER)
     // everything about the middle of the site: grid coordinates are too long for a graphics card
-    const points = items.flatMap((i) =>
-      i.kind === 'underlay' ? [] : i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)],
-    ) as number[][]
+    const points = items
+      .filter((i) => i.kind !== 'underlay')
+      .flatMap((i) => (i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)]))
     const middle = [0, 1].map(
       (k) => (Math.min(...points.map((p) => p[k]!)) + Math.max(...points.map((p) => p[k]!))) / 2,
     ) as [number, number]
@@ -60,7 +62,7 @@ export function Cover3d({
     const tint = new THREE.Color()
     for (const s of surfaces) {
       const along = directions(s)
-      for (const c of s.cells as unknown as number[][]) {
+      for (const c of s.cells) {
         const [x, y, z, , w, h] = c as [number, number, number, number, number, number]
         const [dx, dy] = s.kind === 'wall' ? along(c) : [1, 0]
         const corner = (a: number, b: number) =>

@@ -94,7 +94,7 @@ export function CoverPart({
                   <tr key={i}>
                     <th>{cover.stations[i]?.name}</th>
                     {row.map((v, j) => (
-                      <td key={j} className={i === j ? 'self' : v < 0.3 ? 'low' : ''}>
+                      <td key={j} className={cellTone(i === j, v)}>
                         {i === j ? '' : (v * 100).toFixed(0)}
                       </td>
                     ))}
@@ -131,4 +131,9 @@ export function CoverPart({
       )}
     </>
   )
+}
+
+function cellTone(self: boolean, overlap: number) {
+  if (self) return 'self'
+  return overlap < 0.3 ? 'low' : ''
 }

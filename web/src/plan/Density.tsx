@@ -48,15 +48,15 @@ export function Density({ count }: { count: number }) {
       <Head aside="for one scan of the whole field of view">Density</Head>
       <div className="fields" style={{ gridTemplateColumns: 'repeat(3, 1fr)' }}>
         <div className="field">
-          <label>At a range of</label>
+          <span className="label">At a range of</span>
           <LengthInput label="At a range of" value={range} onChange={setRange} />
         </div>
         <div className="field">
-          <label>Points apart at most</label>
+          <span className="label">Points apart at most</span>
           <LengthInput small label="Points apart at most" value={spacing} onChange={setSpacing} />
         </div>
         <div className="field">
-          <label>Range noise at most, 1σ</label>
+          <span className="label">Range noise at most, 1σ</span>
           <LengthInput small label="Range noise at most" value={noise} onChange={setNoise} />
         </div>
       </div>

@@ -7,13 +7,13 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
   const u = useUnits()
   const canvas = useRef<HTMLCanvasElement>(null)
   const [said, say] = useState('')
-  const cells = surface.cells as unknown as number[][]
+  const cells = surface.cells
   const floor = surface.kind === 'floor'
   const low = floor ? Math.min(...cells.map((c) => c[1]! - c[5]! / 2)) : surface.base
   const high = floor ? Math.max(...cells.map((c) => c[1]! + c[5]! / 2)) : surface.top
   const left = floor ? Math.min(...cells.map((c) => c[0]! - c[4]! / 2)) : 0
   const width = floor ? Math.max(...cells.map((c) => c[0]! + c[4]! / 2)) - left : surface.length
-  const at = (c: number[]) => (floor ? [c[0]! - left, c[1]! - low] : [c[3]!, c[2]! - low]) as [number, number]
+  const at = (c: number[]): [number, number] => (floor ? [c[0]! - left, c[1]! - low] : [c[3]!, c[2]! - low])
   const shown = mode === 'station' ? 'count' : mode
   const scale = useRef(1)
   useEffect(() => {

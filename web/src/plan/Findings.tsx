@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { App, Button } from 'antd'
 import { api, type Schema, unwrap } from '../api/client'
-import { canEdit, useChange, useJob } from '../lib/hooks'
+import { canEdit, useAsk, useJob } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Head, Ledger, VerdictCard } from '../parts'
 import type { Change, Item } from './usePlan'
@@ -31,7 +31,8 @@ export function Findings({
     enabled: p.targets.length > 0,
     queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/plan/advice', { params: { path: { job: job.id } } })),
   })
-  const spread = useChange(
+  const { message } = App.useApp()
+  const spread = useAsk(
     async () => unwrap(await api.GET('/api/jobs/{job}/plan/control', { params: { path: { job: job.id } } })),
     (c) => {
       const changes = items
@@ -43,7 +44,7 @@ export function Findings({
             kind: i.kind,
             data: {
               ...i.data,
-              control_sigma: fit || check ? (i.data.control_sigma ?? (c.sigma as [number, number])) : undefined,
+              control_sigma: fit || check ? (i.data.control_sigma ?? c.sigma) : undefined,
               check,
             },
           }
@@ -55,7 +56,6 @@ export function Findings({
       } else void message.warning('Fewer than 3 targets are measured by two stations: place or propose targets first.')
     },
   )
-  const { message } = App.useApp()
   const take = (a: Schema['AdviceDto']) => {
     if (a.add)
       onApply([
@@ -66,7 +66,7 @@ export function Findings({
             name: free('target'),
             base: 0,
             top: 0,
-            position: a.add as [number, number, number],
+            position: a.add,
             target: 'sphere',
           },
         },
@@ -81,6 +81,7 @@ export function Findings({
         },
       ])
   }
+  const judged = limit != null && worst > limit ? 'failed' : 'sound'
   const loose = p.knocks
     .filter((k) => k.size == null || k.size > 0.003)
     .sort((a, b) => (b.effect ?? 9) - (a.effect ?? 9))
@@ -89,7 +90,7 @@ export function Findings({
     <>
       {weakest && (
         <VerdictCard
-          tone={p.refused ? 'doubtful' : limit != null && worst > limit ? 'failed' : 'sound'}
+          tone={p.refused ? 'doubtful' : judged}
           title={`${weakest.name} will come out at ${u.err(worst)} ${u.small}${limit ? ` of ${u.err(limit)} ${u.small}` : ''}`}
           evidence={[
             `3-D, 95 %, ${p.on_grid ? 'on the grid' : 'within the block'}: the weakest of ${p.targets.length} targets`,

@@ -65,19 +65,19 @@ export function FitUnderlay({
         >
           <div className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}>
             <div className="field">
-              <label>First point, x</label>
+              <span className="label">First point, x</span>
               <LengthInput label="First point x" value={first[0]} onChange={(v) => setFirst([v ?? 0, first[1]])} />
             </div>
             <div className="field">
-              <label>First point, y</label>
+              <span className="label">First point, y</span>
               <LengthInput label="First point y" value={first[1]} onChange={(v) => setFirst([first[0], v ?? 0])} />
             </div>
             <div className="field">
-              <label>True distance</label>
+              <span className="label">True distance</span>
               <LengthInput label="True distance" value={length} onChange={setLength} />
             </div>
             <div className="field">
-              <label>Direction, from x</label>
+              <span className="label">Direction, from x</span>
               <InputNumber
                 aria-label="Direction"
                 value={angle == null ? null : Number(angle.toFixed(3))}

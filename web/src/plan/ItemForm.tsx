@@ -1,7 +1,8 @@
 import { Button, Checkbox, Input, InputNumber, Select } from 'antd'
 import { useState } from 'react'
 import type { Schema } from '../api/client'
-import { Head } from '../parts'
+import { useDraft } from '../lib/draft'
+import { Conflicts, Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { useUnits } from '../lib/units'
 import { Distances } from './Distances'
@@ -11,14 +12,16 @@ type Data = Schema['PlanData']
 const DEGREE = Math.PI / 180
 /** Of an instrument over its mark, metres. */
 const HEIGHT = 1.65
+/** What the lower height of a kind is called. */
+const BASES: Record<string, string> = { floor: 'Height', edge: 'Lower ground' }
 export const KIND_NAMES: Record<string, string> = {
   wall: 'Wall',
   obstacle: 'Obstacle',
   column: 'Column',
   floor: 'Floor',
   area: 'Area',
-  edge: 'Edge',
-  height: 'Height',
+  edge: 'Breakline',
+  height: 'Spot height',
   underlay: 'Underlay',
   station: 'Station',
   target: 'Target',
@@ -40,11 +43,13 @@ export function ItemForm({
   onChange: (d: Data) => void
   onRemove: () => void
 }) {
-  const [d, set] = useState(item.data)
+  const draft = useDraft(`vistazo-item ${item.id}`, item.data, item.version)
+  const { value: d, set } = draft
   const put = (part: Partial<Data>) => set({ ...d, ...part })
   const k = item.kind
-  const changed = JSON.stringify(d) !== JSON.stringify(item.data)
+  const changed = draft.changed && draft.conflicts.length === 0
   const upright = k === 'wall' || k === 'obstacle' || k === 'column' || k === 'edge'
+  const grounded = k === 'height' || d.target === 'mark'
   const point = k === 'station' || k === 'target' || k === 'column' || k === 'height'
   const marks = items
     .filter((i) => i.kind === 'target' && i.data.target === 'mark')
@@ -61,7 +66,7 @@ export function ItemForm({
   }
   const field = (name: string, input: React.ReactNode) => (
     <div className="field" key={name}>
-      <label>{name}</label>
+      <span className="label">{name}</span>
       {input}
     </div>
   )
@@ -83,6 +88,7 @@ export function ItemForm({
     <form
       onSubmit={(e) => {
         e.preventDefault()
+        draft.discard()
         onChange(d)
       }}
     >
@@ -98,6 +104,7 @@ export function ItemForm({
         {item.data.name.startsWith(KIND_NAMES[k]!) ? '' : `${KIND_NAMES[k]} `}
         {item.data.name}
       </Head>
+      <Conflicts draft={draft} name={(p) => p.replaceAll('_', ' ')} />
       <div className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}>
         {field(
           'Name',
@@ -108,18 +115,14 @@ export function ItemForm({
             .filter((a) => k !== 'column' || a !== 'z')
             .map((axis, i) =>
               field(
-                axis !== 'z' ? axis : k === 'height' || d.target === 'mark' ? 'z (ground)' : 'z (centre)',
+                axis === 'z' ? `z (${grounded ? 'ground' : 'centre'})` : axis,
                 <LengthInput
                   label={axis}
                   value={d.position?.[i]}
                   disabled={!edit || !!d.over}
                   onChange={(v) =>
                     put({
-                      position: (d.position ?? [0, 0, 0]).map((o: number, j: number) => (j === i ? (v ?? 0) : o)) as [
-                        number,
-                        number,
-                        number,
-                      ],
+                      position: (d.position ?? [0, 0, 0]).map((o: number, j: number) => (j === i ? (v ?? 0) : o)),
                     })
                   }
                 />,
@@ -138,7 +141,7 @@ export function ItemForm({
           )}
         {(upright || k === 'floor') &&
           field(
-            k === 'floor' ? 'Height' : k === 'edge' ? 'Lower ground' : 'Base',
+            BASES[k] ?? 'Base',
             <LengthInput label="Base" value={d.base} disabled={!edit} onChange={(v) => put({ base: v ?? 0 })} />,
           )}
         {upright &&
@@ -280,7 +283,7 @@ export function ItemForm({
           )}
         {k === 'station' && marks.length > 0 && (
           <div className="field" style={{ gridColumn: 'span 2' }}>
-            <label>Sights, the backsight first</label>
+            <span className="label">Sights, the backsight first</span>
             <Select
               aria-label="Sights"
               mode="multiple"
@@ -386,7 +389,7 @@ function Vertices({
   const [open, setOpen] = useState(false)
   const line = d.line ?? []
   const change = (k: number, axis: number, v: number | null) =>
-    put({ line: line.map((p, i) => (i === k ? p.map((o, a) => (a === axis ? (v ?? 0) : o)) : p)) as Data['line'] })
+    put({ line: line.map((p, i) => (i === k ? p.map((o, a) => (a === axis ? (v ?? 0) : o)) : p)) })
   const last = line.at(-1) ?? [0, 0]
   const before = line.at(-2) ?? last
   const further = [2 * last[0]! - before[0]!, 2 * last[1]! - before[1]!] as [number, number]
@@ -396,6 +399,7 @@ function Vertices({
         {line.length} corners by number…
       </Button>
     )
+  const side = (p: number[], q: number[]) => u.len(Math.hypot(p[0]! - q[0]!, p[1]! - q[1]!), 3)
   return (
     <table className="ledger" aria-label="Corners">
       <thead>
@@ -427,13 +431,7 @@ function Vertices({
                 />
               </td>
             ))}
-            <td className="num">
-              {k > 0
-                ? u.len(Math.hypot(p[0]! - line[k - 1]![0]!, p[1]! - line[k - 1]![1]!), 3)
-                : closed
-                  ? u.len(Math.hypot(p[0]! - last[0]!, p[1]! - last[1]!), 3)
-                  : ''}
-            </td>
+            <td className="num">{(k > 0 || closed) && side(p, line[k - 1] ?? last)}</td>
             <td>
               {edit && line.length > (closed ? 3 : 2) && (
                 <Button type="text" size="small" onClick={() => put({ line: line.filter((_, i) => i !== k) })}>

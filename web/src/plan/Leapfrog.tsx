@@ -51,7 +51,7 @@ export function Leapfrog({
           return {
             id: crypto.randomUUID(),
             kind: 'target',
-            data: { name, base: 0, top: 0, position: c.to as [number, number, number], target: 'sphere' },
+            data: { name, base: 0, top: 0, position: c.to, target: 'sphere' },
           }
         }),
       ),
@@ -69,7 +69,7 @@ export function Leapfrog({
         }}
       >
         <div className="field">
-          <label>Spheres in stock</label>
+          <span className="label">Spheres in stock</span>
           <InputNumber
             aria-label="Spheres in stock"
             value={spheres}

@@ -32,8 +32,8 @@ export function Propose({
   const [height, setHeight] = useState<number | null>(1.65)
   const [share, setShare] = useState(99)
   const [overlap, setOverlap] = useState(35)
-  const last = useRead<Schema['ProposalDto'] | null>('/api/jobs/{job}/plan/proposal')
-  const tasks = useRead<Schema['Task'][]>('/api/jobs/{job}/tasks')
+  const last = useRead('/api/jobs/{job}/plan/proposal')
+  const tasks = useRead('/api/jobs/{job}/tasks')
   const busy = tasks.data?.find((t) => t.kind === 'propose' && (t.state === 'running' || t.state === 'queued'))
   const failed = tasks.data?.find((t) => t.kind === 'propose')
   const run = useChange(async () =>
@@ -56,7 +56,7 @@ export function Propose({
           return {
             id: crypto.randomUUID(),
             kind: 'target',
-            data: { name, base: 0, top: 0, position: at as [number, number, number], target: 'sphere' },
+            data: { name, base: 0, top: 0, position: at, target: 'sphere' },
           }
         }),
       )
@@ -106,11 +106,11 @@ export function Propose({
           }}
         >
           <div className="field">
-            <label>Instrument height</label>
+            <span className="label">Instrument height</span>
             <LengthInput label="Instrument height" value={height} onChange={setHeight} />
           </div>
           <div className="field">
-            <label>Cover at least</label>
+            <span className="label">Cover at least</span>
             <InputNumber
               aria-label="Cover at least"
               value={share}
@@ -123,7 +123,7 @@ export function Propose({
             />
           </div>
           <div className="field">
-            <label>Overlap at least</label>
+            <span className="label">Overlap at least</span>
             <InputNumber
               aria-label="Overlap at least"
               value={overlap}

@@ -40,11 +40,11 @@ export function SliceCloud() {
       </label>
       <div className="fields" style={{ gridTemplateColumns: '1fr 1fr' }}>
         <div className="field">
-          <label>Height on the plan</label>
+          <span className="label">Height on the plan</span>
           <LengthInput label="Height of the slice" value={height} onChange={setHeight} />
         </div>
         <div className="field">
-          <label>Thickness</label>
+          <span className="label">Thickness</span>
           <LengthInput label="Thickness of the slice" value={thickness} onChange={setThickness} />
         </div>
       </div>

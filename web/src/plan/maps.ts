@@ -53,7 +53,7 @@ export function colourOf(
 ): string {
   const [count, spacing, incidence, why, error] = [cell[6]!, cell[7]!, cell[8]!, cell[9]!, cell[10]!]
   if (mode === 'why') return WHY_COLOURS[why]!
-  if (mode === 'count') return count === 0 ? RED : count === 1 ? OCHRE : TEAL
+  if (mode === 'count') return [RED, OCHRE][count] ?? TEAL
   if (mode === 'error') return error > 0 && limit ? ramp(error / limit) : GREY
   if (why > 0) return RED
   return mode === 'spacing' ? ramp(spacing / (required ?? 0.1) / 2) : ramp(incidence / (Math.PI / 2))
@@ -66,12 +66,16 @@ export function fromAbove(
   limit: number | null,
 ): { line: [number, number][]; colour: string }[] {
   const out: { line: [number, number][]; colour: string }[] = []
-  const bad = (c: readonly number[]) =>
-    mode === 'count' ? -c[6]! : mode === 'error' ? c[10]! : c[9]! > 0 ? 100 + c[9]! : mode === 'spacing' ? c[7]! : c[8]!
+  const bad = (c: readonly number[]) => {
+    if (mode === 'count') return -c[6]!
+    if (mode === 'error') return c[10]!
+    if (c[9]! > 0) return 100 + c[9]!
+    return mode === 'spacing' ? c[7]! : c[8]!
+  }
   for (const s of surfaces) {
     if (s.kind !== 'wall') continue
     const columns = new Map<string, number[]>()
-    for (const c of s.cells as unknown as number[][]) {
+    for (const c of s.cells) {
       const key = c[3]!.toFixed(3)
       const old = columns.get(key)
       if (!old || bad(c) > bad(old)) columns.set(key, c)
@@ -95,7 +99,7 @@ export function fromAbove(
 /** Which way a wall runs at a piece of it: from a neighbour on the same leg. */
 export function directions(s: Surface): (cell: readonly number[]) => [number, number] {
   const columns = new Map<string, readonly number[]>()
-  for (const c of s.cells as unknown as number[][]) columns.set(c[3]!.toFixed(3), c)
+  for (const c of s.cells) columns.set(c[3]!.toFixed(3), c)
   const sorted = [...columns.values()].sort((a, b) => a[3]! - b[3]!)
   const found = new Map<string, [number, number]>()
   for (const [k, c] of sorted.entries()) {
@@ -112,6 +116,6 @@ export function directions(s: Surface): (cell: readonly number[]) => [number, nu
 export function cellWords(c: readonly number[], u: Units): string {
   const seen = c[9]
     ? WHY[c[9]]!
-    : `covered by ${c[6]}, spacing ${u.err(c[7]!)} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`
-  return `height ${u.len(c[2]!, 2)} ${u.code}: ${seen}${c[10] ? `, predicted ${u.err(c[10])} ${u.small} (95 %)` : ''}`
+    : `covered by ${c[6]}, spacing ${u.err(c[7])} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`
+  return `height ${u.len(c[2], 2)} ${u.code}: ${seen}${c[10] ? `, predicted ${u.err(c[10])} ${u.small} (95 %)` : ''}`
 }

@@ -1,12 +1,9 @@
 import { Fill, Icon, RegularShape, Stroke, Style, Text } from 'ol/style'
 import CircleStyle from 'ol/style/Circle'
+import { ACCENT, FAINT, HALO, INK, OCHRE, PAPER, RED } from '../lib/palette'
 import type { Item } from './usePlan'
 
-export const INK = '#22303c',
-  ACCENT = '#1d6b74',
-  RED = '#93302b',
-  OCHRE = '#8a6110',
-  PAPER = '#fffdf8'
+export { ACCENT, INK, OCHRE, PAPER, RED }
 const board = (on: boolean) =>
   `data:image/svg+xml;utf8,${encodeURIComponent(`<svg xmlns="http://www.w3.org/2000/svg" width="14" height="14"><rect x="1" y="1" width="12" height="12" fill="${PAPER}" stroke="${on ? OCHRE : ACCENT}" stroke-width="2"/><rect x="1" y="1" width="6" height="6" fill="${ACCENT}"/><rect x="7" y="7" width="6" height="6" fill="${ACCENT}"/></svg>`)}`
 const hatch = (colour: string) => {
@@ -36,6 +33,24 @@ export const label = (text: string, dy: number, colour = INK) =>
     overflow: true,
   })
 
+/** A mark on the ground, a checkerboard, a sphere. */
+function targetImage(d: Item['data'], on: boolean) {
+  if (d.target === 'mark')
+    return new RegularShape({
+      points: 4,
+      radius: 6,
+      angle: Math.PI / 4,
+      fill: new Fill({ color: INK }),
+      stroke: new Stroke({ color: PAPER, width: 1.5 }),
+    })
+  if (d.target === 'checker') return new Icon({ src: board(on), rotation: d.facing ?? 0 })
+  return new CircleStyle({
+    radius: 5.5,
+    fill: new Fill({ color: PAPER }),
+    stroke: new Stroke({ color: ACCENT, width: 2.5 }),
+  })
+}
+
 /** How an item of the plan is drawn. */
 export function styleOf(item: Item, on: boolean): Style[] {
   const d = item.data
@@ -43,7 +58,7 @@ export function styleOf(item: Item, on: boolean): Style[] {
     ? [
         new Style({
           image: new CircleStyle({ radius: 15, stroke: new Stroke({ color: OCHRE, width: 2 }) }),
-          stroke: new Stroke({ color: '#e3c98a', width: 9 }),
+          stroke: new Stroke({ color: `${HALO}88`, width: 9 }),
         }),
       ]
     : []
@@ -71,28 +86,28 @@ export function styleOf(item: Item, on: boolean): Style[] {
             points: 4,
             radius: 5,
             radius2: 0,
-            stroke: new Stroke({ color: '#5c6b76', width: 1.4 }),
+            stroke: new Stroke({ color: FAINT, width: 1.4 }),
           }),
-          text: label(d.name, -11, '#5c6b76'),
+          text: label(d.name, -11, FAINT),
         }),
       ]
     case 'obstacle':
       return [
         ...halo,
-        new Style({ stroke: new Stroke({ color: INK, width: 1.3 }), fill: new Fill({ color: '#22303c22' }) }),
+        new Style({ stroke: new Stroke({ color: INK, width: 1.3 }), fill: new Fill({ color: `${INK}22` }) }),
       ]
     case 'column':
       return [
         ...halo,
-        new Style({ stroke: new Stroke({ color: INK, width: 1.3 }), fill: new Fill({ color: '#22303c66' }) }),
+        new Style({ stroke: new Stroke({ color: INK, width: 1.3 }), fill: new Fill({ color: `${INK}66` }) }),
       ]
     case 'floor':
       return [
         ...halo,
         new Style({
-          stroke: new Stroke({ color: '#5c6b76', width: 1, lineDash: [8, 3, 2, 3] }),
-          fill: new Fill({ color: d.required_spacing ? '#1d6b740d' : '#22303c08' }),
-          text: label(d.name, 0, '#5c6b76'),
+          stroke: new Stroke({ color: FAINT, width: 1, lineDash: [8, 3, 2, 3] }),
+          fill: new Fill({ color: d.required_spacing ? `${ACCENT}0d` : `${INK}08` }),
+          text: label(d.name, 0, FAINT),
         }),
       ]
     case 'area': {
@@ -123,22 +138,7 @@ export function styleOf(item: Item, on: boolean): Style[] {
       return [
         ...halo,
         new Style({
-          image:
-            d.target === 'mark'
-              ? new RegularShape({
-                  points: 4,
-                  radius: 6,
-                  angle: Math.PI / 4,
-                  fill: new Fill({ color: INK }),
-                  stroke: new Stroke({ color: PAPER, width: 1.5 }),
-                })
-              : d.target === 'checker'
-                ? new Icon({ src: board(on), rotation: d.facing ?? 0 })
-                : new CircleStyle({
-                    radius: 5.5,
-                    fill: new Fill({ color: PAPER }),
-                    stroke: new Stroke({ color: ACCENT, width: 2.5 }),
-                  }),
+          image: targetImage(d, on),
           text: label(d.name, -13),
         }),
         ...(d.control_sigma

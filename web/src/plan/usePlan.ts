@@ -1,9 +1,9 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useRef, useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
-import { useChange, useJob, useRead } from '../lib/hooks'
+import { type Item, useChange, useJob, useRead } from '../lib/hooks'
 
-export type Item = Omit<Schema['PlanItem'], 'data'> & { data: Schema['PlanData'] }
+export type { Item }
 /** What an item becomes; `data` null removes it. */
 export interface Change {
   id: string
@@ -17,14 +17,12 @@ const KEY = (job: string) => ['job', job, '/api/jobs/{job}/plan']
 export function usePlan() {
   const job = useJob()
   const queries = useQueryClient()
-  const read = useRead<Item[]>('/api/jobs/{job}/plan')
+  const read = useRead('/api/jobs/{job}/plan')
   const versions = useRef(new Map<string, Item>())
   for (const i of read.data ?? []) {
     const known = versions.current.get(i.id)
     if (!known || known.version < i.version) versions.current.set(i.id, i)
   }
-  const [past, setPast] = useState<Change[][]>([])
-  const [future, setFuture] = useState<Change[][]>([])
   const send = useChange(
     async (changes: Change[]) => {
       const body = changes.map((c) => {
@@ -60,43 +58,55 @@ export function usePlan() {
       }),
     [],
   )
-  const apply = useCallback(
-    async (changes: Change[]) => {
-      const back = inverse(changes)
+  // one after the other, each from what the one before it left: a second undo waits for the first
+  const line = useRef<Promise<unknown>>(Promise.resolve())
+  const stacks = useRef<{ past: Change[][]; future: Change[][] }>({ past: [], future: [] })
+  const [depth, setDepth] = useState({ past: 0, future: 0 })
+  const queue = useCallback((work: () => Promise<void>) => {
+    const done = line.current.then(async () => {
       try {
-        await mutateAsync(changes)
-        setPast((p) => [...p.slice(-199), back])
-        setFuture([])
+        await work()
         return true
       } catch {
+        // said by useChange; the plan has been read again
         return false
+      } finally {
+        setDepth({ past: stacks.current.past.length, future: stacks.current.future.length })
       }
-    },
-    [inverse, mutateAsync],
+    })
+    line.current = done
+    return done
+  }, [])
+  const apply = useCallback(
+    (changes: Change[]) =>
+      queue(async () => {
+        const back = inverse(changes)
+        await mutateAsync(changes)
+        stacks.current = { past: [...stacks.current.past.slice(-199), back], future: [] }
+      }),
+    [inverse, mutateAsync, queue],
   )
   const step = useCallback(
-    async (from: Change[][], setFrom: typeof setPast, setTo: typeof setPast) => {
-      const changes = from.at(-1)
-      if (!changes) return
-      const back = inverse(changes)
-      try {
+    (from: 'past' | 'future', to: 'past' | 'future') =>
+      queue(async () => {
+        const changes = stacks.current[from].at(-1)
+        if (!changes) return
+        const back = inverse(changes)
         await mutateAsync(changes)
-        setFrom(from.slice(0, -1))
-        setTo((t) => [...t, back])
-      } catch {
-        /* said by useChange; the plan has been reloaded */
-      }
-    },
-    [inverse, mutateAsync],
+        const { [from]: taken, [to]: given } = stacks.current
+        stacks.current = { ...stacks.current, [from]: taken.slice(0, -1), [to]: [...given, back] }
+      }),
+    [inverse, mutateAsync, queue],
   )
   return {
     items: read.data ?? [],
     pending: read.isPending,
     saving: send.isPending,
     apply,
-    undo: () => step(past, setPast, setFuture),
-    redo: () => step(future, setFuture, setPast),
-    canUndo: past.length > 0,
-    canRedo: future.length > 0,
+    read,
+    undo: () => step('past', 'future'),
+    redo: () => step('future', 'past'),
+    canUndo: depth.past > 0,
+    canRedo: depth.future > 0,
   }
 }

@@ -1,13 +1,11 @@
 import { Button } from 'antd'
 import type { Schema } from '../api/client'
+import { arc, chance, num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Ledger } from '../parts'
+import { toneOf } from './Ledgers'
 
 type Result = Schema['AdjustmentResult']
-const ARC = 206264.8
-
-/** A chance as it is read: never as zero. */
-export const chance = (p: number) => (p < 0.001 ? '< 0.001' : p.toFixed(3))
 
 /** Misclosures of loops, and targets that were joined where two ways met. */
 export function Loops({ result }: { result: Result }) {
@@ -34,8 +32,8 @@ export function Loops({ result }: { result: Result }) {
         { head: 'Loop', cell: (l) => l.name },
         { head: <>misclosure [{u.small}]</>, num: true, cell: (l) => u.err(l.shift) },
         { head: <>95 % of noise [{u.small}]</>, num: true, cell: (l) => u.err(l.shift95) },
-        { head: 'turn [″]', num: true, cell: (l) => (l.turn == null ? '–' : (l.turn * ARC).toFixed(1)) },
-        { head: '95 % [″]', num: true, cell: (l) => (l.turn95 == null ? '–' : (l.turn95 * ARC).toFixed(1)) },
+        { head: 'turn [″]', num: true, cell: (l) => arc(l.turn) },
+        { head: '95 % [″]', num: true, cell: (l) => arc(l.turn95) },
         { head: 'p', num: true, cell: (l) => chance(l.p_value) },
       ]}
     />
@@ -45,14 +43,13 @@ export function Loops({ result }: { result: Result }) {
 /** Levels against what the targets say. */
 export function Levels({ result }: { result: Result }) {
   const u = useUnits()
-  const arc = (v: number | null | undefined) => (v == null ? '–' : (v * ARC).toFixed(1))
   return (
     <Ledger
       label="Levels"
       rows={result.levels}
       id={(l) => l.scan}
       empty="No scan is levelled."
-      tone={(l) => (!l.active ? 'off' : l.suspect ? 'bad' : undefined)}
+      tone={toneOf}
       columns={[
         { head: 'Scan', cell: (l) => l.scan },
         { head: '', cell: (l) => (l.active ? '' : 'not used') },
@@ -61,7 +58,7 @@ export function Levels({ result }: { result: Result }) {
         { head: 'stated 1σ [″]', num: true, cell: (l) => arc(l.sigma) },
         { head: 'min. detectable bias [″]', num: true, cell: (l) => arc(l.detectable) },
         { head: <>its effect [{u.small}]</>, num: true, cell: (l) => u.err(l.reliability) },
-        { head: 'redundancy', num: true, cell: (l) => (l.active ? l.redundancy.toFixed(1) : '') },
+        { head: 'redundancy', num: true, cell: (l) => (l.active ? num(l.redundancy, 1) : '') },
         { head: 'p', num: true, cell: (l) => chance(l.p_value) },
       ]}
     />
@@ -74,9 +71,9 @@ export function Noise({ result, onTake }: { result: Result; onTake?: () => void 
   return (
     <>
       <p>
-        Residuals scatter {Math.sqrt(result.variance_estimate).toFixed(2)} times as far as the stated noise (95 %:{' '}
-        {Math.sqrt(low).toFixed(2)} to {Math.sqrt(high).toFixed(2)}). All errors are stated{' '}
-        {Math.sqrt(result.variance_factor).toFixed(2)} times what the stated noise alone gives.
+        Residuals scatter {num(Math.sqrt(result.variance_estimate), 2)} times as far as the stated noise (95 %:{' '}
+        {num(Math.sqrt(low), 2)} to {num(Math.sqrt(high), 2)}). All errors are stated{' '}
+        {num(Math.sqrt(result.variance_factor), 2)} times what the stated noise alone gives.
       </p>
       <Ledger
         label="Variance components"
@@ -85,8 +82,8 @@ export function Noise({ result, onTake }: { result: Result; onTake?: () => void 
         empty="Nothing is checked by anything else."
         columns={[
           { head: 'Observations', cell: (c) => c.group.replace('_', '-') },
-          { head: 'residuals over stated noise', num: true, cell: (c) => Math.sqrt(c.factor).toFixed(2) },
-          { head: 'redundancy', num: true, cell: (c) => c.redundancy.toFixed(1) },
+          { head: 'residuals over stated noise', num: true, cell: (c) => num(Math.sqrt(c.factor), 2) },
+          { head: 'redundancy', num: true, cell: (c) => num(c.redundancy, 1) },
         ]}
       />
       {onTake && (
@@ -104,12 +101,11 @@ export function Noise({ result, onTake }: { result: Result; onTake?: () => void 
 function Instrument({ result }: { result: Result }) {
   const u = useUnits()
   const own = result.systematic.filter((s) => !s.scan)
-  const shown = (p: Schema['Parameter'], v: number) =>
-    p === 'range_scale'
-      ? `${(v * 1e6).toFixed(1)} ppm`
-      : ['range_offset', 'board_offset', 'settling'].includes(p)
-        ? `${u.err(v)} ${u.small}`
-        : `${(v * ARC).toFixed(1)}″`
+  const shown = (p: Schema['Parameter'], v: number) => {
+    if (p === 'range_scale') return `${num(v * 1e6, 1)} ppm`
+    if (['range_offset', 'board_offset', 'settling'].includes(p)) return `${u.err(v)} ${u.small}`
+    return `${arc(v)}″`
+  }
   // what the block says nothing of stays as uncertain as it was stated
   const seen = (s: Schema['SystematicDto']) => s.half95 < 0.9 * 1.96 * s.stated
   return (

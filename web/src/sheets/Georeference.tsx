@@ -7,8 +7,9 @@ import { ControlTable } from '../georeference/ControlTable'
 import { FitResult } from '../georeference/FitResult'
 import { useControl } from '../georeference/useControl'
 import { Vectors } from '../georeference/Vectors'
-import { canEdit, useChange, useJob, useKey, useRead } from '../lib/hooks'
-import { VerdictCard } from '../parts'
+import { canEdit, useChange, useJob, useKeys, useRead } from '../lib/hooks'
+import { usePicks } from '../lib/picks'
+import { States, VerdictCard } from '../parts'
 
 type Model = Schema['Model']
 
@@ -16,8 +17,8 @@ type Model = Schema['Model']
 export default function Georeference() {
   const job = useJob()
   const edit = canEdit(job)
-  const georef = useRead<Schema['GeorefDto'] | null>('/api/jobs/{job}/georeference')
-  const adjustment = useRead<Schema['AdjustmentDto'] | null>('/api/jobs/{job}/adjustment')
+  const georef = useRead('/api/jobs/{job}/georeference')
+  const adjustment = useRead('/api/jobs/{job}/adjustment')
   const g = georef.data?.result
   // the model of the last fit until another is chosen
   const [chosen, setModel] = useState<Model>()
@@ -25,6 +26,9 @@ export default function Georeference() {
   const [refused, setRefused] = useState('')
   const [view, setView] = useState<'cloud' | 'vectors'>('cloud')
   const control = useControl()
+  const [picks, setPicks] = usePicks()
+  const picked = picks.findLast((p) => p.kind === 'target')?.name ?? null
+  const pick = (name: string | null) => setPicks(name ? [{ kind: 'target', name }] : [])
   const run = useChange(async () => {
     try {
       const r = unwrap(
@@ -37,7 +41,7 @@ export default function Georeference() {
       throw e
     }
   })
-  useKey('g', () => run.mutate(undefined), edit)
+  useKeys('g', 'f', () => run.mutate(undefined), edit)
   const shown = useMemo(() => ({ targets: g?.targets ?? [], ties: [] }), [g])
   const names = [...(adjustment.data?.result.targets ?? []), ...(adjustment.data?.result.candidates ?? [])].map(
     (t) => t.name,
@@ -51,52 +55,49 @@ export default function Georeference() {
           </div>
         )}
         {g && view === 'cloud' ? (
-          <CloudView frame="grid" {...shown} selected={null} />
+          <CloudView frame="grid" {...shown} selected={picked} onPick={pick} />
         ) : (
           <Vectors result={g} control={control.rows} />
         )}
       </div>
-      <aside className="side">
-        {edit && <ControlFile />}
-        <ControlTable
-          control={control}
-          residuals={[...(g?.residuals ?? []), ...(g?.checks ?? [])]}
-          names={names}
-          edit={edit}
-        />
-        {edit && (
-          <div className="bar">
-            <Select
-              aria-label="Model"
-              value={model}
-              onChange={setModel}
-              style={{ width: 250 }}
-              options={[
-                { value: 'levelled', label: 'Levelled: heading and shift (4)' },
-                { value: 'rigid', label: 'Rigid: turns and shift (6)' },
-                { value: 'similarity', label: 'With scale (7), to look for one' },
-              ]}
-            />
-            <Button
-              type="primary"
-              loading={run.isPending}
-              disabled={control.rows.length === 0}
-              onClick={() => run.mutate(undefined)}
-            >
-              Fit to control
-            </Button>
-          </div>
-        )}
-        {refused && <VerdictCard tone="failed" title="Refused" evidence={[refused]} />}
-        {georef.isError && (
-          <p role="alert" className="warn">
-            The fit could not be read: {georef.error.message}
-          </p>
-        )}
-        {georef.data?.stale && (
-          <p className="warn">The block or the control changed since this fit: it is out of date. Fit again.</p>
-        )}
-        {g && <FitResult result={g} />}
+      <aside className="side" aria-label="Georeferencing">
+        <States of={[georef, adjustment, control.read]} what="Control and fit">
+          {edit && <ControlFile />}
+          <ControlTable
+            control={control}
+            residuals={[...(g?.residuals ?? []), ...(g?.checks ?? [])]}
+            names={names}
+            edit={edit}
+          />
+          {edit && (
+            <div className="bar">
+              <Select
+                aria-label="Model"
+                value={model}
+                onChange={setModel}
+                style={{ width: 250 }}
+                options={[
+                  { value: 'levelled', label: 'Levelled: heading and shift (4)' },
+                  { value: 'rigid', label: 'Rigid: turns and shift (6)' },
+                  { value: 'similarity', label: 'With scale (7), to look for one' },
+                ]}
+              />
+              <Button
+                type="primary"
+                loading={run.isPending}
+                disabled={control.rows.length === 0}
+                onClick={() => run.mutate(undefined)}
+              >
+                Fit to control
+              </Button>
+            </div>
+          )}
+          {refused && <VerdictCard tone="failed" title="Refused" evidence={[refused]} />}
+          {georef.data?.stale && (
+            <p className="warn">The block or the control changed since this fit: it is out of date. Fit again.</p>
+          )}
+          {g && <FitResult result={g} control={control.rows} picked={picked} onPick={pick} />}
+        </States>
       </aside>
     </div>
   )

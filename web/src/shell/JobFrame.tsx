@@ -1,39 +1,21 @@
 import { useQuery } from '@tanstack/react-query'
-import { Modal, Spin } from 'antd'
-import { lazy, Suspense, useState } from 'react'
+import { Spin } from 'antd'
+import { Suspense, useEffect, useState } from 'react'
 import { Link, NavLink, useNavigate, useParams } from 'react-router-dom'
-import { api, type Schema, unwrap } from '../api/client'
-import { JobContext, useEvents, useKey, useRead } from '../lib/hooks'
-import { UnitContext, unitsOf, useUnits } from '../lib/units'
+import { api, unwrap } from '../api/client'
+import { pace, useUploads } from '../field/uploads'
+import { num, plural, span } from '../lib/format'
+import { JobContext, useEvents, useJob, useKey, useRead } from '../lib/hooks'
+import { usePicks, withPicks } from '../lib/picks'
+import { UnitContext, unitsOf } from '../lib/units'
+import { States } from '../parts'
+import { Boundary } from './Boundary'
+import { Said } from './Said'
+import { SettingsDialog } from './Settings'
 import type { User } from './Shell'
-
-const SHEETS = {
-  brief: lazy(() => import('../sheets/Brief')),
-  plan: lazy(() => import('../sheets/Plan')),
-  field: lazy(() => import('../sheets/Field')),
-  register: lazy(() => import('../sheets/Register')),
-  georeference: lazy(() => import('../sheets/Georeference')),
-  check: lazy(() => import('../sheets/Check')),
-  deliver: lazy(() => import('../sheets/Deliver')),
-}
-type Sheet = keyof typeof SHEETS
-const KEYS: [string, string][] = [
-  ['1 … 7', 'go to a sheet'],
-  ['?', 'show this'],
-  ['s t w', 'plan: place a station, a target, draw a wall'],
-  ['o c f a e h', 'plan: an obstacle, a column, a floor, an area, an edge, a height'],
-  ['v', 'plan: pick and move'],
-  ['l', 'plan: lock the picked stations'],
-  ['Delete', 'plan: remove what is picked'],
-  ['Ctrl Z, Ctrl Y', 'plan: undo, redo'],
-  ['Esc', 'leave what is begun'],
-  ['m', 'cloud: measure between points'],
-  ['Backspace', 'cloud: take back the last measured point'],
-  ['a station’s name', 'cloud: a click stands there and looks around'],
-  ['r', 'register: run'],
-  ['g', 'georeference: fit'],
-  ['Ctrl Z, Ctrl Y', 'georeference: undo, redo a change of control'],
-]
+import { capital, type Sheet, SHEET_NAMES, SHEETS } from './sheets'
+import { TitleBlock } from './TitleBlock'
+import { WayOn } from './WayOn'
 
 /** A job: the index of sheets, the sheet, the title block. */
 export function JobFrame({ user }: { user: User }) {
@@ -41,21 +23,18 @@ export function JobFrame({ user }: { user: User }) {
   const job = useQuery({
     queryKey: ['job', id, 'job'],
     queryFn: async () => unwrap(await api.GET('/api/jobs/{job}', { params: { path: { job: id } } })),
-    retry: false,
+    refetchInterval: (q) => (q.state.status === 'error' ? 4000 : false),
   })
-  if (job.isPending)
-    return (
-      <div className="center">
-        <Spin />
-      </div>
-    )
   if (!job.data)
     return (
-      <div className="center">
-        <p>
-          {job.error?.message ?? 'This job is not there.'} <Link to="/">To the jobs</Link>
-        </p>
-      </div>
+      <main className="center">
+        <div>
+          <States of={job} what="The job">
+            {null}
+          </States>
+          <Link to="/">To the jobs</Link>
+        </div>
+      </main>
     )
   return (
     <JobContext value={job.data}>
@@ -67,18 +46,26 @@ export function JobFrame({ user }: { user: User }) {
 }
 
 function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
-  const { id = '' } = useParams()
-  const go = useNavigate()
-  const [keys, setKeys] = useState(false)
-  const summary = useRead<Schema['SummaryDto']>('/api/jobs/{job}/summary')
-  const job = useQuery<Schema['JobDto']>({ queryKey: ['job', id, 'job'], enabled: false }).data
-  const client = job?.role === 'client'
-  useEvents(id, !client)
-  useKey('?', () => setKeys(true))
-  const names = (Object.keys(SHEETS) as Sheet[]).filter((s) => !client || s === 'deliver' || s === 'check')
+  const job = useJob()
+  const [settings, setSettings] = useState(false)
+  const [picks] = usePicks()
+  const client = job.role === 'client'
+  const summary = useRead('/api/jobs/{job}/summary', !client)
+  useEvents(job.id, !client)
+  useKey('?', () => setSettings(true))
+  useEffect(() => {
+    document.title = `${capital(sheet)} · ${job.name} · Vistazo`
+    return () => {
+      document.title = 'Vistazo'
+    }
+  }, [sheet, job.name])
+  const names = SHEET_NAMES.filter((s) => !client || s === 'deliver' || s === 'check')
   const Page = SHEETS[sheet]
   return (
     <div className="frame">
+      <a href="#sheet" className="skip">
+        Skip to the sheet
+      </a>
       <nav className="index" aria-label="Sheets">
         <Link to="/" className="home">
           Vistazo
@@ -89,8 +76,8 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
             <SheetTab
               key={s}
               n={i + 1}
-              to={`/jobs/${id}/${s}`}
-              name={s}
+              to={withPicks(`/jobs/${job.id}/${s}`, picks)}
+              name={capital(s)}
               state={state?.state ?? ''}
               note={state?.note ?? ''}
             />
@@ -99,150 +86,72 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
         <div className="who">
           {user.name}
           <br />
-          {job?.role} · <button onClick={() => setKeys(true)}>keys ?</button>
+          {job.role} ·{' '}
+          <button type="button" onClick={() => setSettings(true)}>
+            reading, keys ?
+          </button>
         </div>
       </nav>
-      <main className="sheet">
-        <Suspense
-          fallback={
-            <div className="center">
-              <Spin />
-            </div>
-          }
-        >
-          <Page key={sheet} />
-        </Suspense>
+      <main className="sheet" id="sheet" tabIndex={-1}>
+        <h1 className="unseen">
+          {capital(sheet)} of {job.name}
+        </h1>
+        <Boundary about={sheet}>
+          <Suspense
+            fallback={
+              <div className="center">
+                <Spin />
+              </div>
+            }
+          >
+            <Page key={sheet} />
+          </Suspense>
+        </Boundary>
+        <WayOn sheet={sheet} summary={summary.data} />
       </main>
-      <TitleBlock
-        summary={summary.data}
-        sheet={sheet}
-        onWeakest={(name) => go(`/jobs/${id}/register?target=${name}`)}
-      />
-      <Modal open={keys} onCancel={() => setKeys(false)} footer={null} title="Keys">
-        <table className="ledger">
-          <tbody>
-            {KEYS.map(([k, w]) => (
-              <tr key={k}>
-                <td>
-                  <b>{k}</b>
-                </td>
-                <td>{w}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </Modal>
+      <UploadStrip />
+      <TitleBlock sheet={sheet} />
+      <Said />
+      <SettingsDialog open={settings} onClose={() => setSettings(false)} />
     </div>
   )
 }
 
-function SheetTab({ n, to, name, state, note }: { n: number; to: string; name: string; state: string; note: string }) {
+function SheetTab(p: { n: number; to: string; name: string; state: string; note: string }) {
   const go = useNavigate()
-  useKey(String(n), () => go(to))
+  useKey(String(p.n), () => void go(p.to))
   return (
-    <NavLink to={to} className={({ isActive }) => `tab ${state} ${isActive ? 'active' : ''}`}>
-      <strong>{name.charAt(0).toUpperCase() + name.slice(1)}</strong>
+    <NavLink to={p.to} className={({ isActive }) => `tab ${p.state} ${isActive ? 'active' : ''}`}>
+      <strong>{p.name}</strong>
       <small>
-        {note || ' '}
-        {state === 'attention' ? ' !' : ''}
+        {p.note || ' '}
+        {p.state === 'attention' && <b aria-label="needs attention"> !</b>}
       </small>
     </NavLink>
   )
 }
 
-/** The error budget in one line; the weakest spot opens its contributions. */
-function TitleBlock({
-  summary,
-  sheet,
-  onWeakest,
-}: {
-  summary?: Schema['SummaryDto']
-  sheet: string
-  onWeakest: (name: string) => void
-}) {
-  const u = useUnits()
-  const { id = '' } = useParams()
-  const [open, setOpen] = useState(false)
-  const job = useQuery<Schema['JobDto']>({ queryKey: ['job', id, 'job'], enabled: false }).data
-  if (!summary || !job) return <footer className="title-block" />
-  const tone = (v: number | null | undefined) =>
-    v == null || summary.required == null ? '' : v <= summary.required ? 'within' : 'over'
-  const fig = (v: number | null | undefined) => (v == null ? '–' : `${u.err(v)} ${u.small}`)
+/** What is on its way, on every sheet. */
+function UploadStrip() {
+  const job = useJob()
+  const { active } = useUploads(job.id)
+  const [, tick] = useState(0)
+  useEffect(() => {
+    if (active.length === 0) return
+    const t = setInterval(() => tick((n) => n + 1), 1000)
+    return () => clearInterval(t)
+  }, [active.length])
+  if (active.length === 0) return null
+  const { left, rate } = pace(active)
+  const all = active.reduce((s, e) => s + e.file.size, 0)
   return (
-    <>
-      {open && (
-        <section className="budget" aria-label="Error budget">
-          <span>Variance at {summary.weakest ?? 'the weakest spot'}</span>
-          {summary.sources.length === 0 ? (
-            <span className="faint">known after the adjustment</span>
-          ) : (
-            <div className="stack">
-              {summary.sources.map((s) => (
-                <i key={s.name} style={{ width: `${s.share * 100}%` }} title={s.name}>
-                  {s.share > 0.05 ? `${s.name} ${(s.share * 100).toFixed(0)} %` : ''}
-                </i>
-              ))}
-            </div>
-          )}
-          {summary.weakest && (
-            <a
-              href="#weakest"
-              onClick={(e) => {
-                e.preventDefault()
-                onWeakest(summary.weakest ?? '')
-              }}
-            >
-              show {summary.weakest}
-            </a>
-          )}
-        </section>
-      )}
-      <footer className="title-block" aria-label="Title block">
-        <div className={summary.simulated ? 'simulated' : ''}>
-          <small>{summary.simulated ? 'SIMULATED SCANS · sheet' : 'Job · sheet'}</small>
-          <strong>
-            {job.name} · {sheet}
-          </strong>
-        </div>
-        <div>
-          <small>Datum · unit</small>
-          <strong>
-            {job.brief.epsg ? `EPSG:${job.brief.epsg} ${job.brief.output}` : 'local grid'} · {u.code}
-          </strong>
-        </div>
-        <div>
-          <small>Required ({summary.requirement})</small>
-          <strong>{fig(summary.required)}</strong>
-        </div>
-        <div className={tone(summary.predicted)}>
-          <small>Predicted</small>
-          <strong>{fig(summary.predicted)}</strong>
-        </div>
-        <div className={tone(summary.achieved)}>
-          <small>Achieved{summary.achieved != null && !summary.on_grid ? ' (block only)' : ''}</small>
-          <strong>{fig(summary.achieved)}</strong>
-        </div>
-        <button onClick={() => setOpen(!open)} aria-expanded={open}>
-          <small>Weakest spot</small>
-          <strong>{summary.weakest ?? '–'}</strong>
-        </button>
-        <div>
-          <small>Revision</small>
-          <strong>{summary.revision ?? '–'}</strong>
-        </div>
-        <div>
-          <small>Prepared · checked</small>
-          <strong title={`${summary.prepared ?? '–'} · ${summary.checked ?? '–'}`}>
-            {initials(summary.prepared)} · {initials(summary.checked)}
-          </strong>
-        </div>
-      </footer>
-    </>
+    <div className="strip" role="status" aria-label="Uploads">
+      <b>{plural(active.length, 'file')} on the way</b>
+      <progress value={all - left} max={all} aria-label="Sent" />
+      <span>
+        {num((100 * (all - left)) / all, 0)} %{rate > 0 && `, about ${span(left / rate)} to go`}
+      </span>
+      <Link to={`/jobs/${job.id}/field`}>show</Link>
+    </div>
   )
 }
-
-const initials = (name: string | null | undefined) =>
-  name
-    ?.split(' ')
-    .map((w) => w[0])
-    .join('') ?? '–'

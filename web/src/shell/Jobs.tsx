@@ -2,78 +2,74 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { Button, Checkbox, Input } from 'antd'
 import { useState } from 'react'
 import { Link, useNavigate } from 'react-router-dom'
-import { api, unwrap } from '../api/client'
+import { api, type Schema, unwrap } from '../api/client'
+import { ago, plural, when } from '../lib/format'
 import { useChange } from '../lib/hooks'
-import { Head, Ledger } from '../parts'
+import { unitsOf } from '../lib/units'
+import { Head, States } from '../parts'
+import { Account } from './Account'
+import { Said } from './Said'
+import { SettingsDialog } from './Settings'
 import type { User } from './Shell'
+import { AllTasks } from './Tasks'
 
-/** The jobs of the user, and the tokens for scripts. */
+type Job = Schema['JobDto']
+
+/** The desk: every job with what is asked, how far it is, what is open, and what changed last. */
 export function Jobs({ user }: { user: User }) {
   const go = useNavigate()
   const queries = useQueryClient()
   const [name, setName] = useState('')
   const [training, setTraining] = useState(false)
-  const [token, setToken] = useState('')
-  const [secret, setSecret] = useState('')
-  const jobs = useQuery({ queryKey: ['jobs'], queryFn: async () => unwrap(await api.GET('/api/jobs')) })
-  const tokens = useQuery({ queryKey: ['job', 'tokens'], queryFn: async () => unwrap(await api.GET('/api/tokens')) })
+  const [search, setSearch] = useState('')
+  const [reading, setReading] = useState(false)
+  const jobs = useQuery({
+    queryKey: ['jobs'],
+    queryFn: async () => unwrap(await api.GET('/api/jobs')),
+    refetchInterval: (q) => (q.state.status === 'error' ? 4000 : 20_000),
+  })
   const create = useChange(
     async () => unwrap(await api.POST('/api/jobs', { body: { name, training } })),
     (job) => {
       void queries.invalidateQueries({ queryKey: ['jobs'] })
-      go(`/jobs/${job.id}/brief`)
+      void go(`/jobs/${job.id}/brief`)
     },
   )
-  const addToken = useChange(
-    async () => unwrap(await api.POST('/api/tokens', { body: { name: token } })),
-    (t) => {
-      setSecret(t.secret)
-      setToken('')
-    },
-  )
-  const dropToken = useChange(async (id: string) =>
-    unwrap(await api.DELETE('/api/tokens/{id}', { params: { path: { id } } })),
-  )
-  const leave = useChange(
-    async () => unwrap(await api.DELETE('/api/me')),
-    () => queries.clear(),
+  const found = (jobs.data ?? []).filter((j) =>
+    [j.name, j.brief.client, j.brief.site].join(' ').toLowerCase().includes(search.toLowerCase()),
   )
   return (
     <main className="jobs">
+      <h1 className="unseen">Vistazo</h1>
       <Head
         aside={
           <>
             {user.name} ·{' '}
-            <a
-              href="#out"
-              onClick={(e) => {
-                e.preventDefault()
-                leave.mutate(undefined)
-              }}
-            >
-              sign out
-            </a>
+            <button type="button" className="link" onClick={() => setReading(true)}>
+              reading, keys
+            </button>
           </>
         }
       >
         Jobs
       </Head>
-      {jobs.data?.map((j) => (
-        <Link key={j.id} className="job-row" to={`/jobs/${j.id}/${j.role === 'client' ? 'deliver' : 'brief'}`}>
-          <span>
-            <strong>{j.name}</strong>
-            <br />
-            <span className="faint">
-              {j.brief.client || 'no client yet'} · {j.brief.site || 'no site yet'}
-            </span>
-          </span>
-          <span className="faint">
-            {j.simulated ? 'simulated · ' : ''}
-            {j.role}
-          </span>
-        </Link>
-      ))}
-      {jobs.data?.length === 0 && <p className="empty">No jobs yet. Name one below to begin.</p>}
+      <States of={jobs} what="The jobs">
+        {(jobs.data?.length ?? 0) > 6 && (
+          <Input
+            allowClear
+            aria-label="Search jobs"
+            placeholder="Search name, client, site"
+            value={search}
+            onChange={(e) => setSearch(e.target.value)}
+            style={{ width: 320, margin: '6px 0' }}
+          />
+        )}
+        {found.map((j) => (
+          <DeskRow key={j.id} job={j} />
+        ))}
+        {jobs.data?.length === 0 && <p className="empty">No jobs yet. Name one below to begin.</p>}
+        {jobs.data?.length !== 0 && found.length === 0 && <p className="empty">No job has these words.</p>}
+      </States>
       <form
         className="bar"
         onSubmit={(e) => {
@@ -95,54 +91,68 @@ export function Jobs({ user }: { user: User }) {
           Create job
         </Button>
       </form>
-      <Head aside="for scripts: see docs/api.md">Access tokens</Head>
-      {secret && (
-        <p role="status">
-          Copy it now, it is shown once: <code>{secret}</code>
-        </p>
-      )}
-      <Ledger
-        label="Tokens"
-        rows={tokens.data ?? []}
-        id={(t) => t.id}
-        empty="None."
-        columns={[
-          { head: 'Name', cell: (t) => t.name },
-          { head: 'Last used', cell: (t) => t.last_used_at?.slice(0, 16).replace('T', ' ') ?? 'never' },
-          {
-            head: '',
-            cell: (t) => (
-              <a
-                href="#drop"
-                onClick={(e) => {
-                  e.preventDefault()
-                  dropToken.mutate(t.id)
-                }}
-              >
-                withdraw
-              </a>
-            ),
-          },
-        ]}
-      />
-      <form
-        className="bar"
-        onSubmit={(e) => {
-          e.preventDefault()
-          addToken.mutate(undefined)
-        }}
-      >
-        <Input
-          aria-label="Name of the new token"
-          placeholder="What the token is for"
-          value={token}
-          onChange={(e) => setToken(e.target.value)}
-          style={{ width: 320 }}
-        />
-        <Button htmlType="submit" disabled={!token.trim()}>
-          Make token
-        </Button>
-      </form>
+      <AllTasks />
+      <Account />
+      <Said />
+      <SettingsDialog open={reading} onClose={() => setReading(false)} />
     </main>
+  )
+}
+
+/** How far a job is, in a word or two. */
+function stage(s: Job['standing']): string {
+  if (!s) return ''
+  if (s.checked) return `package ${s.package} signed`
+  if (s.package != null) return `package ${s.package}, ${s.prepared ? 'to be checked' : 'to be signed'}`
+  if (s.on_grid) return 'on the grid'
+  if (s.findings != null) return 'adjusted'
+  return s.scans > 0 ? plural(s.scans, 'scan') : 'planned'
+}
+
+function DeskRow({ job }: { job: Job }) {
+  const s = job.standing
+  const u = unitsOf(job.brief.unit)
+  const asked = (
+    [
+      ['3-D', job.brief.requirement.spatial95],
+      ['horizontal', job.brief.requirement.horizontal95],
+      ['height', job.brief.requirement.vertical95],
+    ] as const
+  ).flatMap(([word, v]) => (v == null ? [] : [`${u.err(v)} ${u.small} ${word}`]))
+  const open = s
+    ? [
+        ...(s.findings ? [`${plural(s.findings, 'finding')} to decide`] : []),
+        ...(s.failed ? [`${plural(s.failed, 'task')} failed`] : []),
+        ...(s.busy ? [`${plural(s.busy, 'task')} under way`] : []),
+      ]
+    : []
+  return (
+    <Link className="desk-row job-row" to={`/jobs/${job.id}/${job.role === 'client' ? 'deliver' : 'brief'}`}>
+      <span>
+        <strong>{job.name}</strong>
+        <small>
+          {job.brief.client || 'no client yet'} · {job.simulated ? 'simulated · ' : ''}
+          {job.role}
+        </small>
+      </span>
+      <span>
+        {asked[0] ?? <span className="warn">nothing required yet</span>}
+        <small>required, 95 %{asked.length > 1 ? ` · ${asked.slice(1).join(' · ')}` : ''}</small>
+      </span>
+      <span>
+        <b>{stage(s)}</b>
+        <small className={s?.failed || s?.findings ? 'warn' : ''}>
+          {open.join(' · ') || (s ? 'nothing open' : '')}
+        </small>
+      </span>
+      <span>
+        {s?.change ?? ''}
+        {s?.changed_at && (
+          <small title={when(s.changed_at)}>
+            {s.changed_by ?? 'the program'}, {ago(s.changed_at)}
+          </small>
+        )}
+      </span>
+    </Link>
   )
 }

@@ -32,18 +32,13 @@ export function SignIn() {
           }}
         >
           <label>
-            Address
-            <Input
-              name="email"
-              autoComplete="username"
-              value={email}
-              onChange={(e) => setEmail(e.target.value)}
-              autoFocus
-            />
+            E-mail
+            <Input name="email" autoComplete="username" value={email} onChange={(e) => setEmail(e.target.value)} />
           </label>
           <label>
             Password
-            <Input.Password
+            <Input
+              type="password"
               name="password"
               autoComplete="current-password"
               value={password}

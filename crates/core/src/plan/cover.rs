@@ -1,5 +1,5 @@
 use super::bvh::Bvh;
-use super::site::{Demand, Site, Station, inside};
+use super::site::{Demand, Site, Station, Wall, inside};
 use crate::geometry::Vec3;
 use crate::instrument::Instrument;
 use nalgebra::Vector2;
@@ -189,11 +189,11 @@ fn overlap(samples: &[Sample], stations: &[Station], seen: &[StationCover]) -> V
 
 /// Samples of a site at most: 25 000 square metres at 0.25 m. What is larger is looked at more coarsely, so that no
 /// drawing takes more memory or time than this.
-pub const MOST_SAMPLES: f64 = 4e5;
+pub(super) const MOST_SAMPLES: f64 = 4e5;
 
 /// The spacing that a site is sampled at: `grid`, or as much coarser as [`MOST_SAMPLES`] asks for, metres.
-pub fn spacing_of(site: &Site, grid: f64) -> f64 {
-    let walls = site.walls.iter().flat_map(|w| w.pieces()).map(|[from, to, base, top]| [to - from, top - base]);
+pub(super) fn spacing_of(site: &Site, grid: f64) -> f64 {
+    let walls = site.walls.iter().flat_map(Wall::pieces).map(|[from, to, base, top]| [to - from, top - base]);
     // the whole box about a floor is walked through
     let slabs = site.slabs.iter().filter_map(|s| {
         let first = s.outline.first()?;
@@ -284,7 +284,7 @@ fn look(bvh: &Bvh, from: &Vec3, sample: &Sample, instrument: &Instrument) -> Res
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Column, Opening, Slab, Wall};
+    use super::super::{Column, Opening, Slab};
     use super::*;
 
     fn wall(id: usize, a: (f64, f64), b: (f64, f64)) -> Wall {
@@ -308,7 +308,7 @@ mod tests {
             assert!(n as f64 <= MOST_SAMPLES + 10.0, "{n}");
         }
         let hall = of(vec![wall(0, (0.0, 0.0), (100.0, 0.0))]);
-        assert_eq!(spacing_of(&hall, 0.25), 0.25, "a site of usual size keeps its grid");
+        assert!((spacing_of(&hall, 0.25) - 0.25).abs() < 1e-12, "a site of usual size keeps its grid");
     }
 
     fn area(c: &Cover, station: usize, is: impl Fn(&Result<Seen, NotCovered>) -> bool) -> f64 {

@@ -193,7 +193,7 @@ pub struct LookDto {
 }
 
 /// What to propose.
-#[derive(Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct ProposeRequest {
     /// Height of the instrument above the floor, metres.
     pub instrument_height: f64,

@@ -7,8 +7,9 @@ use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
+use std::collections::HashMap;
 use uuid::Uuid;
-use vistazo_store::jobs::{self, LogEntry, Member, Role};
+use vistazo_store::jobs::{self, LogEntry, Member, Role, Standing};
 use vistazo_store::people;
 
 /// A job in the list.
@@ -21,6 +22,8 @@ pub struct JobDto {
     /// Has a simulated site behind it.
     simulated: bool,
     brief: Brief,
+    /// How far it has come; in the list of jobs only, and not for a client.
+    standing: Option<Standing>,
 }
 
 /// A new job.
@@ -64,7 +67,15 @@ pub struct ReferenceDto {
 fn dto(row: jobs::Job, role: Role) -> Result<JobDto, ApiError> {
     let brief = serde_json::from_value(row.brief)
         .map_err(|e| ApiError::bad(format!("the stored brief cannot be read: {e}")))?;
-    Ok(JobDto { id: row.id, name: row.name, role, version: row.version, simulated: row.simulated.is_some(), brief })
+    Ok(JobDto {
+        id: row.id,
+        name: row.name,
+        role,
+        version: row.version,
+        simulated: row.simulated.is_some(),
+        brief,
+        standing: None,
+    })
 }
 
 fn named(name: &str) -> Result<&str, ApiError> {
@@ -79,7 +90,14 @@ fn named(name: &str) -> Result<&str, ApiError> {
 /// Jobs of the user.
 #[utoipa::path(get, path = "/api/jobs", tag = "brief", responses((status = 200, body = [JobDto])))]
 pub async fn jobs(State(app): State<App>, SignedIn(user): SignedIn) -> Result<Json<Vec<JobDto>>, ApiError> {
-    jobs::of_user(&app.db, user.id).await?.into_iter().map(|(j, r)| dto(j, r)).collect::<Result<_, _>>().map(Json)
+    let mut standings: HashMap<Uuid, Standing> =
+        jobs::standings(&app.db, user.id).await?.into_iter().map(|s| (s.job_id, s)).collect();
+    let one = |(row, role): (jobs::Job, Role)| {
+        // a client sees what was signed, and nothing of the work
+        let standing = standings.remove(&row.id).filter(|_| role != Role::Client);
+        Ok(JobDto { standing, ..dto(row, role)? })
+    };
+    jobs::of_user(&app.db, user.id).await?.into_iter().map(one).collect::<Result<_, ApiError>>().map(Json)
 }
 
 /// Create a job; its creator is the owner.

@@ -7,7 +7,7 @@ use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 use vistazo_store::field::{self, ScanRow};
 use vistazo_store::tasks::{self, Task};
@@ -17,8 +17,11 @@ use vistazo_store::tasks::{self, Task};
 pub struct Simulate {
     stations: Vec<Uuid>,
     operator: String,
-    /// Instrument height, metres.
+    /// Instrument height where none is given for the station, metres.
     instrument_height: Option<f64>,
+    /// Instrument height at each station, metres.
+    #[serde(default)]
+    heights: HashMap<Uuid, Option<f64>>,
     #[serde(default)]
     note: String,
 }
@@ -96,6 +99,9 @@ pub async fn simulate(
     if s.stations.is_empty() {
         return Err(ApiError::field("stations", "expected at least one planned station"));
     }
+    if let Some(h) = s.heights.values().chain([&s.instrument_height]).flatten().find(|h| !(0.0..=20.0).contains(*h)) {
+        return Err(ApiError::field("heights", format!("found {h} m, expected an instrument height of 0 to 20 m")));
+    }
     let (job, brief) = work::brief(&app, access.job).await?;
     if job.simulated.is_none() {
         return Err(ApiError::conflict(
@@ -113,7 +119,8 @@ pub async fn simulate(
             return Err(ApiError::field("stations", "a station is not on the plan"));
         };
         let log = serde_json::json!({
-            "operator": s.operator, "instrument_height": s.instrument_height, "note": s.note,
+            "operator": s.operator, "note": s.note,
+            "instrument_height": s.heights.get(&station).copied().flatten().or(s.instrument_height),
             "settings": format!("{}, {:.2} mrad", brief.instrument.name, brief.instrument.step * 1e3),
             "time": chrono::Utc::now(),
         });

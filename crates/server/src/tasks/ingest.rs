@@ -95,7 +95,7 @@ pub(super) async fn store(
             // nobody will speak of what this attempt stored
             Err(Stop::Cancelled) => app.objects.remove_under(&r.key, "-").await,
             // the answer of the database may be lost and the rows written: the sweep will know
-            Err(Stop::Failed(_)) => Ok(()),
+            Err(Stop::Failed(_) | Stop::Passing(_)) => Ok(()),
         };
         if let Err(e) = cleared {
             tracing::warn!(error = %e, "cannot clear what is not used");

@@ -11,7 +11,7 @@ use sha2::{Digest, Sha256};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use vistazo_core::georef::GridMap;
-use vistazo_formats::{E57Writer, SourceImage, crs, read_images};
+use vistazo_formats::{E57Writer, SourceImage, count_points, crs, read_images};
 use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
 
@@ -216,9 +216,22 @@ fn archive(folder: &Path, to: &Path, mut manifest: serde_json::Value) -> Result<
             size += n as u64;
             zip.write_all(&buffer[..n])?;
         }
-        list.push(
-            serde_json::json!({ "name": name, "bytes": size, "sha256": vistazo_store::objects::hex(&sum.finalize()) }),
-        );
+        let mut file = serde_json::json!({
+            "name": name, "bytes": size, "sha256": vistazo_store::objects::hex(&sum.finalize())
+        });
+        if let Some(points) = count_points(path)? {
+            file["points"] = points.into();
+        }
+        list.push(file);
+    }
+    // what was meant to be written is in the files: a name that two scans shared would show here
+    let clouds = list.iter().filter(|f| f["name"].as_str().is_some_and(|n| n.ends_with(".laz")));
+    let there: u64 = clouds.filter_map(|f| f["points"].as_u64()).sum();
+    if manifest["points"].as_u64() != Some(there) {
+        return Err(Stop::Failed(format!(
+            "the LAZ files hold {there} points, expected {}: no package was made",
+            manifest["points"]
+        )));
     }
     manifest["files"] = list.into();
     zip.start_file("manifest.json", zip::write::SimpleFileOptions::default())?;

@@ -137,7 +137,7 @@ mod tests {
             "target" => PlanData {
                 target: Some(if flag { "checker" } else { "sphere" }.to_owned()),
                 control_sigma: flag.then_some([0.002, 0.003]),
-                distances: vec![DistanceDto { to: mark, sigma: 0.001, measured: Some(a.abs()) }],
+                distances: vec![DistanceDto { to: mark, sigma: 0.001, measured: Some(1.0 + a.abs()) }],
                 ..at
             },
             _ => at,

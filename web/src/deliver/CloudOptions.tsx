@@ -1,0 +1,63 @@
+import { Checkbox } from 'antd'
+import { useState } from 'react'
+import type { Schema } from '../api/client'
+import { useUnits } from '../lib/units'
+import { LengthInput } from '../parts/LengthInput'
+
+/** How the clouds are written: one file or one a scan, a box, thinned. */
+export function CloudOptions({
+  options,
+  onChange,
+}: {
+  options: Schema['PackageOptions']
+  onChange: (o: Schema['PackageOptions']) => void
+}) {
+  const u = useUnits()
+  const [box, setBox] = useState(false)
+  const side = (key: 'clip_min' | 'clip_max', label: string) => (
+    <div className="bar">
+      <span className="faint" style={{ width: 56 }}>
+        {label}
+      </span>
+      {['E', 'N', 'H'].map((axis, k) => (
+        <div key={axis} style={{ width: 170 }}>
+          <LengthInput
+            label={`${label} ${axis}`}
+            value={options[key]?.[k]}
+            onChange={(m) =>
+              onChange({ ...options, [key]: [0, 1, 2].map((i) => (i === k ? m : (options[key]?.[i] ?? null))) })
+            }
+          />
+        </div>
+      ))}
+    </div>
+  )
+  return (
+    <>
+      <div className="bar">
+        <Checkbox checked={!!options.per_scan} onChange={(e) => onChange({ ...options, per_scan: e.target.checked })}>
+          a LAZ file for each scan
+        </Checkbox>
+        <span className="faint">thin to one point in</span>
+        <div style={{ width: 120 }}>
+          <LengthInput small label="Thin" value={options.thin} onChange={(thin) => onChange({ ...options, thin })} />
+        </div>
+        <Checkbox
+          checked={box}
+          onChange={(e) => {
+            setBox(e.target.checked)
+            if (!e.target.checked) onChange({ ...options, clip_min: [null, null, null], clip_max: [null, null, null] })
+          }}
+        >
+          clip to a box on the grid [{u.code}]
+        </Checkbox>
+      </div>
+      {box && (
+        <>
+          {side('clip_min', 'Lowest')}
+          {side('clip_max', 'Highest')}
+        </>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,144 @@
+import { Segmented } from 'antd'
+import { useState } from 'react'
+import type { Schema } from '../api/client'
+import { num } from '../lib/format'
+import type { useRead } from '../lib/hooks'
+import { useUnits } from '../lib/units'
+import { Ledger, States } from '../parts'
+import { CoverPart } from './CoverPart'
+import { Density } from './Density'
+import { freeName } from './drawing'
+import { Findings } from './Findings'
+import { KIND_NAMES } from './ItemForm'
+import { Leapfrog } from './Leapfrog'
+import { Propose } from './Propose'
+import type { Change, Item } from './usePlan'
+
+export type Page = 'findings' | 'items' | 'cover' | 'propose' | 'leapfrog' | 'density'
+
+interface Props {
+  items: Item[]
+  picked: string[]
+  setPicked: (ids: string[]) => void
+  cover: ReturnType<typeof useRead<'/api/jobs/{job}/plan/cover'>>
+  page: Page
+  setPage: (p: Page) => void
+  at: number
+  ghost: Schema['AlternativeDto'] | null
+  setGhost: (a: Schema['AlternativeDto'] | null) => void
+  setMoves: (m: Schema['MoveDto'][]) => void
+  onApply: (c: Change[]) => void
+}
+
+/** What the plan says: what goes wrong, what is covered, proposals, the day. */
+export function PlanPages(p: Props) {
+  const { items, cover, page } = p
+  const free = (kind: string, taken?: Set<string>) => freeName(items, kind, taken)
+  const byName = (name: string) => {
+    const named = items.filter((x) => x.data.name === name)
+    const i = named.find((x) => x.kind === 'station' || x.kind === 'target') ?? named[0]
+    if (i) p.setPicked([i.id])
+  }
+  const one = p.picked.length === 1 ? p.picked[0]! : null
+  const stations = items.filter((i) => i.kind === 'station').length
+  return (
+    <>
+      <Segmented<Page>
+        block
+        aria-label="Page"
+        value={page}
+        onChange={p.setPage}
+        options={[
+          { value: 'findings', label: 'Findings' },
+          { value: 'items', label: 'Items' },
+          { value: 'cover', label: 'Coverage' },
+          { value: 'propose', label: 'Propose' },
+          { value: 'leapfrog', label: 'Leapfrog' },
+          { value: 'density', label: 'Density' },
+        ]}
+      />
+      {page === 'findings' && stations === 0 && (
+        <p className="empty">Place stations to see what would come out, and what would go wrong.</p>
+      )}
+      {(page === 'findings' || page === 'cover') && stations > 0 && (
+        <States of={cover} what="What would come out">
+          {page === 'findings' && cover.data && (
+            <Findings cover={cover.data} items={items} onSelect={byName} onApply={p.onApply} free={free} />
+          )}
+          {page === 'cover' && cover.data && (
+            <CoverPart
+              cover={cover.data}
+              items={items}
+              at={p.at}
+              selected={one}
+              onSelect={(id) => p.setPicked(id ? [id] : [])}
+            />
+          )}
+        </States>
+      )}
+      {page === 'items' && <Items items={items} picked={p.picked} onPick={p.setPicked} />}
+      {page === 'propose' && (
+        <Propose items={items} free={free} shown={p.ghost} onShow={p.setGhost} onApply={p.onApply} />
+      )}
+      {page === 'leapfrog' && (
+        <Leapfrog
+          items={items}
+          order={(cover.data?.stations ?? []).map((s) => s.name)}
+          onMoves={p.setMoves}
+          onApply={p.onApply}
+        />
+      )}
+      {page === 'density' && <Density count={Math.max(1, stations)} />}
+    </>
+  )
+}
+
+/** Length of a line on the plan, metres. */
+const length = (line: readonly (readonly number[])[]) =>
+  line.slice(1).reduce((s, p, k) => s + Math.hypot(p[0]! - line[k]![0]!, p[1]! - line[k]![1]!), 0)
+
+/** Everything on the plan, to be found, sorted and picked. */
+function Items({ items, picked, onPick }: { items: Item[]; picked: string[]; onPick: (ids: string[]) => void }) {
+  const u = useUnits()
+  const [kind, setKind] = useState('')
+  const kinds = [...new Set(items.map((i) => i.kind))].sort()
+  const rows = kind ? items.filter((i) => i.kind === kind) : items
+  const coordinate = (i: Item, k: number) => i.data.position?.[k] ?? i.data.line?.[0]?.[k]
+  return (
+    <>
+      <div className="bar">
+        <Segmented
+          aria-label="Kind of item"
+          size="small"
+          value={kind}
+          onChange={setKind}
+          options={[{ value: '', label: 'all' }, ...kinds.map((k) => ({ value: k, label: KIND_NAMES[k] ?? k }))]}
+        />
+      </div>
+      <Ledger
+        label="Items"
+        rows={rows}
+        id={(i) => i.id}
+        picked={picked}
+        onPick={onPick}
+        empty="Nothing on the plan yet."
+        columns={[
+          { head: 'Name', cell: (i) => i.data.name },
+          { head: 'Kind', cell: (i) => KIND_NAMES[i.kind] ?? i.kind },
+          { head: `x [${u.code}]`, num: true, cell: (i) => u.len(coordinate(i, 0), 2) },
+          { head: `y [${u.code}]`, num: true, cell: (i) => u.len(coordinate(i, 1), 2) },
+          {
+            head: `z [${u.code}]`,
+            num: true,
+            cell: (i) => u.len(i.data.line?.length ? i.data.base : i.data.position?.[2], 2),
+          },
+          {
+            head: `length [${u.code}]`,
+            num: true,
+            cell: (i) => (i.data.line?.length ? num(length(i.data.line) / u.metres, 2) : ''),
+          },
+        ]}
+      />
+    </>
+  )
+}
