@@ -42,6 +42,10 @@ function Themed({ children }: { children: ReactNode }) {
         colorText: p.ink,
         colorTextPlaceholder: p.faint,
         colorBgBase: p.sheet,
+        colorBgContainer: p.sheet,
+        colorBgElevated: p.sheet,
+        colorBgLayout: p.paper,
+        colorFillTertiary: p.wash,
         colorBorder: p.edge,
         colorError: p.red,
         colorTextLightSolid: p['on-fill'],
@@ -50,7 +54,10 @@ function Themed({ children }: { children: ReactNode }) {
         fontSize: 14,
         motion: false,
       },
-      components: { Button: { primaryColor: p['on-fill'] } },
+      components: {
+        Button: { primaryColor: p['on-fill'] },
+        Segmented: { trackBg: p.wash, itemSelectedBg: p.pick, itemColor: p.ink },
+      },
     }
   }, [theme])
   return <ConfigProvider theme={config}>{children}</ConfigProvider>

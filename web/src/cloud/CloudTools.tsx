@@ -59,7 +59,7 @@ export function CloudTools(p: Props) {
         Measure
       </Button>
       <Popover trigger="click" placement="bottomLeft" content={<Slices {...p} />}>
-        <Button type={look.clip ? 'primary' : 'default'}>Slice</Button>
+        <Button type={look.clip && !look.clip.roof ? 'primary' : 'default'}>Slice</Button>
       </Popover>
       <Popover trigger="click" placement="bottomLeft" content={<GoTo {...p} />}>
         <Button>Go to</Button>

@@ -73,6 +73,8 @@ export class World {
     this.free.updateProjectionMatrix()
     this.flat.updateProjectionMatrix()
     this.scans.use(this.camera, this.renderer)
+    // a canvas of another size is empty: at once, whatever else is loading
+    this.last = 0
     this.draw()
   }
 

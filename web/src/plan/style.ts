@@ -37,14 +37,16 @@ export const label = (text: string, dy: number, colour = INK) =>
 function targetImage(d: Item['data'], on: boolean) {
   if (d.target === 'mark')
     return new RegularShape({
+      declutterMode: 'none',
       points: 4,
       radius: 6,
       angle: Math.PI / 4,
       fill: new Fill({ color: INK }),
       stroke: new Stroke({ color: PAPER, width: 1.5 }),
     })
-  if (d.target === 'checker') return new Icon({ src: board(on), rotation: d.facing ?? 0 })
+  if (d.target === 'checker') return new Icon({ declutterMode: 'none', src: board(on), rotation: d.facing ?? 0 })
   return new CircleStyle({
+    declutterMode: 'none',
     radius: 5.5,
     fill: new Fill({ color: PAPER }),
     stroke: new Stroke({ color: ACCENT, width: 2.5 }),
@@ -57,7 +59,7 @@ export function styleOf(item: Item, on: boolean): Style[] {
   const halo = on
     ? [
         new Style({
-          image: new CircleStyle({ radius: 15, stroke: new Stroke({ color: OCHRE, width: 2 }) }),
+          image: new CircleStyle({ declutterMode: 'none', radius: 15, stroke: new Stroke({ color: OCHRE, width: 2 }) }),
           stroke: new Stroke({ color: `${HALO}88`, width: 9 }),
         }),
       ]
@@ -83,6 +85,7 @@ export function styleOf(item: Item, on: boolean): Style[] {
         ...halo,
         new Style({
           image: new RegularShape({
+            declutterMode: 'none',
             points: 4,
             radius: 5,
             radius2: 0,
@@ -126,6 +129,7 @@ export function styleOf(item: Item, on: boolean): Style[] {
         ...halo,
         new Style({
           image: new RegularShape({
+            declutterMode: 'none',
             points: 3,
             radius: 10,
             fill: new Fill({ color: INK }),
@@ -145,6 +149,7 @@ export function styleOf(item: Item, on: boolean): Style[] {
           ? [
               new Style({
                 image: new RegularShape({
+                  declutterMode: 'none',
                   points: d.check ? 3 : 4,
                   radius: 13,
                   angle: d.check ? 0 : Math.PI / 4,

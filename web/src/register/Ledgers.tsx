@@ -30,9 +30,13 @@ export function Ties({ result, picked }: { result: Result; picked: string | null
         { head: 'shared', num: true, cell: (t) => t.shared.length },
         { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms) },
         { head: <>worst [{u.small}]</>, num: true, cell: (t) => u.err(t.worst) },
-        { head: <>spread [{u.code}]</>, num: true, cell: (t) => u.len(t.spread, 1) },
-        { head: <>breadth [{u.code}]</>, num: true, cell: (t) => u.len(t.breadth, 1) },
-        { head: 'Reason', cell: (t) => t.reasons.join('; ') },
+        {
+          head: <>spread [{u.code}]</>,
+          num: true,
+          value: (t) => t.spread,
+          cell: (t) => `${u.len(t.spread, 0)} × ${u.len(t.breadth, 1)}`,
+        },
+        { head: 'Reason', width: 150, cell: (t) => t.reasons.join('; ') },
       ]}
     />
   )

@@ -17,12 +17,22 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
   const used = useMemo(() => (result.observations ?? []).filter((o) => o.active && o.redundancy > 0.05), [result])
   const bins = useMemo(() => {
     const of = used.map((o) => ({ x: Math.sqrt(Math.max(o.statistic, 0)), dof: o.dof }))
-    const most = Math.max(5, ...of.map((o) => o.x)) + STEP
+    // what is far out would leave no room for the rest: the last bar holds all that lies beyond
+    const sorted = of.map((o) => o.x).sort((a, b) => a - b)
+    const most = Math.min(
+      Math.max(5, sorted.at(-1) ?? 0),
+      Math.max(6, 1.6 * (sorted[Math.floor(0.9 * sorted.length)] ?? 0)),
+    )
     const expected = Array.from({ length: Math.ceil(most / STEP) * 4 }, (_, k) => {
       const x = ((k + 0.5) * STEP) / 4
       return { x, y: of.reduce((s, o) => s + density(x, o.dof), 0) * STEP }
     })
-    return { of, expected, most }
+    return {
+      of: of.map((o) => ({ ...o, x: Math.min(o.x, most - STEP / 2) })),
+      expected,
+      most,
+      largest: sorted.at(-1) ?? 0,
+    }
   }, [used])
   const histogram = useCallback(
     (c: Colours): Plot.PlotOptions => ({
@@ -98,7 +108,15 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
             fill: (b: { a: number; p: number }) => (b.a > 1.5 * b.p ? c.ochre : c.accent),
             r: 3.5,
           }),
-          Plot.text(both, { x: 'p', y: 'a', text: 'target', dy: -9, fill: c.ink }),
+          // the names of the worst: all would hide one another
+          Plot.text([...both].sort((x, y) => y.a / y.p - x.a / x.p).slice(0, 3), {
+            x: 'p',
+            y: 'a',
+            text: 'target',
+            dx: 8,
+            textAnchor: 'start',
+            fill: c.ink,
+          }),
           Plot.tip(both, Plot.pointer({ x: 'p', y: 'a', title: 'target', fill: c.paper })),
         ],
       }
@@ -110,8 +128,8 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
   return (
     <div className="plots">
       <Chart
-        caption="Normalised residuals, and the curve expected of good observations"
-        says={`${plural(used.length, 'observation')}; the largest normalised residual is ${num(Math.max(...bins.of.map((o) => o.x)), 1)}.`}
+        caption={`Normalised residuals, and the curve expected of good observations${bins.largest > bins.most ? '; the last bar holds all beyond' : ''}`}
+        says={`${plural(used.length, 'observation')}; the largest normalised residual is ${num(bins.largest, 1)}.`}
         options={histogram}
       />
       <Chart<(typeof used)[number]>

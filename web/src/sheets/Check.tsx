@@ -25,52 +25,54 @@ export default function Check() {
         {rows.length === 0 && <p className="empty">Nothing is asked for. Set the requirement on the brief.</p>}
         {rows.length > 0 && <Overall bad={bad} open={open} of={rows.length} />}
         {rows.length > 0 && (
-          <table className="ledger verdicts" aria-label="Verdict">
-            <thead>
-              <tr>
-                <th scope="col">Requirement</th>
-                <th scope="col" className="num">
-                  required [{u.small}]
-                </th>
-                <th scope="col" className="num">
-                  predicted [{u.small}]
-                </th>
-                <th scope="col" className="num">
-                  achieved [{u.small}]
-                </th>
-                <th scope="col" style={{ width: 130 }}>
-                  against the limit
-                </th>
-                <th scope="col">Verdict</th>
-                <th scope="col">Evidence</th>
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((r) => (
-                <tr key={r.requirement} data-verdict={r.verdict}>
-                  <td>{r.requirement}</td>
-                  <td className="num">{u.err(r.required)}</td>
-                  <td className="num">{u.err(r.predicted)}</td>
-                  <td className="num">
-                    <b>{u.err(r.achieved)}</b>
-                    {r.bound != null && (
-                      <>
-                        <br />
-                        <span className="faint">at most {u.err(r.bound)} (95 %)</span>
-                      </>
-                    )}
-                  </td>
-                  <td>
-                    <Against value={r.achieved} limit={r.required} label={r.requirement} />
-                  </td>
-                  <td>
-                    <Grade value={r.verdict} />
-                  </td>
-                  <td>{r.evidence}</td>
+          <div className="ledger-box">
+            <table className="ledger verdicts" aria-label="Verdict">
+              <thead>
+                <tr>
+                  <th scope="col">Requirement</th>
+                  <th scope="col" className="num">
+                    required [{u.small}]
+                  </th>
+                  <th scope="col" className="num">
+                    predicted [{u.small}]
+                  </th>
+                  <th scope="col" className="num">
+                    achieved [{u.small}]
+                  </th>
+                  <th scope="col" style={{ width: 130 }}>
+                    against the limit
+                  </th>
+                  <th scope="col">Verdict</th>
+                  <th scope="col">Evidence</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
+              </thead>
+              <tbody>
+                {rows.map((r) => (
+                  <tr key={r.requirement} data-verdict={r.verdict}>
+                    <td>{r.requirement}</td>
+                    <td className="num">{u.err(r.required)}</td>
+                    <td className="num">{u.err(r.predicted)}</td>
+                    <td className="num">
+                      <b>{u.err(r.achieved)}</b>
+                      {r.bound != null && (
+                        <>
+                          <br />
+                          <span className="faint">at most {u.err(r.bound)} (95 %)</span>
+                        </>
+                      )}
+                    </td>
+                    <td>
+                      <Against value={r.achieved} limit={r.required} label={r.requirement} />
+                    </td>
+                    <td>
+                      <Grade value={r.verdict} />
+                    </td>
+                    <td>{r.evidence}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
         )}
       </States>
       {spacing && canEdit(job) && (

@@ -14,12 +14,21 @@ const TO_DO: Record<Sheet, string> = {
   check: 'See which requirements are met and what is missing for the others.',
   deliver: 'Make the package, sign it, and have another person check it.',
 }
+/** What there is to do where something is in the way. */
+const TO_MEND: Partial<Record<Sheet, string>> = {
+  register: 'Decide what is open, or run again what is out of date.',
+  georeference: 'Read the remarks; fit again what is out of date.',
+  check: 'See which requirements are not met, and why.',
+  deliver: 'The job changed since the package: make a new one.',
+}
 const NEEDS: Partial<Record<Sheet, string>> = {
   register: 'Two scans are needed before they can be registered.',
   georeference: 'The block has to be adjusted before it can be fitted to control.',
   check: 'Nothing is asked for on the brief yet, so there is nothing to check.',
   deliver: 'A package can be made once the block is on the grid.',
 }
+
+const doing = (s: Sheet, state?: string) => (state === 'attention' && TO_MEND[s]) || TO_DO[s]
 
 /** The foot of a sheet: what comes next, and why it cannot be done yet. */
 export function WayOn({ sheet, summary }: { sheet: Sheet; summary?: Schema['SummaryDto'] }) {
@@ -40,12 +49,13 @@ export function WayOn({ sheet, summary }: { sheet: Sheet; summary?: Schema['Summ
       {next === sheet && (
         <span>
           {here?.state === 'attention' ? `${capital(here.note)}. ` : ''}
-          {canEdit(job) ? TO_DO[sheet] : 'Somebody who may change the work does this.'}
+          {canEdit(job) ? doing(sheet, here?.state) : 'Somebody who may change the work does this.'}
         </span>
       )}
       {next && next !== sheet && (
         <span>
-          <Link to={withPicks(`/jobs/${job.id}/${next}`, picks)}>{capital(next)}</Link>: {TO_DO[next]}
+          <Link to={withPicks(`/jobs/${job.id}/${next}`, picks)}>{capital(next)}</Link>:{' '}
+          {doing(next, state(next)?.state)}
         </span>
       )}
     </nav>

@@ -53,7 +53,7 @@ export class PlanMap {
       }),
       layers: [
         new VectorLayer({ source: this.overlays, style: (f) => f.get('style') as Style | Style[] }),
-        new VectorLayer({ source: this.items, style, renderOrder: (a, b) => rank(a) - rank(b) }),
+        new VectorLayer({ source: this.items, style, declutter: true, renderOrder: (a, b) => rank(a) - rank(b) }),
       ],
       view: new View({ projection, center: [0, 0], resolution: 0.1, minResolution: 0.0005, maxResolution: 50 }),
     })
