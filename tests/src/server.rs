@@ -57,6 +57,18 @@ impl Server {
         self.child.wait().unwrap();
     }
 
+    /// Its process.
+    pub fn pid(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// Asks it to end, and waits until it has.
+    pub fn terminate(&mut self) {
+        let asked = Command::new("kill").args(["-TERM", &self.child.id().to_string()]).status().unwrap();
+        assert!(asked.success());
+        self.child.wait().unwrap();
+    }
+
     /// Changes a setting for the next start.
     pub fn set(&mut self, name: &'static str, value: &str) {
         self.settings.retain(|s| s.0 != name);

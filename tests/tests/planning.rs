@@ -168,7 +168,7 @@ async fn storeys_are_drawn_one_at_a_time() {
     b.click_at(x, y).await;
     b.see("//aside//h2[.='Station S2']").await;
     // from the ledger
-    page(&b, "Cover").await;
+    page(&b, "Coverage").await;
     b.click("//aside//table//tr[td[contains(., 'S1')]]").await;
     b.see("//aside//h2[.='Station S1']").await;
     b.see("//div[contains(@class, 'storeys')]//label[contains(@class, 'selected') and starts-with(., '0.00')]").await;

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use serde_json::{Value, json};
-use vistazo_tests::Server;
+use vistazo_tests::{Server, job};
 
 /// Method, path, and who may: o(wner), s(urveyor), r(eviewer), c(lient); `*` anybody signed in,
 /// `-` anybody at all.
@@ -88,6 +88,8 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/packages", "os"),
     ("get", "/api/jobs/{job}/packages/{package}/download", "osrc"),
     ("post", "/api/jobs/{job}/packages/{package}/sign", "osr"),
+    ("get", "/api/tasks", "*"),
+    ("post", "/api/jobs/{job}/tasks/retry", "os"),
     ("get", "/api/jobs/{job}/tasks", "osr"),
     ("delete", "/api/jobs/{job}/tasks/{task}", "os"),
     ("get", "/api/jobs/{job}/events", "osr"),
@@ -123,8 +125,19 @@ async fn every_route_checks_the_role() {
             count += 1;
             let other = uuid::Uuid::now_v7().to_string();
             let mut address = path.replace("{job}", id).replace("{code}", "25832");
-            for name in ["{id}", "{scan}", "{point}", "{package}", "{task}", "{build}", "{name}", "{view}", "{upload}"]
-            {
+            for name in [
+                "{id}",
+                "{item}",
+                "{file}",
+                "{scan}",
+                "{point}",
+                "{package}",
+                "{task}",
+                "{build}",
+                "{name}",
+                "{view}",
+                "{upload}",
+            ] {
                 address = address.replace(name, &other);
             }
             let status = async |c: &vistazo_tests::Client| {
@@ -155,6 +168,133 @@ async fn every_route_checks_the_role() {
         }
     }
     assert_eq!(count, TABLE.len(), "the table names routes that are not there");
+}
+
+/// Every nested identifier, of a thing that is really there in another job of the same person: nothing is found, nothing
+/// is changed.
+#[tokio::test]
+async fn no_route_reaches_into_another_job() {
+    let server = Server::start().await;
+    let c = server.person("nora").await;
+    let files = job::files();
+    let full = job::on_grid(&c, "Full", &files).await;
+    let empty = job::new(&c, "Empty", &files).await;
+    let base = format!("/api/jobs/{full}");
+    let station = json!({ "name": "S1", "position": [1.0, 1.0, 1.6], "base": 0.0, "top": 0.0 });
+    let edit =
+        json!([{ "id": uuid::Uuid::now_v7(), "kind": "station", "data": station, "version": null, "deleted": false }]);
+    let items = c.ok("POST", &format!("{base}/plan/edits"), edit).await;
+    c.run(&full, "/packages").await;
+    c.ok("POST", &format!("{base}/views"), json!({ "name": "v", "data": {} })).await;
+    let first = async |path: &str| c.ok("GET", &format!("{base}{path}"), Value::Null).await[0].clone();
+    let scan = first("/scans").await;
+    let id = |v: &Value| v["id"].as_str().unwrap().to_owned();
+    let ids = [
+        ("{scan}", id(&scan)),
+        ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
+        ("{task}", id(&first("/tasks").await)),
+        ("{package}", id(&first("/packages").await)),
+        ("{view}", id(&first("/views").await)),
+        ("{point}", id(&first("/control").await)),
+        ("{build}", scan["derived"]["build"].as_str().unwrap().to_owned()),
+        ("{name}", "0-64.glb".to_owned()),
+        ("{item}", id(&items[0])),
+        ("{file}", "plan.csv".to_owned()),
+    ];
+    let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
+    let described: Value =
+        reqwest::get(format!("{}/api/openapi.json", server.url)).await.unwrap().json().await.unwrap();
+    let mut tried = 0;
+    for (path, methods) in described["paths"].as_object().unwrap() {
+        let nested = path.matches('{').count() > 1 && !path.contains("{file}");
+        if !path.starts_with("/api/jobs/{job}") || !nested {
+            continue;
+        }
+        let mut address = path.replace("{job}", &empty);
+        ids.iter().for_each(|(name, id)| address = address.replace(name, id));
+        assert!(!address.contains('{'), "{path}: this test knows no identifier for it");
+        for method in methods.as_object().unwrap().keys() {
+            let body = match (method.as_str(), path.rsplit('/').next().unwrap()) {
+                ("get" | "head" | "options", _) => None,
+                (_, "sign") => Some(json!({ "place": "prepared" })),
+                (_, "{scan}") => {
+                    Some(json!({ "name": "taken", "levelled": true, "log": {}, "version": scan["version"] }))
+                }
+                (_, "{point}") => Some(json!({ "is_check": true, "version": 1 })),
+                _ => Some(json!({})),
+            };
+            let r = c.request(&method.to_uppercase(), &format!("{address}?version=1")).header("tus-resumable", "1.0.0");
+            let r = if let Some(b) = body { r.json(&b) } else { r };
+            let status = r.send().await.unwrap().status().as_u16();
+            assert!((400..500).contains(&status), "{method} {path} with things of another job: {status}");
+            tried += 1;
+        }
+    }
+    assert!(tried >= 12, "{tried} routes with nested identifiers");
+    assert_eq!(c.ok("GET", &format!("{base}/scans"), Value::Null).await, before, "nothing was changed");
+    // the station of another job is no station of this one
+    let item = c.ok("GET", &format!("{base}/plan"), Value::Null).await[0]["id"].clone();
+    let mine = c.upload(&empty, &files.scans[0].0, files.scans[0].1.clone()).await;
+    assert_eq!(mine["state"], "done");
+    let row = c.ok("GET", &format!("/api/jobs/{empty}/scans"), Value::Null).await[0].clone();
+    let body = json!({ "name": "R", "levelled": true, "log": {}, "version": row["version"], "station": item });
+    let (status, answer) = c.call("PUT", &format!("/api/jobs/{empty}/scans/{}", id(&row)), body).await;
+    assert!((400..500).contains(&status), "{status} {answer}");
+}
+
+/// After the second signature the job goes on; a client sees what was signed, in every route.
+#[tokio::test]
+async fn a_client_sees_the_signed_package_and_nothing_newer() {
+    let server = Server::start().await;
+    let (c, checker, client) = (server.person("ole").await, server.person("pim").await, server.person("quin").await);
+    let files = job::files();
+    let id = job::on_grid(&c, "Signed", &files).await;
+    let base = format!("/api/jobs/{id}");
+    for (who, role) in [(&checker, "reviewer"), (&client, "client")] {
+        c.ok("PUT", &format!("{base}/members"), json!({ "email": who.email, "role": role })).await;
+    }
+    for hidden in ["verdicts", "summary", "cloud", "tileset.json"] {
+        client.refused(404, "GET", &format!("{base}/{hidden}"), Value::Null).await;
+    }
+    let early = client.ok("GET", &base, Value::Null).await;
+    assert_eq!(early["brief"]["requirement"]["spatial95"], Value::Null, "the brief is not shown before");
+    c.run(&id, "/packages").await;
+    assert_eq!(client.ok("GET", &format!("{base}/packages"), Value::Null).await, json!([]));
+    let package = c.ok("GET", &format!("{base}/packages"), Value::Null).await[0]["id"].as_str().unwrap().to_owned();
+    let sign = format!("{base}/packages/{package}/sign");
+    c.ok("POST", &sign, json!({ "place": "prepared" })).await;
+    checker.ok("POST", &sign, json!({ "place": "checked" })).await;
+    let look = async |who: &vistazo_tests::Client| {
+        let mut all = Vec::new();
+        for part in ["", "/verdicts", "/summary", "/cloud", "/tileset.json"] {
+            let mut v = who.ok("GET", &format!("{base}{part}"), Value::Null).await;
+            v.as_object_mut().map(|o| ["role", "version", "standing"].map(|k| o.remove(k)));
+            all.push(v);
+        }
+        all
+    };
+    let signed = look(&client).await;
+    assert_eq!(signed[1], c.ok("GET", &format!("{base}/verdicts"), Value::Null).await);
+    assert!(signed[3]["scans"].as_array().unwrap().len() == 4 && signed[3]["frame"] == "grid");
+    // tiles of the signed cloud load
+    let text = signed[4].to_string();
+    let tile = text.split('"').find(|s| s.contains("/tiles/")).expect("a tile").trim_start_matches('/').to_owned();
+    let tile = if tile.starts_with("api/") { format!("/{tile}") } else { format!("{base}/{tile}") };
+    assert_eq!(client.request("GET", &tile).send().await.unwrap().status(), 200, "{tile}");
+    // the work goes on: another brief, a scan taken out, the block adjusted anew
+    let job_row = c.ok("GET", &base, Value::Null).await;
+    let mut brief = job_row["brief"].clone();
+    brief["requirement"]["spatial95"] = 0.001.into();
+    c.ok("PUT", &base, json!({ "name": "Signed", "brief": brief, "version": job_row["version"] })).await;
+    let last = c.ok("GET", &format!("{base}/scans"), Value::Null).await[3]["id"].as_str().unwrap().to_owned();
+    c.ok("DELETE", &format!("{base}/scans/{last}"), Value::Null).await;
+    c.run(&id, "/register").await;
+    assert_eq!(look(&client).await, signed, "what a client sees is what was signed");
+    let packages = client.ok("GET", &format!("{base}/packages"), Value::Null).await;
+    assert_eq!((packages.as_array().unwrap().len(), packages[0]["stale"].as_bool()), (1, Some(false)));
+    let points = json!({ "points": [] });
+    let (status, _) = client.call("POST", &format!("{base}/measure"), points).await;
+    assert!((400..500).contains(&status), "figures are not computed from newer work: {status}");
 }
 
 #[tokio::test]

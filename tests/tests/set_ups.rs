@@ -82,7 +82,7 @@ async fn a_traverse_is_planned_and_carried_along() {
 
     b.page.goto(&format!("{}/jobs/{id}/plan", server.url)).await.unwrap();
     b.click(
-        "//aside//div[contains(@class, 'segmented')]//div[normalize-space(.)='Cover' and contains(@class, 'label')]",
+        "//aside//div[contains(@class, 'segmented')]//div[normalize-space(.)='Coverage' and contains(@class, 'label')]",
     )
     .await;
     b.click("//table[@aria-label='Stations']//td[.='S1']").await;

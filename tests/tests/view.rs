@@ -44,6 +44,7 @@ async fn picked_points_are_where_they_are() {
     b.sign_in(&server.url, &c.email, PASSWORD).await;
     b.page.goto(&format!("{}/jobs/{id}/georeference", server.url)).await.unwrap();
     b.see("//div[contains(@class, 'cloud') and @data-frame='grid' and @data-busy='false' and number(@data-points) > 50000]").await;
+    b.press("Whole cloud").await;
     b.press("Measure").await;
     // a point of each scan's canonical file, carried to the grid by its pose here
     for (k, (points, pose)) in scans.iter().enumerate().take(3) {
@@ -148,6 +149,11 @@ async fn colours_say_what_the_figures_say() {
     b.sign_in(&server.url, &c.email, PASSWORD).await;
     b.page.goto(&format!("{}/jobs/{id}/georeference", server.url)).await.unwrap();
     b.see("//div[contains(@class, 'cloud') and @data-frame='grid' and @data-busy='false' and number(@data-points) > 50000]").await;
+    // as the colours are, without the shading over them, and with what hangs above
+    b.press("Whole cloud").await;
+    b.press("Show").await;
+    b.click("//label[contains(., 'shaded by depth')]").await;
+    b.press("Show").await;
     let rows = cloud["scans"].as_array().unwrap();
     assert!(rows.iter().all(|s| s["grade"] == "sound"));
 

@@ -45,7 +45,7 @@ async fn from_nothing_to_a_signed_package() {
     b.fill("Client", "Nobody & Sons").await;
     b.fill("3-D limit", "8").await;
     b.fill("Check point limit", "10").await;
-    b.fill("Angular step", "4").await;
+    b.fill("Angular increment", "4").await;
     b.fill("EPSG code", "25832").await;
     b.says("ETRS89 / UTM zone 32N").await;
     b.press("Save brief").await;
@@ -90,8 +90,8 @@ async fn from_nothing_to_a_signed_package() {
     b.says("columns northing, easting, height (said by the heading)").await;
     b.press("Store these 6 points").await;
     for point in ["P2", "P5"] {
-        b.click(&format!("//button[@aria-label='Use of {point}']")).await;
-        b.see(&format!("//button[@aria-label='Use of {point}' and normalize-space(.)='check']")).await;
+        b.click(&format!("//button[starts-with(@aria-label, 'Use of {point}:')]")).await;
+        b.see(&format!("//button[starts-with(@aria-label, 'Use of {point}:') and normalize-space(.)='check']")).await;
     }
     b.press("Fit to control").await;
     b.says("test: 4 control points, levelled fit of the free block").await;
@@ -248,7 +248,7 @@ async fn the_plan_is_drawn_undone_and_scanned() {
     assert!(said.contains("somebody changed this"), "{said}");
     // it is all there after a reload, with its cover
     b.page.refresh().await.unwrap();
-    b.click("//aside//div[normalize-space(.)='Cover' and contains(@class, 'label')]").await;
+    b.click("//aside//div[normalize-space(.)='Coverage' and contains(@class, 'label')]").await;
     b.see("//table[@aria-label='Stations']//td[.='S2']").await;
     // and the simulated scanner takes the stations
     b.sheet("Field").await;

@@ -54,6 +54,9 @@ pub struct ControlFile {
     pub points: Vec<ControlLine>,
 }
 
+/// Points of a control file at most: what is longer is a cloud, or another file.
+pub const MOST_POINTS: usize = 20_000;
+
 /// Reads a control file. `order` overrides what the heading says; without either, E N H is taken.
 ///
 /// Blank lines and lines starting with `#` are skipped. A decimal comma is understood where the
@@ -87,6 +90,14 @@ pub fn read(text: &str, order: Option<ColumnOrder>) -> Result<ControlFile, Forma
     let order_used = order.or(said).unwrap_or(ColumnOrder::Enh);
     let sigmas = if is_heading { sigma_columns(&head) } else { Vec::new() };
     let columns = Columns { separator, order: order_used, sigmas };
+    if lines.len() > MOST_POINTS + 1 {
+        return Err(FormatError::Line {
+            line: lines[MOST_POINTS + 1].0,
+            column: 1,
+            found: format!("{} lines", lines.len()),
+            expected: format!("at most {MOST_POINTS} control points"),
+        });
+    }
     let mut points: Vec<ControlLine> = Vec::new();
     let mut names: HashMap<String, usize> = HashMap::new();
     for &(line, text) in lines.iter().skip(usize::from(is_heading)) {

@@ -363,11 +363,34 @@ pub async fn signers(db: &PgPool, job: Uuid, id: Uuid) -> Result<(Option<Uuid>, 
 }
 
 /// Signs, if the place is still free; the schema itself refuses the same person twice.
-pub async fn sign(db: &PgPool, job: Uuid, id: Uuid, user: Uuid, checked: bool) -> Result<()> {
-    let sql = if checked {
+/// With the second signature, what a client is shown from now on is kept in the same step.
+pub async fn sign(db: &PgPool, job: Uuid, id: Uuid, user: Uuid, seen: Option<&Value>) -> Result<()> {
+    let mut tx = db.begin().await?;
+    let sql = if seen.is_some() {
         "update packages set checked_by = $3, checked_at = now() where job_id = $1 and id = $2 and checked_by is null and prepared_by is not null and prepared_by <> $3"
     } else {
         "update packages set prepared_by = $3, prepared_at = now() where job_id = $1 and id = $2 and prepared_by is null"
     };
-    changed(sqlx::query(sql).bind(job).bind(id).bind(user).execute(db).await?.rows_affected())
+    changed(sqlx::query(sql).bind(job).bind(id).bind(user).execute(&mut *tx).await?.rows_affected())?;
+    if let Some(seen) = seen {
+        sqlx::query("insert into package_seen (package_id, seen) values ($1, $2)")
+            .bind(id)
+            .bind(seen)
+            .execute(&mut *tx)
+            .await?;
+    }
+    tx.commit().await?;
+    Ok(())
+}
+
+/// A part of what is shown of the newest package that was checked.
+pub async fn seen(db: &PgPool, job: Uuid, part: &str) -> Result<Option<Value>> {
+    Ok(sqlx::query_scalar(
+        "select s.seen -> $2 from package_seen s join packages p on p.id = s.package_id \
+         where p.job_id = $1 and p.checked_by is not null order by p.revision desc limit 1",
+    )
+    .bind(job)
+    .bind(part)
+    .fetch_optional(db)
+    .await?)
 }

@@ -59,7 +59,7 @@ export function ControlTable({
     edit ? (
       <Button
         size="small"
-        aria-label={`Use of ${c.name}`}
+        aria-label={`Use of ${c.name}: ${wordOf(c)}`}
         aria-pressed={c.is_check}
         title="control or check: click to change"
         style={{ width: 66, padding: 0 }}

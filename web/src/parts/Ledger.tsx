@@ -1,6 +1,17 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { Button, Checkbox, Input, Popover } from 'antd'
-import { type KeyboardEvent, type MouseEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from 'react'
+import {
+  type KeyboardEvent,
+  memo,
+  type MouseEvent,
+  type PointerEvent,
+  type ReactNode,
+  useCallback,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+} from 'react'
 import { count } from '../lib/format'
 import { arrange, asText, type Column, type Sort, textOf, widths } from './ledger'
 
@@ -71,6 +82,11 @@ function Filled<T>(p: Props<T>) {
   const fixed = useMemo(() => (virtual ? widths(rows, columns) : []), [virtual, rows, columns])
   const width = (k: number) => sized[k] ?? fixed[k] ?? columns[k]?.width
   const pick = usePick(p, shown)
+  const live = useRef({ pick, shown })
+  useEffect(() => {
+    live.current = { pick, shown }
+  })
+  const onRow = useCallback((e: MouseEvent, id: string) => live.current.pick.click(e, id, live.current.shown), [])
   const scrollTo = (k: number) => (virtual ? view.scrollToIndex(k) : undefined)
   useShown(p, shown, box, scrollTo)
   const heads = visible.map((k) => (
@@ -143,23 +159,19 @@ function Filled<T>(p: Props<T>) {
             )}
             {shown.slice(from, to).map((row, k) => {
               const id = p.id(row)
-              const on = pick.is(id)
               return (
-                <tr
+                <Row
                   key={id}
-                  data-id={id}
-                  aria-rowindex={virtual ? from + k + 1 : undefined}
-                  className={`${on ? 'on' : ''} ${p.tone?.(row) ?? ''} ${pick.can ? 'pick' : ''}`}
-                  tabIndex={pick.can ? pick.tab(id, from + k === 0) : undefined}
-                  aria-selected={pick.can ? on : undefined}
-                  onClick={pick.can ? (e) => pick.click(e, id, shown) : undefined}
-                >
-                  {visible.map((c) => (
-                    <td key={c} className={columns[c]!.num ? 'num' : ''}>
-                      {columns[c]!.cell(row)}
-                    </td>
-                  ))}
-                </tr>
+                  id={id}
+                  row={row}
+                  columns={columns}
+                  hidden={hidden}
+                  index={virtual ? from + k + 1 : undefined}
+                  on={pick.is(id)}
+                  tone={p.tone?.(row)}
+                  tab={pick.can ? pick.tab(id, from + k === 0) : undefined}
+                  onClick={onRow}
+                />
               )
             })}
             {below > 0 && (
@@ -173,6 +185,43 @@ function Filled<T>(p: Props<T>) {
     </div>
   )
 }
+
+interface RowProps<T> {
+  id: string
+  row: T
+  columns: Column<T>[]
+  hidden: number[]
+  index: number | undefined
+  on: boolean
+  tone: string | undefined
+  /** In the order of the tabulator; none where rows are not picked. */
+  tab: number | undefined
+  onClick: (e: MouseEvent, id: string) => void
+}
+
+/** One row, drawn again only when something of it changes: scrolling draws those that come. */
+const Row = memo(function Row<T>(p: RowProps<T>) {
+  const can = p.tab !== undefined
+  return (
+    <tr
+      data-id={p.id}
+      aria-rowindex={p.index}
+      className={`${p.on ? 'on' : ''} ${p.tone ?? ''} ${can ? 'pick' : ''}`}
+      tabIndex={p.tab}
+      aria-selected={can ? p.on : undefined}
+      onClick={can ? (e) => p.onClick(e, p.id) : undefined}
+    >
+      {p.columns.map(
+        (c, k) =>
+          !p.hidden.includes(k) && (
+            <td key={k} className={c.num ? 'num' : ''}>
+              {c.cell(p.row)}
+            </td>
+          ),
+      )}
+    </tr>
+  )
+}) as <T>(p: RowProps<T>) => ReactNode
 
 /** The row of an identifier, where it is drawn. */
 const rowOf = (el: HTMLElement | null, id: string) =>

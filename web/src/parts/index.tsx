@@ -68,7 +68,7 @@ export const Head = ({ children, aside }: { children: ReactNode; aside?: ReactNo
 
 /** Two 95 % bars against a limit: the eye sees at once whether it fits. */
 export function Against({ value, limit, label }: { value: number | null | undefined; limit: number; label: string }) {
-  if (value == null) return <div className="against" aria-label={label} />
+  if (value == null) return <div className="against" role="img" aria-label={`${label}: not known`} />
   const share = Math.min(value / limit / 1.6, 1)
   return (
     <div className="against" role="img" aria-label={`${label}: ${num((100 * value) / limit, 0)} % of the limit`}>

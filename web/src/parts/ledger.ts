@@ -15,13 +15,29 @@ export function textOf(node: ReactNode): string {
   if (node == null || typeof node === 'boolean') return ''
   if (typeof node === 'string' || typeof node === 'number' || typeof node === 'bigint') return String(node)
   if (Array.isArray(node)) return node.map(textOf).join('')
-  if (isValidElement<{ children?: ReactNode; value?: unknown; 'aria-label'?: string }>(node)) {
-    const { children, value } = node.props
+  if (isValidElement<{ children?: ReactNode; value?: unknown; of?: unknown }>(node)) {
+    const { children, value, of } = node.props
     if (children != null) return node.type === 'br' ? ' ' : textOf(children)
     if (typeof value === 'string' || typeof value === 'number') return String(value)
+    // a term of the field, said as it is called
+    if (typeof of === 'string') return of
     return node.type === 'br' ? ' ' : ''
   }
   return ''
+}
+
+/** The words of a whole row, read once: searching goes through thousands of rows with every letter. */
+const words = new WeakMap<object, { columns: unknown; text: string }>()
+function wordsOf<T>(row: T, columns: Column<T>[]): string {
+  const key = row as object
+  const known = words.get(key)
+  if (known?.columns === columns) return known.text
+  const text = columns
+    .map((c) => String(c.value?.(row) ?? textOf(c.cell(row))))
+    .join(' ')
+    .toLowerCase()
+  words.set(key, { columns, text })
+  return text
 }
 
 /** What a cell is worth: a number where it reads as one. */
@@ -46,16 +62,9 @@ export interface Sort {
 
 /** Rows that hold every word of the search, in the order asked for; what has no value comes last either way. */
 export function arrange<T>(rows: T[], columns: Column<T>[], sort: Sort | null, search: string): T[] {
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean)
+  const asked = search.toLowerCase().split(/\s+/).filter(Boolean)
   let out = rows
-  if (words.length > 0)
-    out = rows.filter((row) => {
-      const text = columns
-        .map((c) => String(c.value?.(row) ?? textOf(c.cell(row))))
-        .join(' ')
-        .toLowerCase()
-      return words.every((w) => text.includes(w))
-    })
+  if (asked.length > 0) out = rows.filter((row) => asked.every((w) => wordsOf(row, columns).includes(w)))
   const by = sort && columns[sort.column]
   if (!by) return out
   const compare = new Intl.Collator('en', { numeric: true, sensitivity: 'base' }).compare

@@ -1,4 +1,3 @@
-import { Button } from 'antd'
 import type { Schema } from '../api/client'
 import { arc, chance, num } from '../lib/format'
 import type { Scan } from '../lib/hooks'
@@ -103,13 +102,13 @@ export function Observations(p: {
           cell: (o) =>
             p.of.open &&
             o.detection && (
-              <Button
-                size="small"
-                type="link"
+              <button
+                type="button"
+                className="link"
                 onClick={() => p.of.decide.mutate({ ids: [o.detection!], excluded: o.active })}
               >
                 {o.active ? 'leave out' : 'restore'}
-              </Button>
+              </button>
             ),
         },
       ]}

@@ -2,15 +2,16 @@
 
 use crate::auth::{Access, Deliver, Edit, Manage, Read, SignedIn};
 use crate::dto::{Brief, SummaryDto};
-use crate::work::verdict;
+use crate::work::{seen, verdict};
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
 use std::collections::HashMap;
 use uuid::Uuid;
 use vistazo_store::jobs::{self, LogEntry, Member, Role, Standing};
-use vistazo_store::people;
+use vistazo_store::{people, results};
 
 /// A job in the list.
 #[derive(serde::Serialize, utoipa::ToSchema)]
@@ -78,6 +79,19 @@ fn dto(row: jobs::Job, role: Role) -> Result<JobDto, ApiError> {
     })
 }
 
+/// A client sees the brief of what was signed; before that no more than the name, the unit and who it is for.
+async fn as_signed(app: &App, job: &mut JobDto) -> Result<(), ApiError> {
+    let read = |e: serde_json::Error| ApiError::bad(format!("the signed brief cannot be read: {e}"));
+    match results::seen(&app.db, job.id, "brief").await? {
+        Some(signed) => job.brief = serde_json::from_value(signed).map_err(read)?,
+        None => {
+            let now = std::mem::take(&mut job.brief);
+            job.brief = Brief { unit: now.unit, client: now.client, site: now.site, ..Brief::default() };
+        }
+    }
+    Ok(())
+}
+
 fn named(name: &str) -> Result<&str, ApiError> {
     let name = name.trim();
     if name.is_empty() || name.len() > 200 {
@@ -97,7 +111,12 @@ pub async fn jobs(State(app): State<App>, SignedIn(user): SignedIn) -> Result<Js
         let standing = standings.remove(&row.id).filter(|_| role != Role::Client);
         Ok(JobDto { standing, ..dto(row, role)? })
     };
-    jobs::of_user(&app.db, user.id).await?.into_iter().map(one).collect::<Result<_, ApiError>>().map(Json)
+    let rows = jobs::of_user(&app.db, user.id).await?;
+    let mut list: Vec<JobDto> = rows.into_iter().map(one).collect::<Result<_, ApiError>>()?;
+    for job in list.iter_mut().filter(|j| j.role == Role::Client) {
+        as_signed(&app, job).await?;
+    }
+    Ok(Json(list))
 }
 
 /// Create a job; its creator is the owner.
@@ -119,7 +138,12 @@ pub async fn create(
 /// One job.
 #[utoipa::path(get, path = "/api/jobs/{job}", tag = "brief", params(("job" = Uuid, Path)), responses((status = 200, body = JobDto)))]
 pub async fn get(State(app): State<App>, access: Access<Deliver>) -> Result<Json<JobDto>, ApiError> {
-    dto(jobs::get(&app.db, access.job).await?, access.role).map(Json)
+    let row = jobs::get(&app.db, access.job).await?;
+    let mut job = dto(row, access.role)?;
+    if access.role == Role::Client {
+        as_signed(&app, &mut job).await?;
+    }
+    Ok(Json(job))
 }
 
 /// Change the brief.
@@ -174,8 +198,11 @@ pub async fn set_member(
 
 /// The title block and the state of the sheets.
 #[utoipa::path(get, path = "/api/jobs/{job}/summary", tag = "brief", params(("job" = Uuid, Path)), responses((status = 200, body = SummaryDto)))]
-pub async fn summary(State(app): State<App>, access: Access<Deliver>) -> Result<Json<SummaryDto>, ApiError> {
-    Ok(Json(verdict::State::load(&app, access.job).await?.summary()))
+pub async fn summary(State(app): State<App>, access: Access<Deliver>) -> Result<Response, ApiError> {
+    if let Some(signed) = seen::part(&app, &access, "summary").await? {
+        return Ok(Json(signed).into_response());
+    }
+    Ok(Json(verdict::State::load(&app, access.job).await?.summary()).into_response())
 }
 
 /// Decisions and changes, newest first.

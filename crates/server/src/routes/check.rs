@@ -3,16 +3,21 @@
 use crate::auth::{Access, Deliver, Edit};
 use crate::dto::VerdictDto;
 use crate::tasks::{self, Work};
+use crate::work::seen;
 use crate::work::verdict::State as JobState;
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::State;
+use axum::response::{IntoResponse, Response};
 use vistazo_store::tasks::Task;
 
 /// One row for each requirement.
 #[utoipa::path(get, path = "/api/jobs/{job}/verdicts", tag = "check", params(("job" = Uuid, Path)), responses((status = 200, body = [VerdictDto])))]
-pub async fn verdicts(State(app): State<App>, access: Access<Deliver>) -> Result<Json<Vec<VerdictDto>>, ApiError> {
-    Ok(Json(JobState::load(&app, access.job).await?.verdicts()))
+pub async fn verdicts(State(app): State<App>, access: Access<Deliver>) -> Result<Response, ApiError> {
+    if let Some(signed) = seen::part(&app, &access, "verdicts").await? {
+        return Ok(Json(signed).into_response());
+    }
+    Ok(Json(JobState::load(&app, access.job).await?.verdicts()).into_response())
 }
 
 /// Measure the point spacing achieved on required surfaces, in the background.

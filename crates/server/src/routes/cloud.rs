@@ -2,16 +2,16 @@
 
 use crate::auth::{Access, Edit, Look, Read};
 use crate::dto::{CloudDto, MeasureDto, MeasureRequest};
+use crate::work::seen;
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{StatusCode, header};
-use axum::response::IntoResponse;
+use axum::response::{IntoResponse, Response};
 use uuid::Uuid;
 use vistazo_formats::Extent;
-use vistazo_store::jobs::Role;
+use vistazo_store::field;
 use vistazo_store::views::{self, View};
-use vistazo_store::{field, results};
 
 /// Which frame to show.
 #[derive(serde::Deserialize, utoipa::IntoParams)]
@@ -28,24 +28,13 @@ pub struct NewView {
     data: serde_json::Value,
 }
 
-/// A client looks at what was checked and signed, and at nothing before.
-async fn may_look(app: &App, access: &Access<Look>) -> Result<(), ApiError> {
-    if access.role != Role::Client {
-        return Ok(());
-    }
-    let signed = results::packages(&app.db, access.job).await?.iter().any(|p| p.checked_by.is_some());
-    if signed { Ok(()) } else { Err(ApiError::not_found()) }
-}
-
 /// All scans that have a place, with poses, tiles and grades.
 #[utoipa::path(get, path = "/api/jobs/{job}/cloud", tag = "cloud", params(("job" = Uuid, Path), Frame), responses((status = 200, body = CloudDto)))]
-pub async fn cloud(
-    State(app): State<App>,
-    access: Access<Look>,
-    Query(q): Query<Frame>,
-) -> Result<Json<CloudDto>, ApiError> {
-    may_look(&app, &access).await?;
-    Ok(Json(work::cloud::cloud(&app, access.job, q.frame.as_deref()).await?))
+pub async fn cloud(State(app): State<App>, access: Access<Look>, Query(q): Query<Frame>) -> Result<Response, ApiError> {
+    if let Some(signed) = seen::part(&app, &access, "cloud").await? {
+        return Ok(Json(signed).into_response());
+    }
+    Ok(Json(work::cloud::cloud(&app, access.job, q.frame.as_deref()).await?).into_response())
 }
 
 /// The same as an OGC 3D Tiles tileset about the origin that the cloud names.
@@ -55,7 +44,9 @@ pub async fn tileset(
     access: Access<Look>,
     Query(q): Query<Frame>,
 ) -> Result<Json<serde_json::Value>, ApiError> {
-    may_look(&app, &access).await?;
+    if let Some(signed) = seen::part(&app, &access, "tileset").await? {
+        return Ok(Json(signed));
+    }
     let cloud = work::cloud::cloud(&app, access.job, q.frame.as_deref()).await?;
     Ok(Json(work::cloud::tileset(&cloud, access.job)))
 }
@@ -67,7 +58,7 @@ pub async fn tile(
     access: Access<Look>,
     Path((_job, scan, build, name)): Path<(Uuid, Uuid, Uuid, String)>,
 ) -> Result<impl IntoResponse, ApiError> {
-    may_look(&app, &access).await?;
+    seen::may_load(&app, &access, scan, &build.to_string()).await?;
     let (extent, points) = Extent::parse(&name).ok_or_else(ApiError::not_found)?;
     // no tile is larger; a longer range would only fill memory
     if extent.len > 64 << 20 {
@@ -90,8 +81,8 @@ pub async fn panorama(
     access: Access<Look>,
     Path((_job, scan)): Path<(Uuid, Uuid)>,
 ) -> Result<impl IntoResponse, ApiError> {
-    may_look(&app, &access).await?;
     let row = field::scan(&app.db, access.job, scan).await?;
+    seen::may_load(&app, &access, scan, row.key.rsplit('/').next().unwrap_or_default()).await?;
     let bytes = app.objects.bytes(&format!("{}/panorama.png", row.key)).await?;
     Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=3600")], bytes))
 }
@@ -104,7 +95,7 @@ pub async fn measure(
     Query(q): Query<Frame>,
     Json(request): Json<MeasureRequest>,
 ) -> Result<Json<MeasureDto>, ApiError> {
-    may_look(&app, &access).await?;
+    seen::unchanged(&app, &access).await?;
     Ok(Json(work::cloud::measure(&app, access.job, &request.points, q.frame.as_deref()).await?))
 }
 

@@ -36,14 +36,16 @@ pub struct Sign {
 /// Packages, newest first.
 #[utoipa::path(get, path = "/api/jobs/{job}/packages", tag = "deliver", params(("job" = Uuid, Path)), responses((status = 200, body = [PackageDto])))]
 pub async fn packages(State(app): State<App>, access: Access<Deliver>) -> Result<Json<Vec<PackageDto>>, ApiError> {
-    let now = JobState::load(&app, access.job).await?.package_inputs();
+    let client = access.role == Role::Client;
+    let now = if client { None } else { JobState::load(&app, access.job).await?.package_inputs() };
     let list = results::packages(&app.db, access.job).await?;
     // a client sees what was checked and signed, nothing before
-    let seen = |p: &Package| access.role != Role::Client || p.checked_by.is_some();
+    let seen = |p: &Package| !client || p.checked_by.is_some();
     Ok(Json(
         list.into_iter()
             .filter(seen)
-            .map(|package| PackageDto { stale: Some(&package.inputs) != now.as_ref(), package })
+            // nor that the work goes on
+            .map(|package| PackageDto { stale: !client && Some(&package.inputs) != now.as_ref(), package })
             .collect(),
     ))
 }
@@ -112,15 +114,19 @@ pub async fn sign(
         return Err(ApiError::forbidden(format!("your role in this job ({:?}) may not sign here", access.role)));
     }
     let row = results::package(&app.db, access.job, package).await?;
-    let now = JobState::load(&app, access.job).await?.package_inputs();
-    if now.as_ref() != Some(&row.inputs) {
+    let state = JobState::load(&app, access.job).await?;
+    if state.package_inputs().as_ref() != Some(&row.inputs) {
         return Err(ApiError::conflict("the job changed since this package was made: make a new one to sign"));
     }
     let (prepared, checked) = results::signers(&app.db, access.job, package).await?;
     let text = |id: Option<Uuid>| id.map(|i| i.to_string());
     may_sign(place, &access.user.id.to_string(), text(prepared).as_deref(), text(checked).as_deref())
         .map_err(|e| ApiError::conflict(e.to_string()))?;
-    results::sign(&app.db, access.job, package, access.user.id, place == Signature::Checked).await?;
+    let seen = match place {
+        Signature::Checked => Some(crate::work::seen::take(&app, access.job, &state).await?),
+        Signature::Prepared => None,
+    };
+    results::sign(&app.db, access.job, package, access.user.id, seen.as_ref()).await?;
     jobs::note(
         &app.db,
         access.job,

@@ -9,6 +9,7 @@ pub(crate) mod outlook;
 pub(crate) mod planning;
 pub(crate) mod registration;
 pub(crate) mod room;
+pub(crate) mod seen;
 pub(crate) mod slice;
 pub(crate) mod verdict;
 
