@@ -20,7 +20,7 @@ pub use objects::Objects;
 pub use sqlx::PgPool;
 pub use sweep::sweep;
 pub use uuid::Uuid;
-pub use verify::{Fault, Scrub, verify};
+pub use verify::{DERIVED, Fault, Scrub, verify};
 
 /// Why a store call failed.
 #[derive(Debug, thiserror::Error)]

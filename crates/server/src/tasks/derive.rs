@@ -9,6 +9,7 @@ use uuid::Uuid;
 use vistazo_core::cloud::{self, Order, TileNode};
 use vistazo_core::scan::Scan;
 use vistazo_formats::{Extent, FormatError, TilePack, canonical, working_cloud};
+use vistazo_store::DERIVED;
 
 /// Width of a panorama, pixels.
 const PANORAMA: usize = 2048;
@@ -19,9 +20,6 @@ pub(super) struct Derived {
     pub tiles: TilesDto,
     pub bytes: u64,
 }
-
-/// The files of a scan in the object store, below its own prefix and the name of the build.
-const FILES: [&str; 4] = ["scan", "cloud", "tiles", "panorama.png"];
 
 /// Where the files of a scan begin in the object store.
 pub(crate) fn prefix(job: Uuid, upload: Uuid, part: i32) -> String {
@@ -61,7 +59,7 @@ pub(super) fn derive(scan: &Scan, progress: &Progress, words: &str, (from, to): 
         tiles: count(&root),
         voxels,
     };
-    let bytes = FILES.iter().map(|f| std::fs::metadata(path(f)).map_or(0, |m| m.len())).sum();
+    let bytes = DERIVED.iter().map(|f| std::fs::metadata(path(f)).map_or(0, |m| m.len())).sum();
     Ok(Derived { folder, tiles, bytes })
 }
 
@@ -73,7 +71,7 @@ impl Derived {
     /// Copies everything into the object store; returns the key that [`crate::work::files`] finds it by.
     pub(super) async fn store(&self, app: &App, prefix: &str) -> Result<String, Stop> {
         let key = format!("{prefix}/{}", self.tiles.build);
-        for name in FILES {
+        for name in DERIVED {
             let file: PathBuf = self.folder.path().join(name);
             app.objects.put_file(&format!("{key}/{name}"), &file).await?;
         }
