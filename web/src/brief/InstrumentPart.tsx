@@ -3,7 +3,7 @@ import { type ReactNode, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { api, type Schema, unwrap } from '../api/client'
 import { useChange } from '../lib/hooks'
-import { Head } from '../parts'
+import { Confirm, Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { Field, type Part } from './context'
 
@@ -152,16 +152,16 @@ export function InstrumentPart({
           {own ? 'Change it in your library' : 'Keep in your library'}
         </Button>
         {own && (
-          <Button
-            danger
-            onClick={() =>
+          <Confirm
+            title={`${profile.name} leaves your library; this job keeps it.`}
+            onConfirm={() =>
               remove.mutate(own.id!, {
                 onSuccess: () => say(`${profile.name} is no longer in your library; this job keeps it.`),
               })
             }
           >
             Remove from your library
-          </Button>
+          </Confirm>
         )}
         <span className="faint" role="status">
           {said}

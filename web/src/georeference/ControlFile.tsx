@@ -1,7 +1,7 @@
 import { Button, Input, Segmented, Select, Upload } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
-import { useChange, useJob } from '../lib/hooks'
+import { useAsk, useChange, useJob } from '../lib/hooks'
 import { UNIT_NAMES, useUnits } from '../lib/units'
 import { Head, Ledger } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
@@ -26,7 +26,7 @@ export function ControlFile() {
     replace: false,
   }
   const path = { params: { path: { job: job.id } } }
-  const look = useChange(async (b: typeof body) => {
+  const look = useAsk(async (b: typeof body) => {
     try {
       setPreview(unwrap(await api.POST('/api/jobs/{job}/control/preview', { ...path, body: b })))
       setWrong('')

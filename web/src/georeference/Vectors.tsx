@@ -42,7 +42,8 @@ export function Vectors({ result, control }: { result?: Result; control: Control
   const [x0, x1] = span(0)
   const [y0, y1] = span(1)
   const size = Math.max(x1 - x0, y1 - y0, 1)
-  const longest = Math.max(...lines.map((l) => Math.hypot(...l.by)), 1e-4)
+  const ellipses = result?.targets.map((t) => t.error.horizontal) ?? []
+  const longest = Math.max(...lines.map((l) => Math.hypot(...l.by)), ...ellipses, 1e-4)
   // a round exaggeration that makes the longest a tenth of the site
   const raw = size / 10 / longest
   const step = 10 ** Math.floor(Math.log10(raw))
@@ -64,6 +65,7 @@ export function Vectors({ result, control }: { result?: Result; control: Control
       role="img"
       aria-label={`Vectors on the plan, drawn ${times} times longer; ${lines.length} points`}
     >
+      <Ellipses of={result?.targets ?? []} X={X} Y={Y} times={times} hair={px / 6} />
       {lines.map((l) => {
         const [x, y] = [X(l.at[0]), Y(l.at[1])]
         const [dx, dy] = [l.by[0] * times, -l.by[1] * times]
@@ -107,8 +109,8 @@ export function Vectors({ result, control }: { result?: Result; control: Control
       <g transform={`translate(${pad / 3} ${h - pad / 4})`}>
         <line x1={0} y1={0} x2={bar * times} y2={0} stroke="var(--ink)" strokeWidth={px / 2} />
         <text x={0} y={-px} style={{ fontSize: 2.4 * px }}>
-          {u.err(bar)} {u.small} (drawn {count(times)} times longer) · □ control in the free fit · △ check · ○ what
-          control in the adjustment moves a target
+          {u.err(bar)} {u.small} (drawn {count(times)} times longer) · ellipses 95 % · □ control in the free fit · △
+          check · ○ what control in the adjustment moves a target
         </text>
       </g>
       <text x={w - pad / 2} y={pad / 2} style={{ fontSize: 3 * px }}>
@@ -116,6 +118,34 @@ export function Vectors({ result, control }: { result?: Result; control: Control
       </text>
     </svg>
   )
+}
+
+/** The 95 % ellipse of each target, drawn as many times larger as the vectors. */
+function Ellipses(p: {
+  of: Result['targets']
+  X: (x: number) => number
+  Y: (y: number) => number
+  times: number
+  hair: number
+}) {
+  return p.of.map((t) => {
+    const [x, y] = [p.X(t.position[0] ?? 0), p.Y(t.position[1] ?? 0)]
+    return (
+      <ellipse
+        key={t.name}
+        cx={x}
+        cy={y}
+        rx={t.error.horizontal * p.times}
+        ry={t.error.horizontal_minor * p.times}
+        // the bearing is from north, clockwise; the larger axis lies along x before it is turned
+        transform={`rotate(${(t.error.bearing * 180) / Math.PI - 90} ${x} ${y})`}
+        fill="var(--accent)"
+        fillOpacity={0.07}
+        stroke="var(--accent)"
+        strokeWidth={p.hair}
+      />
+    )
+  })
 }
 
 function vectors(result: Result, control: Control[]): Line[] {

@@ -29,8 +29,11 @@ export function Cover3d({
   const [failed, fail] = useState('')
   const u = useUnits()
   const words = useRef(u)
+  const pick = useRef(onSelect)
+  const highlight = useRef<((ids: string[]) => void) | null>(null)
   useEffect(() => {
     words.current = u
+    pick.current = onSelect
   })
   const camera = useRef<{ position: THREE.Vector3; target: THREE.Vector3 } | null>(null)
   const shown = mode === 'station' ? 'count' : mode
@@ -59,6 +62,12 @@ export function Cover3d({
     const position: number[] = [],
       colour: number[] = [],
       of: [Surface, number[]][] = []
+    const marked = new Map<string, { material: THREE.MeshBasicMaterial; colour: string }>()
+    const mark = (id: string, colour: string) => {
+      const material = new THREE.MeshBasicMaterial({ color: colour })
+      marked.set(id, { material, colour })
+      return material
+    }
     const tint = new THREE.Color()
     for (const s of surfaces) {
       const along = directions(s)
@@ -117,20 +126,14 @@ export function Cover3d({
           lines.push(at(p[0]!, p[1]!, base), at(p[0]!, p[1]!, top))
         }
       else if (i.kind === 'station') {
-        const on = selected.includes(i.id)
-        put(
-          new THREE.ConeGeometry(size / 90, size / 30, 3).rotateX(Math.PI / 2),
-          new THREE.MeshBasicMaterial({ color: on ? OCHRE : INK }),
-          at(x!, y!, z!),
-          i.id,
-        )
+        put(new THREE.ConeGeometry(size / 90, size / 30, 3).rotateX(Math.PI / 2), mark(i.id, INK), at(x!, y!, z!), i.id)
         lines.push(at(x!, y!, z!), at(x!, y!, z! - 1.65))
       } else if (i.kind === 'target')
         put(
           d.target === 'sphere' || !d.target
             ? new THREE.SphereGeometry(size / 130, 16, 12)
             : new THREE.BoxGeometry(size / 90, size / 90, size / 90),
-          new THREE.MeshBasicMaterial({ color: selected.includes(i.id) ? OCHRE : ACCENT }),
+          mark(i.id, ACCENT),
           at(x!, y!, z!),
           i.id,
         )
@@ -168,6 +171,10 @@ export function Cover3d({
         renderer.render(scene, view)
       })
     }
+    highlight.current = (ids) => {
+      for (const [id, m] of marked) m.material.color.set(ids.includes(id) ? OCHRE : m.colour)
+      draw()
+    }
     controls.addEventListener('change', () => {
       camera.current = { position: view.position.clone(), target: controls.target.clone() }
       draw()
@@ -191,6 +198,7 @@ export function Cover3d({
       return ray.intersectObjects(what, false)[0]
     }
     let pressed = [0, 0]
+    let looking = 0
     const down = (e: PointerEvent) => {
       pressed = [e.clientX, e.clientY]
     }
@@ -198,14 +206,18 @@ export function Cover3d({
       if (Math.hypot(e.clientX - pressed[0]!, e.clientY - pressed[1]!) > 4) return
       const hit = under(e, [...pickable, cells])
       if (!hit) return
-      if (hit.object === cells) onSelect(of[Math.floor((hit.faceIndex ?? 0) / 2)]![0].item)
-      else onSelect(hit.object.userData.id as string)
+      if (hit.object === cells) pick.current(of[Math.floor((hit.faceIndex ?? 0) / 2)]![0].item)
+      else pick.current(hit.object.userData.id as string)
     }
     const move = (e: PointerEvent) => {
-      if (e.buttons) return
-      const hit = under(e, [cells])
-      const piece = hit && of[Math.floor((hit.faceIndex ?? 0) / 2)]
-      say(piece ? `${piece[0].name}: ${cellWords(piece[1], words.current)}` : '')
+      // once a frame is often enough
+      if (e.buttons || looking) return
+      looking = requestAnimationFrame(() => {
+        looking = 0
+        const hit = under(e, [cells])
+        const piece = hit && of[Math.floor((hit.faceIndex ?? 0) / 2)]
+        say(piece ? `${piece[0].name}: ${cellWords(piece[1], words.current)}` : '')
+      })
     }
     renderer.domElement.addEventListener('pointerdown', down)
     renderer.domElement.addEventListener('pointerup', up)
@@ -213,6 +225,8 @@ export function Cover3d({
     return () => {
       resized.disconnect()
       cancelAnimationFrame(due)
+      cancelAnimationFrame(looking)
+      highlight.current = null
       controls.dispose()
       scene.traverse((o) => {
         if (o instanceof THREE.Mesh || o instanceof THREE.LineSegments) {
@@ -223,7 +237,9 @@ export function Cover3d({
       renderer.dispose()
       renderer.domElement.remove()
     }
-  }, [items, surfaces, shown, limit, selected, onSelect])
+    // what is picked is tinted; the scene itself stays
+  }, [items, surfaces, shown, limit])
+  useEffect(() => highlight.current?.(selected), [selected])
   return (
     <div ref={box} className="ol" role="application" aria-label="Cover in space">
       {failed && <p className="warn">{failed}</p>}

@@ -1,4 +1,5 @@
 import type { Schema } from '../api/client'
+import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Head, Ledger } from '../parts'
 import type { Item } from './usePlan'
@@ -19,7 +20,7 @@ export function CoverPart({
 }) {
   const u = useUnits()
   const name = (id: string) => items.find((i) => i.id === id)?.data.name ?? '?'
-  const percent = (v: number | null | undefined) => (v == null ? '–' : `${(v * 100).toFixed(1)} %`)
+  const percent = (v: number | null | undefined) => (v == null ? '–' : `${num(v * 100, 1)} %`)
   const station = cover.stations[at]
   const clock = (s: number) => {
     const m = Math.round(s / 60)
@@ -56,7 +57,7 @@ export function CoverPart({
         {cover.day.batteries === 1 ? 'battery' : 'batteries'}
         {cover.day.swaps.length > 0 &&
           `, changed before ${cover.day.swaps.map((k) => cover.stations[k]?.name).join(', ')}`}
-        ; {(cover.day.points / 1e6).toFixed(0)} million points, {(cover.day.bytes / 1e9).toFixed(1)} GB.
+        ; {num(cover.day.points / 1e6, 0)} million points, {num(cover.day.bytes / 1e9, 1)} GB.
       </p>
       {station && (
         <p className="faint">
@@ -95,7 +96,7 @@ export function CoverPart({
                     <th>{cover.stations[i]?.name}</th>
                     {row.map((v, j) => (
                       <td key={j} className={cellTone(i === j, v)}>
-                        {i === j ? '' : (v * 100).toFixed(0)}
+                        {i === j ? '' : num(v * 100, 0)}
                       </td>
                     ))}
                   </tr>
@@ -112,7 +113,7 @@ export function CoverPart({
             tone={(l) => (l.faults.length ? 'bad' : undefined)}
             columns={[
               { head: 'Between', cell: (l) => `${l.from}–${l.to}` },
-              { head: 'overlap [%]', num: true, cell: (l) => (100 * l.overlap).toFixed(0) },
+              { head: 'overlap [%]', num: true, cell: (l) => num(100 * l.overlap, 0) },
               { head: 'shared', num: true, cell: (l) => l.targets.length + l.marks.length },
               { head: 'targets', cell: (l) => [...l.targets, ...l.marks].join(' ') },
               ...(cover.links.some((l) => l.cloud95 != null)

@@ -3,6 +3,7 @@ import { Button } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob } from '../lib/hooks'
+import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
@@ -85,7 +86,7 @@ export function Density({ count }: { count: number }) {
                 {d.setting ? (
                   <>
                     <td>
-                      {(d.setting.step * 1e3).toFixed(2)} mrad, {d.setting.repeats}×<br />
+                      {num(d.setting.step * 1e3, 2)} mrad, {d.setting.repeats}×<br />
                       <small className="faint">
                         {u.err(d.setting.spacing)} {u.small} apart
                       </small>
@@ -98,13 +99,13 @@ export function Density({ count }: { count: number }) {
                       <small className="faint">{clock(d.setting.time_photographs)}</small>
                     </td>
                     <td className="num">
-                      {(d.setting.points / 1e6).toFixed(1)} million
+                      {num(d.setting.points / 1e6, 1)} million
                       <br />
-                      <small className="faint">{(d.setting.bytes / 1e9).toFixed(2)} GB</small>
+                      <small className="faint">{num(d.setting.bytes / 1e9, 2)} GB</small>
                     </td>
                     <td className="num">
-                      {((d.setting.time * count) / 3600).toFixed(1)} h<br />
-                      <small className="faint">{((d.setting.bytes * count) / 1e9).toFixed(1)} GB</small>
+                      {num((d.setting.time * count) / 3600, 1)} h<br />
+                      <small className="faint">{num((d.setting.bytes * count) / 1e9, 1)} GB</small>
                     </td>
                     <td>
                       {canEdit(job) && (

@@ -1,8 +1,10 @@
 import { useEffect, useRef, useState } from 'react'
+import { steps } from '../cloud/keys'
+import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { cellWords, colourOf, type MapMode, type Surface } from './maps'
 
-/** A wall unrolled, seen square on, or a floor from above: every piece in the colour of the map. */
+/** A wall developed, seen square on, or a floor from above: every piece in the colour of the map. */
 export function Elevation({ surface, mode, limit }: { surface: Surface; mode: MapMode; limit: number | null }) {
   const u = useUnits()
   const canvas = useRef<HTMLCanvasElement>(null)
@@ -16,6 +18,7 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
   const at = (c: number[]): [number, number] => (floor ? [c[0]! - left, c[1]! - low] : [c[3]!, c[2]! - low])
   const shown = mode === 'station' ? 'count' : mode
   const scale = useRef(1)
+  const place = useRef<[number, number]>([0, 0])
   useEffect(() => {
     const el = canvas.current
     if (!el || !cells.length) return
@@ -37,27 +40,50 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
   }, [surface, shown, limit])
   const point = (e: React.PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect()
-    const [x, y] = [(e.clientX - r.left) / scale.current, high - low - (e.clientY - r.top) / scale.current]
+    read((e.clientX - r.left) / scale.current, high - low - (e.clientY - r.top) / scale.current)
+  }
+  const read = (x: number, y: number) => {
     const c = cells.find((p) => {
       const [a, b] = at(p)
       return Math.abs(a - x) <= p[4]! / 2 && Math.abs(b - y) <= p[5]! / 2
     })
-    say(!c ? 'an opening' : `${u.len(x, 2)} ${u.code} along, ${cellWords(c, u)}`)
+    place.current = [x, y]
+    say(`${u.len(x, 2)} ${u.code} along: ${c ? cellWords(c, u) : 'an opening'}`)
   }
-  const percent = (v: number) => `${((100 * v) / surface.area).toFixed(1)} %`
+  // the arrow keys go from piece to piece
+  const keys = (e: React.KeyboardEvent) => {
+    const { side, up } = steps(e.key, 1)
+    const cell = cells[0]
+    if (!cell || (!side && !up)) return
+    e.preventDefault()
+    const [x, y] = place.current
+    const within = (v: number, most: number, size: number) => Math.min(Math.max(v, size / 2), most - size / 2)
+    read(within(x + side * cell[4]!, width, cell[4]!), within(y + up * cell[5]!, high - low, cell[5]!))
+  }
+  const percent = (v: number) => `${num((100 * v) / surface.area, 1)} %`
   return (
-    <div className="elevation" aria-label={`Elevation of ${surface.name}`}>
+    <div className="elevation" role="group" aria-label={`Elevation of ${surface.name}`}>
       <div className="head">
         <h2>
-          {surface.name}, {floor ? 'from above' : 'unrolled'}
+          {surface.name}, {floor ? 'from above' : 'developed'}
         </h2>
         <span>
           {u.area(surface.area)}, covered {percent(surface.once)}, twice {percent(surface.twice)}
           {surface.required ? `, required ${u.err(surface.required)} ${u.small}` : ', nothing required'}
         </span>
       </div>
-      <canvas ref={canvas} onPointerMove={point} onPointerLeave={() => say('')} />
-      <small className="faint">{said || 'Point at a piece to read it.'}</small>
+      <canvas
+        ref={canvas}
+        role="application"
+        tabIndex={0}
+        aria-label={`Pieces of ${surface.name}: the arrow keys go from one to the next`}
+        onPointerMove={point}
+        onPointerLeave={() => say('')}
+        onKeyDown={keys}
+      />
+      <small className="faint" role="status">
+        {said || 'Point at a piece to read it, or go through them with the arrow keys.'}
+      </small>
     </div>
   )
 }

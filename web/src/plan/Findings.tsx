@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { App, Button } from 'antd'
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useAsk, useJob } from '../lib/hooks'
+import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Against, Head, Ledger, VerdictCard } from '../parts'
 import type { Change, Item } from './usePlan'
@@ -106,7 +107,7 @@ export function Findings({
             <div
               className="shares"
               role="img"
-              aria-label={p.budget.map((b) => `${b.name} ${(100 * b.share).toFixed(0)} %`).join(', ')}
+              aria-label={p.budget.map((b) => `${b.name} ${num(100 * b.share, 0)} %`).join(', ')}
             >
               <div className="parts">
                 {p.budget.map((b, i) => (
@@ -118,7 +119,7 @@ export function Findings({
                 {p.budget.map((b, i) => (
                   <span key={b.name}>
                     <i className={`part${i}`} />
-                    {b.name} {(100 * b.share).toFixed(0)} %
+                    {b.name} {num(100 * b.share, 0)} %
                   </span>
                 ))}{' '}
                 <span className="faint">of its variance</span>

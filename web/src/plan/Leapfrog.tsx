@@ -2,6 +2,7 @@ import { Button, InputNumber } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob } from '../lib/hooks'
+import { angle } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Head, Ledger } from '../parts'
 import type { Change, Item } from './usePlan'
@@ -111,7 +112,7 @@ export function Leapfrog({
               cell: (m) =>
                 m.carry.map((c) => (
                   <div key={c.sphere}>
-                    {c.sphere}: {u.len(c.distance, 1)} {u.code} at {((c.bearing * 180) / Math.PI).toFixed(0)}°
+                    {c.sphere}: {u.len(c.distance, 1)} {u.code} at {angle(c.bearing)}
                   </div>
                 )),
             },

@@ -1,7 +1,8 @@
 import { App, Button, InputNumber } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
-import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
+import { num, span } from '../lib/format'
+import { canEdit, useAsk, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
@@ -45,7 +46,7 @@ export function Propose({
     ),
   )
   const p = last.data
-  const spheres = useChange(
+  const spheres = useAsk(
     async () => unwrap(await api.GET('/api/jobs/{job}/plan/targets', { params: { path: { job: job.id } } })),
     (places) => {
       const taken = new Set<string>()
@@ -66,13 +67,14 @@ export function Propose({
         )
     },
   )
-  const minutes = (s: number) => `${Math.floor(s / 3600)}:${String(Math.round((s % 3600) / 60)).padStart(2, '0')} h`
   const take = (a: Alternative) => {
     const stations = items.filter((i) => i.kind === 'station')
     const gone: Change[] = stations
       .filter((i) => !i.data.locked && !i.data.over)
       .map((i) => ({ id: i.id, kind: i.kind, data: null }))
-    const names = new Set(stations.filter((i) => i.data.locked).map((i) => i.data.name.toLowerCase()))
+    // those that stay keep their names
+    const stay = stations.filter((i) => !gone.some((g) => g.id === i.id))
+    const names = new Set(stay.map((i) => i.data.name.toLowerCase()))
     let k = 0
     const fresh: Change[] = a.stations.slice(a.locked).map((at, order) => {
       do k += 1
@@ -156,7 +158,7 @@ export function Propose({
       </p>
       {busy && (
         <p aria-live="polite">
-          {busy.message || 'waiting for a worker'}… {(100 * busy.progress).toFixed(0)} %
+          {busy.message || 'waiting for a worker'}… {num(100 * busy.progress, 0)} %
         </p>
       )}
       {!busy && failed?.state === 'failed' && <p className="warn">{failed.message}</p>}
@@ -164,7 +166,7 @@ export function Propose({
         <>
           {p.stale && <p className="warn">The plan has changed since; propose again for its present state.</p>}
           <p>
-            {(100 * p.reachable).toFixed(1)} % of what is required can be covered from any of {p.places} places.
+            {num(100 * p.reachable, 1)} % of what is required can be covered from any of {p.places} places.
           </p>
           <table className="ledger" aria-label="Proposals">
             <thead>
@@ -183,15 +185,15 @@ export function Propose({
                   ['stations', (a) => a.stations.length],
                   ['… at least, all hanging together', (a) => (a.groups < 2 ? a.at_least_together : '–')],
                   ['… at least, for the cover alone', (a) => a.at_least],
-                  ['covered once', (a) => `${(100 * a.once).toFixed(1)} %`],
-                  ['covered twice', (a) => `${(100 * a.twice).toFixed(1)} %`],
+                  ['covered once', (a) => `${num(100 * a.once, 1)} %`],
+                  ['covered twice', (a) => `${num(100 * a.twice, 1)} %`],
                   [
                     'hang together by overlap',
                     (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>),
                   ],
-                  ['step', (a) => `${(a.step * 1e3).toFixed(2)} mrad`],
-                  ['time on site', (a) => minutes(a.time)],
-                  ['points', (a) => `${(a.points / 1e6).toFixed(0)} million`],
+                  ['step', (a) => `${num(a.step * 1e3, 2)} mrad`],
+                  ['time on site', (a) => span(a.time)],
+                  ['points', (a) => `${num(a.points / 1e6, 0)} million`],
                   [
                     'predicted with the plan’s targets',
                     (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`),

@@ -1,3 +1,4 @@
+import { num } from '../lib/format'
 import { useMemo } from 'react'
 import type { Schema } from '../api/client'
 import { fromAbove, type MapMode, type Surface } from './maps'
@@ -86,7 +87,7 @@ export function useLayers({
       const shared = l.targets.length + l.marks.length
       // many labels hide one another: those of the picked station, or few
       const told = l.bridge || all.length <= 10 || names.has(l.from) || names.has(l.to)
-      const says = told ? `${(100 * l.overlap).toFixed(0)} %${shared ? `, ${shared}` : ''}` : ''
+      const says = told ? `${num(100 * l.overlap, 0)} %${shared ? `, ${shared}` : ''}` : ''
       return [{ line: [point(a), point(b)], bridge: l.bridge, says }]
     })
   }, [cover, items, stations, picked])

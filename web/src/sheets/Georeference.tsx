@@ -42,20 +42,30 @@ export default function Georeference() {
     }
   })
   useKeys('g', 'f', () => run.mutate(undefined), edit)
-  const shown = useMemo(() => ({ targets: g?.targets ?? [], ties: [] }), [g])
+  // before the fit the block is shown as it was adjusted, with the control beside it
+  const block = adjustment.data?.result.refused ? undefined : adjustment.data?.result
+  const shown = useMemo(() => ({ targets: (g ?? block)?.targets ?? [], ties: [] }), [g, block])
   const names = [...(adjustment.data?.result.targets ?? []), ...(adjustment.data?.result.candidates ?? [])].map(
     (t) => t.name,
   )
   return (
     <div className="split">
       <div className="canvas">
-        {g && (
+        {(g ?? block) && (
           <div className="canvas-tabs">
-            <Segmented aria-label="What is drawn" value={view} onChange={setView} options={['cloud', 'vectors']} />
+            <Segmented
+              aria-label="What is drawn"
+              value={view}
+              onChange={setView}
+              options={[
+                { value: 'cloud', label: g ? 'cloud' : 'block, not on the grid yet' },
+                { value: 'vectors', label: g ? 'vectors' : 'control' },
+              ]}
+            />
           </div>
         )}
-        {g && view === 'cloud' ? (
-          <CloudView frame="grid" {...shown} selected={picked} onPick={pick} />
+        {(g ?? block) && view === 'cloud' ? (
+          <CloudView frame={g ? 'grid' : 'block'} {...shown} selected={picked} onPick={pick} />
         ) : (
           <Vectors result={g} control={control.rows} />
         )}
