@@ -35,6 +35,7 @@ export default tseslint.config(
       // drawings are moved with the arrow keys, rows walked through with them
       'jsx-a11y-x/no-noninteractive-element-interactions': 'off',
       'jsx-a11y-x/no-noninteractive-tabindex': 'off',
+      'jsx-a11y-x/no-interactive-element-to-noninteractive-role': 'off',
       // a canvas, what is stored, and what somebody else saved come into the state by effects
       'react-hooks/set-state-in-effect': 'off',
     },

@@ -119,7 +119,10 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
         );
     }
     for (name, p) in &house.stations {
-        add("station", PlanData { name: name.clone(), position: (*p).into(), ..PlanData::default() });
+        add(
+            "station",
+            PlanData { name: name.clone(), position: (*p).into(), photographs: true, ..PlanData::default() },
+        );
     }
     for (i, (name, p, sphere)) in house.targets.iter().enumerate() {
         let control = house.control.iter().any(|c| c.2 == i);

@@ -7,12 +7,14 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod cast;
+mod photograph;
 mod rooms;
 mod roundhouse;
 mod scanner;
 mod scene;
 
 pub use cast::{Aim, RawScan, scan, scan_towards};
+pub use photograph::photograph;
 pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};
 pub use scanner::Scanner;

@@ -246,6 +246,9 @@ function useClouds(
         const back = reach * Math.max(1, 1.45 / world.aspect)
         world.view = { position: [-0.5 * back, -0.95 * back, 0.95 * back], target: [0, 0, 0], zoom: 1 }
         const top = Math.max(...at.map((t) => t[2]!)) + ABOVE
+        // on the grid it is looked at as a place; where scans are registered they are told apart
+        if (cloud.frame === 'grid' && cloud.scans.some((c) => c.coloured))
+          setLook((l) => (l.colouring === 'scan' ? { ...l, colouring: 'colour' } : l))
         setLook((l) =>
           l.clip
             ? l

@@ -34,7 +34,7 @@ pub(super) async fn run(
     let Some(epoch) = plan.stations.iter().position(|s| s.0 == station) else {
         return Err(Stop::Failed("the station is no longer on the plan".into()));
     };
-    let name = plan.stations[epoch].1.name.clone();
+    let (name, photographs) = (plan.stations[epoch].1.name.clone(), plan.stations[epoch].1.photographs);
     let instrument = Instrument::from(&brief.instrument);
     let speed = app.settings.scan_speed.max(1.0);
     phase(progress, 0.0, 0.05, &format!("{name}: power on"), 20.0 / speed).await?;
@@ -55,7 +55,12 @@ pub(super) async fn run(
         let raw =
             vistazo_sim::scan(&setup.scene, &scanner, &setup.pose, setup.epoch, seed, &|s| p.share(0.15 + 0.55 * s))
                 .ok_or(Stop::Cancelled)?;
-        Ok(raw.into_scan()?)
+        let colour = if photographs {
+            vistazo_sim::photograph(&setup.scene, &setup.pose, setup.epoch, &raw.points, &raw.intensity)
+        } else {
+            Vec::new()
+        };
+        Ok(vistazo_core::scan::Scan { colour, ..raw.into_scan()? })
     })
     .await?;
     progress.at(0.72, &format!("{name}: transferring {} points", grouped(scanned.points.len() as u64)))?;
