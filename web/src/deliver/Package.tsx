@@ -61,7 +61,7 @@ function Signatures({ of: made }: { of: PackageDto }) {
         <b>{name}</b> {when(at)}
       </>
     ) : (
-      (button ?? <span className="faint">not signed</span>)
+      button || <span className="faint">not signed</span>
     )
   return (
     <div className="sigs">

@@ -27,7 +27,7 @@ export function num(v: number | null | undefined, digits: number): string {
 
 /** A count, in groups of three. */
 export const count = (v: number | null | undefined) =>
-  v == null ? '–' : new Intl.NumberFormat('en').format(Math.round(v)).replaceAll(',', '\u202f')
+  v == null ? '–' : new Intl.NumberFormat('en').format(Math.round(v)).replaceAll(',', '\u00a0')
 
 const rules = new Intl.PluralRules('en')
 /** “1 scan”, “2 scans”. */

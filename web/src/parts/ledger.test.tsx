@@ -34,7 +34,7 @@ describe('arranging', () => {
   it('reads what a cell says, through what it is made of', () => {
     expect(textOf(columns[1]!.head)).toBe('3-D [mm]')
     expect(valueOf({ head: 'p', num: true, cell: () => '< 0.001' }, rows[0]!)).toBe(0.001)
-    expect(valueOf({ head: 'n', num: true, cell: () => '−12\u202f345,5' }, rows[0]!)).toBe(-12345.5)
+    expect(valueOf({ head: 'n', num: true, cell: () => '−12\u00a0345,5' }, rows[0]!)).toBe(-12345.5)
   })
   it('writes for a spreadsheet in which no name runs', () => {
     const csv = asText(rows, columns, ',').split('\n')

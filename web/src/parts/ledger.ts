@@ -47,7 +47,7 @@ export function valueOf<T>(column: Column<T>, row: T): string | number | null {
   if (!column.num) return text
   const number = Number.parseFloat(
     text
-      .replaceAll('\u202f', '')
+      .replaceAll('\u00a0', '')
       .replace('−', '-')
       .replace(',', '.')
       .replace(/^[<>±≥≤] */, ''),
