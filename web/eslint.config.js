@@ -50,7 +50,7 @@ export default tseslint.config(
   // forms and scenes that are still one function: to be taken apart when they are next worked on, and not to grow
   {
     files: [
-      'src/plan/{ItemForm,Propose,Findings,Cover3d,Density,CoverPart,Leapfrog}.tsx',
+      'src/plan/{Propose,Findings,Cover3d,Density,CoverPart,Leapfrog}.tsx',
       'src/brief/InstrumentPart.tsx',
       'src/field/UploadQueue.tsx',
       'src/georeference/{ControlFile,ControlTable}.tsx',
@@ -64,7 +64,7 @@ export default tseslint.config(
       'src/cloud/marks.ts',
     ],
     rules: {
-      'max-lines-per-function': ['error', { max: 345, skipBlankLines: true, skipComments: true }],
+      'max-lines-per-function': ['error', { max: 240, skipBlankLines: true, skipComments: true }],
       'max-lines': ['error', 540],
     },
   },

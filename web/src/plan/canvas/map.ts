@@ -122,7 +122,11 @@ export class PlanMap {
       return i.data.line?.length ? i.data.line : [(i.data.position ?? [0, 0]).slice(0, 2)]
     })
     this.map.updateSize()
-    this.map.getView().fit(boundingExtent(points), { padding: [84, 40, 84, 40], maxZoom: 40 })
+    // clear of the tools above and the words below
+    const around = this.map.getTargetElement()?.parentElement
+    const height = (what: string) => around?.querySelector<HTMLElement>(what)?.offsetHeight ?? 70
+    const padding = [height('.tools') + 26, 40, height('.hint') + 60, 40]
+    this.map.getView().fit(boundingExtent(points), { padding, maxZoom: 40 })
   }
 
   pick(ids: string[]) {

@@ -1,0 +1,109 @@
+import { Select } from 'antd'
+import { LengthInput } from '../../parts/LengthInput'
+import { Degrees, Field, type ItemPart } from './fields'
+
+/** What the lower height of a kind is called. */
+const BASES: Record<string, string> = { floor: 'Height', edge: 'Lower ground' }
+
+/** Where an item is, how high, and what is required of it. */
+export function ShapeFields({ item, d, edit, put }: ItemPart) {
+  const k = item.kind
+  const upright = k === 'wall' || k === 'obstacle' || k === 'column' || k === 'edge'
+  const grounded = k === 'height' || d.target === 'mark'
+  const point = k === 'station' || k === 'target' || k === 'column' || k === 'height'
+  const field = (name: string, input: React.ReactNode) => (
+    <Field key={name} name={name}>
+      {input}
+    </Field>
+  )
+  return (
+    <>
+      {point &&
+        ['x', 'y', 'z']
+          .filter((a) => k !== 'column' || a !== 'z')
+          .map((axis, i) =>
+            field(
+              axis === 'z' ? `z (${grounded ? 'ground' : 'centre'})` : axis,
+              <LengthInput
+                label={axis}
+                value={d.position?.[i]}
+                disabled={!edit || !!d.over}
+                onChange={(v) =>
+                  put({
+                    position: (d.position ?? [0, 0, 0]).map((o: number, j: number) => (j === i ? (v ?? 0) : o)),
+                  })
+                }
+              />,
+            ),
+          )}
+      {k === 'column' &&
+        field(
+          'Radius',
+          <LengthInput
+            small
+            label="Radius"
+            value={d.radius}
+            disabled={!edit}
+            onChange={(v) => put({ radius: v ?? 0.2 })}
+          />,
+        )}
+      {(upright || k === 'floor') &&
+        field(
+          BASES[k] ?? 'Base',
+          <LengthInput label="Base" value={d.base} disabled={!edit} onChange={(v) => put({ base: v ?? 0 })} />,
+        )}
+      {upright &&
+        field(
+          k === 'edge' ? 'Upper ground' : 'Top',
+          <LengthInput label="Top" value={d.top} disabled={!edit} onChange={(v) => put({ top: v ?? 0 })} />,
+        )}
+      {(k === 'wall' || k === 'floor') &&
+        field(
+          'Point spacing required',
+          <LengthInput
+            small
+            label="Point spacing required"
+            value={d.required_spacing}
+            disabled={!edit}
+            onChange={(v) => put({ required_spacing: v ?? undefined })}
+          />,
+        )}
+      {(k === 'wall' || k === 'floor') && d.required_spacing != null && (
+        <Degrees
+          name="Incidence up to"
+          value={d.required_incidence}
+          edit={edit}
+          empty="70"
+          onChange={(v) => put({ required_incidence: v })}
+        />
+      )}
+      {(k === 'wall' || k === 'floor') &&
+        d.required_spacing != null &&
+        field(
+          'Accuracy, 95 %',
+          <LengthInput
+            small
+            label="Accuracy required"
+            value={d.required_accuracy}
+            disabled={!edit}
+            onChange={(v) => put({ required_accuracy: v ?? undefined })}
+          />,
+        )}
+      {k === 'area' &&
+        field(
+          'Use',
+          <Select
+            aria-label="Use of the area"
+            value={d.area ?? 'no_go'}
+            disabled={!edit}
+            style={{ width: '100%' }}
+            onChange={(area) => put({ area })}
+            options={[
+              { value: 'no_go', label: 'no instrument' },
+              { value: 'hazard', label: 'hazard' },
+            ]}
+          />,
+        )}
+    </>
+  )
+}
