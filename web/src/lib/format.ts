@@ -68,12 +68,12 @@ export const chance = (p: number | null | undefined) => (p != null && p < 0.001 
 /** A small angle (radians) in arc seconds. */
 export const arc = (v: number | null | undefined) => num(v == null ? v : v * (648_000 / Math.PI), 1)
 
-/** A direction (radians) in the reader's unit, with it. */
-export function angle(radians: number): string {
+/** A direction (radians) in the reader's unit, with it; `coarse` as one paces it out. */
+export function angle(radians: number, coarse = false): string {
   const unit = settings().angles
-  if (unit === 'gon') return `${num((radians * 200) / Math.PI, 4)} gon`
+  if (unit === 'gon') return `${num((radians * 200) / Math.PI, coarse ? 0 : 4)} gon`
   const degrees = (radians * 180) / Math.PI
-  if (unit === 'deg') return `${num(degrees, 3)}°`
+  if (unit === 'deg' || coarse) return `${num(degrees, coarse ? 0 : 3)}°`
   const seconds = Math.round(Math.abs(degrees) * 3600)
   const two = (v: number) => String(v).padStart(2, '0')
   return `${degrees < 0 ? '−' : ''}${Math.floor(seconds / 3600)}° ${two(Math.floor(seconds / 60) % 60)}′ ${two(seconds % 60)}″`

@@ -112,7 +112,7 @@ export function Leapfrog({
               cell: (m) =>
                 m.carry.map((c) => (
                   <div key={c.sphere}>
-                    {c.sphere}: {u.len(c.distance, 1)} {u.code} at {angle(c.bearing)}
+                    {c.sphere}: {u.len(c.distance, 1)} {u.code} at {angle(c.bearing, true)}
                   </div>
                 )),
             },

@@ -22,6 +22,8 @@ import { type Change, type Item, usePlan } from '../plan/usePlan'
 import { usePlanKeys } from '../plan/usePlanKeys'
 
 const Cover3d = lazy(async () => ({ default: (await import('../plan/Cover3d')).Cover3d }))
+// one and the same, so that nothing is drawn anew for it
+const NONE: never[] = []
 type Live = { id: string; look: Schema['LookDto'] } | null
 
 /** Where to stand, what will be seen, and what error will come out. */
@@ -121,9 +123,10 @@ export default function Plan() {
               onNudge={(dx, dy) => edit && chosen.length > 0 && change(nudged(chosen, dx, dy))}
               onDrag={drag}
               {...layers}
-              links={page === 'cover' ? layers.links : []}
-              carried={page === 'leapfrog' ? layers.carried : []}
-              marks={page === 'findings' ? layers.marks : []}
+              ghosts={page === 'propose' ? layers.ghosts : NONE}
+              links={page === 'cover' ? layers.links : NONE}
+              carried={page === 'leapfrog' ? layers.carried : NONE}
+              marks={page === 'findings' ? layers.marks : NONE}
             />
           )}
           <PlanTools {...{ plan, edit, chosen, tool, setTool, space, setSpace, mode, setMode }} />
