@@ -11,12 +11,12 @@ import { createRoot } from 'react-dom/client'
 import { BrowserRouter } from 'react-router-dom'
 import { ApiError } from './api/client'
 import { onEnded } from './field/uploads'
+import { isRefused } from './lib/hooks'
 import { PALETTES, show } from './lib/palette'
 import { useTheme } from './lib/settings'
 import { Boundary } from './shell/Boundary'
 import { Shell } from './shell/Shell'
 
-const refused = (e: unknown) => e instanceof ApiError && e.status >= 400 && e.status < 500
 const queries: QueryClient = new QueryClient({
   queryCache: new QueryCache({
     // whoever is no longer signed in is asked to sign in; what was typed is kept
@@ -25,7 +25,7 @@ const queries: QueryClient = new QueryClient({
     },
   }),
   defaultOptions: {
-    queries: { retry: (n, e) => !refused(e) && n < 1, staleTime: 5_000, refetchOnWindowFocus: true },
+    queries: { retry: (n, e) => !isRefused(e) && n < 1, staleTime: 5_000, refetchOnWindowFocus: true },
   },
 })
 onEnded((job) => void queries.invalidateQueries({ queryKey: ['job', job] }))

@@ -99,7 +99,32 @@ fn said(data: &[XData]) -> Option<ItemSaid> {
     let ours = data.iter().find(|d| d.application_name == OURS)?;
     let text: String =
         ours.items.iter().filter_map(|i| if let XDataItem::Str(s) = i { Some(s.as_str()) } else { None }).collect();
-    ItemSaid::of(serde_json::from_str(&text).ok()?)
+    ItemSaid::of(serde_json::from_str(&plain(&text)?).ok()?)
+}
+
+/// Text as strings of a drawing keep it: what readers take for an escape or trim away, and what is not ASCII, becomes
+/// `%` and four hexadecimal digits of UTF-16, so that it may be cut anywhere.
+fn safe(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for unit in text.encode_utf16() {
+        match char::from_u32(u32::from(unit)) {
+            Some(c) if c.is_ascii_graphic() && !matches!(c, '\\' | '^' | '%') => out.push(c),
+            _ => out.push_str(&format!("%{unit:04x}")),
+        }
+    }
+    out
+}
+
+/// The text again; `None` where it is none of ours.
+fn plain(safe: &str) -> Option<String> {
+    let mut units = Vec::with_capacity(safe.len());
+    let mut parts = safe.split('%');
+    units.extend(parts.next()?.encode_utf16());
+    for part in parts {
+        units.push(u16::from_str_radix(part.get(..4)?, 16).ok()?);
+        units.extend(part.get(4..)?.encode_utf16());
+    }
+    String::from_utf16(&units).ok()
 }
 
 /// The same as extended data: ASCII, in strings that are short enough.
@@ -107,14 +132,7 @@ fn say(item: &ItemSaid) -> XData {
     let mut properties = item.properties.clone();
     properties.insert("kind".into(), item.kind.clone().into());
     item.id.iter().for_each(|id| drop(properties.insert("id".into(), id.clone().into())));
-    let mut text = String::new();
-    for c in serde_json::Value::Object(properties).to_string().chars() {
-        if c.is_ascii() {
-            text.push(c);
-        } else {
-            c.encode_utf16(&mut [0; 2]).iter().for_each(|u| text.push_str(&format!("\\u{u:04x}")));
-        }
-    }
+    let text = safe(&serde_json::Value::Object(properties).to_string());
     let pieces = text.as_bytes().chunks(LONGEST).map(|c| XDataItem::Str(String::from_utf8_lossy(c).into_owned()));
     XData { application_name: OURS.into(), items: pieces.collect() }
 }

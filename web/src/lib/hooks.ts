@@ -56,6 +56,9 @@ interface Known {
 }
 type Read<P extends JobRead> = P extends keyof Known ? Known[P] : Answer<P>
 
+/** The server answered, and would answer the same again. */
+export const isRefused = (e: unknown) => e instanceof ApiError && e.status >= 400 && e.status < 500
+
 /** Something of the job, kept fresh by the events of its tasks. */
 export function useRead<P extends JobRead>(path: P, enabled = true) {
   const job = useJob()
@@ -66,7 +69,7 @@ export function useRead<P extends JobRead>(path: P, enabled = true) {
       unwrap(await api.GET(path as '/api/jobs/{job}/plan', { params: { path: { job: job.id } }, signal })) as Read<P>,
     enabled,
     // what failed is asked for again by itself: the server may be gone for a minute
-    refetchInterval: (q) => (q.state.status === 'error' || q.state.fetchFailureCount > 0 ? 4000 : false),
+    refetchInterval: (q) => (q.state.fetchFailureReason && !isRefused(q.state.fetchFailureReason) ? 4000 : false),
   })
 }
 

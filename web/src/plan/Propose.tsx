@@ -6,6 +6,7 @@ import { canEdit, useAsk, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { takenUp } from './drawing'
 import type { Change, Item } from './usePlan'
 
 type Alternative = Schema['AlternativeDto']
@@ -30,18 +31,15 @@ export function Propose({
   const floors = [...new Set([0, ...items.filter((i) => i.kind === 'floor').map((i) => i.data.base ?? 0)])].sort(
     (a, b) => a - b,
   )
-  const [height, setHeight] = useState<number | null>(1.65)
-  const [share, setShare] = useState(99)
-  const [overlap, setOverlap] = useState(35)
   const last = useRead('/api/jobs/{job}/plan/proposal')
   const tasks = useRead('/api/jobs/{job}/tasks')
   const busy = tasks.data?.find((t) => t.kind === 'propose' && (t.state === 'running' || t.state === 'queued'))
   const failed = tasks.data?.find((t) => t.kind === 'propose')
-  const run = useChange(async () =>
+  const run = useChange(async (wish: WishT) =>
     unwrap(
       await api.POST('/api/jobs/{job}/plan/propose', {
         params: { path: { job: job.id } },
-        body: { instrument_height: height ?? 1.65, floors, share: share / 100, overlap: overlap / 100 },
+        body: { ...wish, floors },
       }),
     ),
   )
@@ -68,82 +66,13 @@ export function Propose({
     },
   )
   const take = (a: Alternative) => {
-    const stations = items.filter((i) => i.kind === 'station')
-    const gone: Change[] = stations
-      .filter((i) => !i.data.locked && !i.data.over)
-      .map((i) => ({ id: i.id, kind: i.kind, data: null }))
-    // those that stay keep their names
-    const stay = stations.filter((i) => !gone.some((g) => g.id === i.id))
-    const names = new Set(stay.map((i) => i.data.name.toLowerCase()))
-    let k = 0
-    const fresh: Change[] = a.stations.slice(a.locked).map((at, order) => {
-      do k += 1
-      while (names.has(`s${k}`))
-      return {
-        id: crypto.randomUUID(),
-        kind: 'station',
-        data: {
-          name: `S${k}`,
-          base: 0,
-          top: 0,
-          position: at as [number, number, number],
-          order: order + 1,
-          ...(Math.abs(a.step - job.brief.instrument.step) > 1e-9 ? { step: a.step } : {}),
-        },
-      }
-    })
-    onApply([...gone, ...fresh])
+    onApply(takenUp(items, a, job.brief.instrument.step))
     onShow(null)
   }
   return (
     <>
       <Head aside="locked stations stay">Propose stations</Head>
-      {canEdit(job) && (
-        <form
-          className="fields"
-          style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}
-          onSubmit={(e) => {
-            e.preventDefault()
-            run.mutate(undefined)
-          }}
-        >
-          <div className="field">
-            <span className="label">Instrument height</span>
-            <LengthInput label="Instrument height" value={height} onChange={setHeight} />
-          </div>
-          <div className="field">
-            <span className="label">Cover at least</span>
-            <InputNumber
-              aria-label="Cover at least"
-              value={share}
-              min={50}
-              max={100}
-              suffix="%"
-              controls={false}
-              style={{ width: '100%' }}
-              onChange={(v) => setShare(v ?? 99)}
-            />
-          </div>
-          <div className="field">
-            <span className="label">Overlap at least</span>
-            <InputNumber
-              aria-label="Overlap at least"
-              value={overlap}
-              min={30}
-              max={70}
-              suffix="%"
-              controls={false}
-              style={{ width: '100%' }}
-              onChange={(v) => setOverlap(v ?? 35)}
-            />
-          </div>
-          <div className="field" style={{ alignSelf: 'end' }}>
-            <Button type="primary" htmlType="submit" loading={!!busy || run.isPending}>
-              Propose
-            </Button>
-          </div>
-        </form>
-      )}
+      {canEdit(job) && <Wish busy={!!busy || run.isPending} onPropose={(wish) => run.mutate(wish)} />}
       {canEdit(job) && items.filter((i) => i.kind === 'station').length > 1 && (
         <div className="bar">
           <Button loading={spheres.isPending} onClick={() => spheres.mutate(undefined)}>
@@ -168,73 +97,7 @@ export function Propose({
           <p>
             {num(100 * p.reachable, 1)} % of what is required can be covered from any of {p.places} places.
           </p>
-          <table className="ledger" aria-label="Proposals">
-            <thead>
-              <tr>
-                <th />
-                {p.alternatives.map((a) => (
-                  <th key={a.name} className="num">
-                    {a.name}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {(
-                [
-                  ['stations', (a) => a.stations.length],
-                  ['… at least, all hanging together', (a) => (a.groups < 2 ? a.at_least_together : '–')],
-                  ['… at least, for the cover alone', (a) => a.at_least],
-                  ['covered once', (a) => `${num(100 * a.once, 1)} %`],
-                  ['covered twice', (a) => `${num(100 * a.twice, 1)} %`],
-                  [
-                    'hang together by overlap',
-                    (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>),
-                  ],
-                  ['step', (a) => `${num(a.step * 1e3, 2)} mrad`],
-                  ['time on site', (a) => span(a.time)],
-                  ['points', (a) => `${num(a.points / 1e6, 0)} million`],
-                  [
-                    'predicted with the plan’s targets',
-                    (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`),
-                  ],
-                ] as [string, (a: Alternative) => React.ReactNode][]
-              ).map(([what, of]) => (
-                <tr key={what}>
-                  <td>{what}</td>
-                  {p.alternatives.map((a) => (
-                    <td key={a.name} className="num">
-                      {of(a)}
-                    </td>
-                  ))}
-                </tr>
-              ))}
-              <tr>
-                <td />
-                {p.alternatives.map((a) => (
-                  <td key={a.name} className="num">
-                    <Button
-                      size="small"
-                      onClick={() => onShow(shown?.name === a.name ? null : a)}
-                      aria-pressed={shown?.name === a.name}
-                    >
-                      {shown?.name === a.name ? 'Hide' : 'Show'}
-                    </Button>{' '}
-                    {canEdit(job) && (
-                      <Button
-                        size="small"
-                        type={shown?.name === a.name ? 'primary' : 'default'}
-                        onClick={() => take(a)}
-                        aria-label={`Take ${a.name}`}
-                      >
-                        Take
-                      </Button>
-                    )}
-                  </td>
-                ))}
-              </tr>
-            </tbody>
-          </table>
+          <Proposals of={p.alternatives} shown={shown} onShow={onShow} onTake={canEdit(job) ? take : undefined} />
           {p.alternatives.some((a) => a.groups > 1) && (
             <p className="faint">
               Groups that share too little are tied by three targets that stations of both see, or by a station between
@@ -244,5 +107,134 @@ export function Propose({
         </>
       )}
     </>
+  )
+}
+
+type WishT = Pick<Schema['ProposeRequest'], 'instrument_height' | 'share' | 'overlap'>
+
+/** What is asked of a proposal. */
+function Wish({ busy, onPropose }: { busy: boolean; onPropose: (w: WishT) => void }) {
+  const [height, setHeight] = useState<number | null>(1.65)
+  const [share, setShare] = useState(99)
+  const [overlap, setOverlap] = useState(35)
+  return (
+    <form
+      className="fields"
+      style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}
+      onSubmit={(e) => {
+        e.preventDefault()
+        onPropose({ instrument_height: height ?? 1.65, share: share / 100, overlap: overlap / 100 })
+      }}
+    >
+      <div className="field">
+        <span className="label">Instrument height</span>
+        <LengthInput label="Instrument height" value={height} onChange={setHeight} />
+      </div>
+      <div className="field">
+        <span className="label">Cover at least</span>
+        <InputNumber
+          aria-label="Cover at least"
+          value={share}
+          min={50}
+          max={100}
+          suffix="%"
+          controls={false}
+          style={{ width: '100%' }}
+          onChange={(v) => setShare(v ?? 99)}
+        />
+      </div>
+      <div className="field">
+        <span className="label">Overlap at least</span>
+        <InputNumber
+          aria-label="Overlap at least"
+          value={overlap}
+          min={30}
+          max={70}
+          suffix="%"
+          controls={false}
+          style={{ width: '100%' }}
+          onChange={(v) => setOverlap(v ?? 35)}
+        />
+      </div>
+      <div className="field" style={{ alignSelf: 'end' }}>
+        <Button type="primary" htmlType="submit" loading={busy}>
+          Propose
+        </Button>
+      </div>
+    </form>
+  )
+}
+
+type Line = [string, (a: Alternative) => React.ReactNode]
+
+/** The proposals beside one another. */
+function Proposals(p: {
+  of: Alternative[]
+  shown: Alternative | null
+  onShow: (a: Alternative | null) => void
+  onTake?: (a: Alternative) => void
+}) {
+  const u = useUnits()
+  const lines: Line[] = [
+    ['stations', (a) => a.stations.length],
+    ['… at least, all hanging together', (a) => (a.groups < 2 ? a.at_least_together : '–')],
+    ['… at least, for the cover alone', (a) => a.at_least],
+    ['covered once', (a) => `${num(100 * a.once, 1)} %`],
+    ['covered twice', (a) => `${num(100 * a.twice, 1)} %`],
+    ['hang together by overlap', (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>)],
+    ['step', (a) => `${num(a.step * 1e3, 2)} mrad`],
+    ['time on site', (a) => span(a.time)],
+    ['points', (a) => `${num(a.points / 1e6, 0)} million`],
+    ['predicted with the plan’s targets', (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`)],
+  ]
+  return (
+    <table className="ledger" aria-label="Proposals">
+      <thead>
+        <tr>
+          <th />
+          {p.of.map((a) => (
+            <th key={a.name} className="num">
+              {a.name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {lines.map(([what, of]) => (
+          <tr key={what}>
+            <td>{what}</td>
+            {p.of.map((a) => (
+              <td key={a.name} className="num">
+                {of(a)}
+              </td>
+            ))}
+          </tr>
+        ))}
+        <tr>
+          <td />
+          {p.of.map((a) => (
+            <td key={a.name} className="num">
+              <Button
+                size="small"
+                onClick={() => p.onShow(p.shown?.name === a.name ? null : a)}
+                aria-pressed={p.shown?.name === a.name}
+              >
+                {p.shown?.name === a.name ? 'Hide' : 'Show'}
+              </Button>{' '}
+              {p.onTake && (
+                <Button
+                  size="small"
+                  type={p.shown?.name === a.name ? 'primary' : 'default'}
+                  onClick={() => p.onTake?.(a)}
+                  aria-label={`Take ${a.name}`}
+                >
+                  Take
+                </Button>
+              )}
+            </td>
+          ))}
+        </tr>
+      </tbody>
+    </table>
   )
 }

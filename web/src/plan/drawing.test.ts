@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Item } from '../lib/hooks'
-import { drawnData, freeName, movedItems, nudged, parsePoints } from './drawing'
+import type { Schema } from '../api/client'
+import { drawnData, freeName, movedItems, nudged, parsePoints, takenUp } from './drawing'
 
 const item = (kind: string, name: string, data: Partial<Item['data']> = {}): Item => ({
   id: name,
@@ -75,5 +76,28 @@ describe('coordinates that are pasted', () => {
   })
   it('name the line that cannot be read', () => {
     expect(() => parsePoints('S1 1 2\nS2 x 2', 1)).toThrow('line 2: found “S2 x 2”, expected a name and x, y')
+  })
+})
+
+describe('a proposal that is taken up', () => {
+  const proposal = {
+    stations: [
+      [0, 0, 1.6],
+      [3, 3, 1.6],
+      [6, 6, 1.6],
+    ],
+    locked: 1,
+    step: 0.001,
+  } as unknown
+  it('keeps what is locked or stands over a mark, and clashes with no name that stays', () => {
+    const items = [
+      item('station', 'S1', { position: [9, 9, 1.6] }),
+      item('station', 'S2', { position: [0, 0, 1.6], locked: true }),
+      item('station', 's3', { position: [1, 1, 1.6], over: 'M1' }),
+    ]
+    const changes = takenUp(items, proposal as Schema['AlternativeDto'], 0.002)
+    expect(changes.filter((c) => !c.data).map((c) => c.id)).toEqual(['S1'])
+    expect(changes.flatMap((c) => (c.data ? [c.data.name] : []))).toEqual(['S1', 'S4'])
+    expect(changes.at(-1)!.data).toMatchObject({ order: 2, step: 0.001, position: [6, 6, 1.6] })
   })
 })

@@ -133,3 +133,23 @@ export function parsePoints(text: string, metres: number): { name: string; at: [
     return { name, at: [values[0]!, values[1]!, values[2] ?? null] }
   })
 }
+
+/** Takes up a proposal, as one step: what is locked or stands over a mark stays with its name, other stations go, and the
+ * proposed ones come under free names, in the order to take them. */
+export function takenUp(items: Item[], a: Schema['AlternativeDto'], usual: number): Change[] {
+  const stations = items.filter((i) => i.kind === 'station')
+  const stay = stations.filter((i) => i.data.locked || i.data.over)
+  const taken = new Set(stay.map((i) => `station ${i.data.name.toLowerCase()}`))
+  const gone = stations.filter((i) => !stay.includes(i)).map((i): Change => ({ id: i.id, kind: i.kind, data: null }))
+  const fresh = a.stations.slice(a.locked).map((at, order): Change => {
+    const name = freeName([], 'station', taken)
+    taken.add(`station ${name.toLowerCase()}`)
+    const step = Math.abs(a.step - usual) > 1e-9 ? { step: a.step } : {}
+    return {
+      id: crypto.randomUUID(),
+      kind: 'station',
+      data: { name, base: 0, top: 0, position: at, order: order + 1, ...step },
+    }
+  })
+  return [...gone, ...fresh]
+}

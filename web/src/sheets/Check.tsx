@@ -1,6 +1,6 @@
 import { Button } from 'antd'
 import { api, unwrap } from '../api/client'
-import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
+import { canEdit, isRefused, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
 import { Tasks } from '../shell/Tasks'
@@ -18,6 +18,15 @@ export default function Check() {
   const bad = rows.filter((r) => r.verdict === 'not met').length
   const open = rows.filter((r) => r.verdict === 'not demonstrated').length
   const spacing = rows.some((r) => r.requirement.startsWith('Point spacing'))
+  // a client sees verdicts once a package was signed
+  const unsigned = job.role === 'client' && isRefused(verdicts.error)
+  if (unsigned)
+    return (
+      <div className="page">
+        <Head>Check</Head>
+        <p className="empty">Nothing has been signed for you yet.</p>
+      </div>
+    )
   return (
     <div className="page">
       <Head aside={georef.data?.stale ? 'the georeferencing is out of date' : ''}>Check</Head>

@@ -146,7 +146,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(60))]
+        #![proptest_config(ProptestConfig::with_cases(150))]
 
         /// A floor came back as an obstacle 3 m high, and everything else as a wall or not at all.
         #[test]
