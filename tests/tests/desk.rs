@@ -101,6 +101,7 @@ async fn a_server_that_is_gone_is_no_empty_job() {
     let c = server.person("wen").await;
     let files = job::files();
     let id = job::on_grid(&c, "Gone", &files).await;
+    c.run(&id, "/packages").await;
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
     b.page.goto(&format!("{}/jobs/{id}/brief", server.url)).await.unwrap();

@@ -26,13 +26,14 @@ export function textOf(node: ReactNode): string {
   return ''
 }
 
-/** The words of a whole row, read once: searching goes through thousands of rows with every letter. */
+/** The words of a whole row, figures apart, read once: searching goes through thousands of rows with every letter. */
 const words = new WeakMap<object, { columns: unknown; text: string }>()
 function wordsOf<T>(row: T, columns: Column<T>[]): string {
   const key = row as object
   const known = words.get(key)
   if (known?.columns === columns) return known.text
   const text = columns
+    .filter((c) => !c.num)
     .map((c) => String(c.value?.(row) ?? textOf(c.cell(row))))
     .join(' ')
     .toLowerCase()
@@ -81,7 +82,11 @@ export function arrange<T>(rows: T[], columns: Column<T>[], sort: Sort | null, s
 
 /** Rows as text for a spreadsheet: no name runs as a formula. */
 export function asText<T>(rows: T[], columns: Column<T>[], delimiter: ',' | '\t'): string {
-  const cells = rows.map((row) => columns.map((c) => c.value?.(row) ?? textOf(c.cell(row)).trim()))
+  // figures as they are shown, but with the minus that a spreadsheet reads
+  const figure = (text: string) => text.replaceAll('−', '-').replaceAll('\u00a0', '')
+  const cells = rows.map((row) =>
+    columns.map((c) => (c.num ? figure(textOf(c.cell(row)).trim()) : (c.value?.(row) ?? textOf(c.cell(row)).trim()))),
+  )
   return Papa.unparse([columns.map((c) => textOf(c.head).trim()), ...cells], {
     delimiter,
     newline: '\n',

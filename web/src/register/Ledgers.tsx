@@ -69,14 +69,24 @@ export function Observations(p: {
         },
         { head: 'Scan', cell: (o) => o.scan },
         { head: 'Kind', cell: (o) => o.kind },
-        { head: <>range [{u.code}]</>, num: true, cell: (o) => u.len(o.range, 1) },
+        { head: <>range [{u.code}]</>, num: true, cell: (o) => u.len(o.range, 1), value: (o) => o.range / u.metres },
         ...(['x', 'y', 'z'] as const).map((axis, i) => ({
           head: `d${axis} [${u.small}]`,
           num: true,
           cell: (o: Schema['ObservationDto']) => u.err(o.residual[i]),
         })),
-        { head: <>residual [{u.small}]</>, num: true, cell: (o) => u.err(o.length) },
-        { head: <>expected 95 % [{u.small}]</>, num: true, cell: (o) => u.err(o.expected) },
+        {
+          head: <>residual [{u.small}]</>,
+          num: true,
+          cell: (o) => u.err(o.length),
+          value: (o) => o.length / u.smallMetres,
+        },
+        {
+          head: <>expected 95 % [{u.small}]</>,
+          num: true,
+          cell: (o) => u.err(o.expected),
+          value: (o) => o.expected / u.smallMetres,
+        },
         {
           head: (
             <>
