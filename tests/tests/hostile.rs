@@ -131,20 +131,35 @@ fn window() -> Vec<u8> {
 /// A file that asks for more memory than its worker has costs one task: the pages stay, and other work goes on.
 #[tokio::test]
 async fn what_asks_for_too_much_memory_costs_one_task() {
-    // what threads reserve counts as well, and there are more of them on larger machines
-    let few = [("MALLOC_ARENA_MAX", "2"), ("RAYON_NUM_THREADS", "2"), ("TOKIO_WORKER_THREADS", "2")];
-    let settings = few.into_iter().chain([("VISTAZO_WORKER_MEMORY", "900000000")]);
-    let mut server = Server::start_with(settings.map(|(k, v)| (k, v.to_owned())).collect()).await;
+    // what threads reserve counts as well: few of them, on whatever machine
+    let few = [
+        ("MALLOC_ARENA_MAX", "2"),
+        ("RAYON_NUM_THREADS", "2"),
+        ("TOKIO_WORKER_THREADS", "2"),
+        ("VISTAZO_MAX_UPLOAD", "1000000000"),
+    ];
+    let mut server = Server::start_with(few.map(|(k, v)| (k, v.to_owned())).to_vec()).await;
     let c = server.person("dan").await;
     let files = job::files();
     let id = job::new(&c, "Memory", &files).await;
-    // within 900 MB of address space, threads and all
+    // on the columns of the whole circle this window would take 3 GB
     let end = c.upload(&id, "window.xyz", window()).await;
     assert_eq!(end["state"], "done", "{end}");
+    let small = peak(children(server.pid())[0]);
+    let end = c.upload(&id, "larger.xyz", window().repeat(20)).await;
+    assert_eq!(end["state"], "done", "{end}");
+    let large = peak(children(server.pid())[0]);
+    println!(
+        "address space: {:.0} MB for 300 000 points, {:.0} MB for 6 million",
+        small as f64 / 1e6,
+        large as f64 / 1e6
+    );
+    assert!(small < 1_000_000_000, "{small} bytes for 300 000 points");
+    // enough for the one and not for the other
     server.kill();
-    server.set("VISTAZO_WORKER_MEMORY", "560000000");
+    server.set("VISTAZO_WORKER_MEMORY", &(small + (large - small) / 2).to_string());
     server.restart().await;
-    let big = c.send(&id, "window-2.xyz", window().repeat(6)).await.unwrap();
+    let big = c.send(&id, "too-large.xyz", window().repeat(20)).await.unwrap();
     let end = c.wait(&id, &big).await;
     assert_eq!(end["state"], "failed", "{end}");
     assert!(end["message"].as_str().unwrap().contains("the worker ended 2 times while doing this"), "{end}");
@@ -155,6 +170,13 @@ async fn what_asks_for_too_much_memory_costs_one_task() {
     server.restart().await;
     c.ok("POST", &format!("/api/jobs/{id}/tasks/retry"), Value::Null).await;
     assert_eq!(c.wait(&id, &big).await["state"], "done");
+}
+
+/// The most address space that a process has had, bytes.
+fn peak(pid: u32) -> u64 {
+    let status = std::fs::read_to_string(format!("/proc/{pid}/status")).unwrap();
+    let line = status.lines().find(|l| l.starts_with("VmPeak:")).unwrap();
+    line.split_whitespace().nth(1).unwrap().parse::<u64>().unwrap() * 1024
 }
 
 /// Processes that a process started.

@@ -68,6 +68,10 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("get", "/api/jobs/{job}/detections", "osr"),
     ("patch", "/api/jobs/{job}/detections", "os"),
     ("post", "/api/jobs/{job}/register", "os"),
+    ("get", "/api/jobs/{job}/cloud-ties", "osr"),
+    ("post", "/api/jobs/{job}/cloud-ties", "os"),
+    ("patch", "/api/jobs/{job}/cloud-ties", "os"),
+    ("get", "/api/jobs/{job}/cloud-ties/{tie}/card", "osr"),
     ("get", "/api/jobs/{job}/adjustment", "osr"),
     ("post", "/api/jobs/{job}/findings/keep", "os"),
     ("post", "/api/jobs/{job}/findings/reopen", "os"),
@@ -185,6 +189,7 @@ async fn no_route_reaches_into_another_job() {
         json!([{ "id": uuid::Uuid::now_v7(), "kind": "station", "data": station, "version": null, "deleted": false }]);
     let items = c.ok("POST", &format!("{base}/plan/edits"), edit).await;
     c.run(&full, "/packages").await;
+    c.run(&full, "/cloud-ties").await;
     c.ok("POST", &format!("{base}/views"), json!({ "name": "v", "data": {} })).await;
     let first = async |path: &str| c.ok("GET", &format!("{base}{path}"), Value::Null).await[0].clone();
     let scan = first("/scans").await;
@@ -200,6 +205,7 @@ async fn no_route_reaches_into_another_job() {
         ("{name}", "0-64.glb".to_owned()),
         ("{item}", id(&items[0])),
         ("{file}", "plan.csv".to_owned()),
+        ("{tie}", id(&first("/cloud-ties").await)),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
     let described: Value =
@@ -256,8 +262,15 @@ async fn a_client_sees_the_signed_package_and_nothing_newer() {
     for hidden in ["verdicts", "summary", "cloud", "tileset.json"] {
         client.refused(404, "GET", &format!("{base}/{hidden}"), Value::Null).await;
     }
+    let demand = async |spatial: f64| {
+        let now = c.ok("GET", &base, Value::Null).await;
+        let mut brief = now["brief"].clone();
+        brief["requirement"]["spatial95"] = spatial.into();
+        c.ok("PUT", &base, json!({ "name": "Signed", "brief": brief, "version": now["version"] })).await;
+    };
+    demand(0.013).await;
     let early = client.ok("GET", &base, Value::Null).await;
-    assert_eq!(early["brief"]["requirement"]["spatial95"], Value::Null, "the brief is not shown before");
+    assert_ne!(early["brief"]["requirement"]["spatial95"], json!(0.013), "the brief is not shown before");
     c.run(&id, "/packages").await;
     assert_eq!(client.ok("GET", &format!("{base}/packages"), Value::Null).await, json!([]));
     let package = c.ok("GET", &format!("{base}/packages"), Value::Null).await[0]["id"].as_str().unwrap().to_owned();
@@ -282,10 +295,7 @@ async fn a_client_sees_the_signed_package_and_nothing_newer() {
     let tile = if tile.starts_with("api/") { format!("/{tile}") } else { format!("{base}/{tile}") };
     assert_eq!(client.request("GET", &tile).send().await.unwrap().status(), 200, "{tile}");
     // the work goes on: another brief, a scan taken out, the block adjusted anew
-    let job_row = c.ok("GET", &base, Value::Null).await;
-    let mut brief = job_row["brief"].clone();
-    brief["requirement"]["spatial95"] = 0.001.into();
-    c.ok("PUT", &base, json!({ "name": "Signed", "brief": brief, "version": job_row["version"] })).await;
+    demand(0.001).await;
     let last = c.ok("GET", &format!("{base}/scans"), Value::Null).await[3]["id"].as_str().unwrap().to_owned();
     c.ok("DELETE", &format!("{base}/scans/{last}"), Value::Null).await;
     c.run(&id, "/register").await;

@@ -39,10 +39,18 @@ fn network(v: &[f64]) -> Network {
     let set_up = net.add_systematic(Some(a), Parameter::OF_SET_UP.to_vec());
     let systematic = [Some(instrument), Some(set_up)];
     let by = TargetKind::Checker;
+    let by_errors = Matrix6::from_fn(|i, j| v[(i + 2 * j) % 6]);
     let kinds: Vec<Kind> = vec![
         TargetCentre { scan: a, target: targets[0], centre: seen, covariance: of, by, systematic }.into(),
         SystematicPrior { of: instrument, parameter: 3, sigma: 5e-5 }.into(),
-        CloudTie { from: a, to: b, relative, covariance }.into(),
+        CloudTie {
+            from: a,
+            to: b,
+            relative,
+            covariance,
+            shared: vec![(instrument, by_errors), (set_up, by_errors * 0.5)],
+        }
+        .into(),
         TrackedPose { from: a, to: b, relative, covariance }.into(),
         Level { scan: a, sigma: 1e-5 }.into(),
         OccupiedMark { scan: a, target: targets[1], height: 1.6, centring_sigma: 1e-3, height_sigma: 2e-3 }.into(),

@@ -366,7 +366,7 @@ fn ties_by_clouds_hold_a_block() {
         for (from, to) in [(0, 1), (1, 2), (0, 2)] {
             let noise = sigma.map(|s| rng.sample::<f64, _>(StandardNormal) * s);
             let relative = stood[from].inverse().compose(&stood[to]).moved(&noise);
-            net.observe(Observation::new(CloudTie { from, to, relative, covariance }));
+            net.observe(Observation::new(CloudTie { from, to, relative, covariance, shared: Vec::new() }));
         }
         for pose in truth {
             let scan = net.add_scan("S", pose);

@@ -98,6 +98,8 @@ async fn serve(app: App) -> anyhow::Result<()> {
 
 /// Does background work only. One that runs beside a server ends with it.
 async fn worker(beside: bool) -> anyhow::Result<()> {
+    // its threads are there before memory is short: a file is not called damaged because none could be started
+    rayon::ThreadPoolBuilder::new().build_global()?;
     limit_memory()?;
     let app = App::open(Settings::from_env()?).await?;
     let asked = async {

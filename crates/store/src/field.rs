@@ -130,6 +130,14 @@ pub async fn put_scan(db: impl sqlx::PgExecutor<'_>, s: &NewScan<'_>) -> Result<
     Ok(())
 }
 
+/// Whether a job has this station on its plan.
+pub async fn is_station(db: &PgPool, job: Uuid, item: Uuid) -> Result<bool> {
+    let found = sqlx::query_scalar(
+        "select exists (select from plan_items where id = $2 and job_id = $1 and kind = 'station' and not deleted)",
+    );
+    Ok(found.bind(job).bind(item).fetch_one(db).await?)
+}
+
 pub async fn update_scan(
     db: &PgPool,
     job: Uuid,

@@ -12,6 +12,7 @@ pub mod people;
 pub mod results;
 mod sweep;
 pub mod tasks;
+pub mod ties;
 pub mod uploads;
 mod verify;
 pub mod views;

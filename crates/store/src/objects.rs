@@ -177,7 +177,11 @@ impl Objects {
     /// # Errors
     /// When there are none, or the store fails.
     pub async fn bytes(&self, key: &str) -> Result<Bytes> {
-        Ok(self.store.get(&Path::from(key)).await?.bytes().await?)
+        match self.store.get(&Path::from(key)).await {
+            Ok(found) => Ok(found.bytes().await?),
+            Err(object_store::Error::NotFound { .. }) => Err(StoreError::NotFound),
+            Err(e) => Err(e.into()),
+        }
     }
 
     /// The bytes under a key as a stream.

@@ -8,7 +8,7 @@ use sqlx::PgPool;
 use uuid::Uuid;
 
 /// What is made of a scan, file by file under its key; it can be made again from the file as it came.
-pub const DERIVED: [&str; 4] = ["scan", "cloud", "tiles", "panorama.png"];
+pub const DERIVED: [&str; 5] = ["scan", "cloud", "sight", "tiles", "panorama.png"];
 
 /// Something that is not as it was stored.
 #[derive(Clone, Debug, PartialEq, Eq)]

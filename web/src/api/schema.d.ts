@@ -147,6 +147,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/cloud-ties": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ties that were found, each with what speaks for and against it. */
+        get: operations["register_cloud_ties"];
+        put?: never;
+        /** Look for ties by clouds, then adjust, in the background. */
+        post: operations["register_find_ties"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Accept ties, reject them, or leave them to their grade. Kept in the log with name and reason. */
+        patch: operations["register_judge"];
+        trace?: never;
+    };
+    "/api/jobs/{job}/cloud-ties/{tie}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Slices through a tie, distances between the surfaces, and what another decision about it would change. */
+        get: operations["register_tie_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/control": {
         parameters: {
             query?: never;
@@ -1185,6 +1221,8 @@ export interface components {
         AdjustmentResult: {
             /** @description What one scan alone shows and nothing names: no tie, no part in a verdict. */
             candidates: components["schemas"]["TargetDto"][];
+            /** @description What the block says of the ties by clouds that take part. */
+            cloud_ties: components["schemas"]["CloudTieResidualDto"][];
             components: components["schemas"]["ComponentDto"][];
             dof: number;
             findings: components["schemas"]["FindingDto"][];
@@ -1391,6 +1429,88 @@ export interface components {
             residual?: number | null;
             tiles?: components["schemas"]["TilesDto"] | null;
         };
+        /** @description Two scans brought together by what both show. */
+        CloudTieDto: {
+            /** @description Names of the scans; the second is measured in the frame of the first. */
+            a: string;
+            b: string;
+            /** @description Share of the places where the other saw through. */
+            conflict: number[];
+            decided_by?: string | null;
+            /** @description `accepted`, `rejected`, or empty. */
+            decision: string;
+            /**
+             * Format: double
+             * @description Between the stations, metres.
+             */
+            distance: number;
+            grade: components["schemas"]["GradeWord"];
+            /**
+             * Format: double
+             * @description 95 % of the heading, radians.
+             */
+            heading95: number;
+            /** Format: uuid */
+            id: string;
+            /** @description Share of the places of the second that the first saw too, then the other way round. */
+            overlap: number[];
+            /** @description Why it was decided so. */
+            reason: string;
+            /** @description What its grade rests on, the weightiest first. */
+            reasons: string[];
+            relative: components["schemas"]["PoseDto"];
+            rival?: components["schemas"]["RivalDto"] | null;
+            /**
+             * Format: double
+             * @description Of the distances from the surfaces, metres.
+             */
+            rms: number;
+            /** Format: uuid */
+            scan_a: string;
+            /** Format: uuid */
+            scan_b: string;
+            /** @description A scan or the instrument changed since: look for it again. */
+            stale: boolean;
+            /** @description It is part of the registration: sound and not turned down, or accepted. */
+            takes_part: boolean;
+            /** Format: int32 */
+            version: number;
+            /** @description Direction in which the second is held worst, frame of the first, and 95 % there, metres. */
+            weakest: number[];
+            /** Format: double */
+            weakest95: number;
+        };
+        /** @description What the block says of a tie by clouds. */
+        CloudTieResidualDto: {
+            active: boolean;
+            /**
+             * Format: double
+             * @description Smallest wrong shift that would be noticed, metres.
+             */
+            detectable?: number | null;
+            /** Format: double */
+            p_value: number;
+            /** Format: double */
+            redundancy: number;
+            /**
+             * Format: double
+             * @description What that would do to the station it harms most, metres.
+             */
+            reliability?: number | null;
+            /**
+             * Format: double
+             * @description Between what the tie says and where the scans came out, metres.
+             */
+            shift: number;
+            suspect: boolean;
+            /** Format: uuid */
+            tie: string;
+            /**
+             * Format: double
+             * @description The same, radians.
+             */
+            turn: number;
+        };
         /** @description The variance of one group of observations against what was stated. */
         ComponentDto: {
             /** Format: double */
@@ -1514,6 +1634,15 @@ export interface components {
             /** @description `m`, `ft` or `ftUS`. */
             unit: string;
         };
+        /** @description So many distances within a millimetre. */
+        CountedDto: {
+            count: number;
+            /**
+             * Format: double
+             * @description Its lower end, metres.
+             */
+            from: number;
+        };
         /** @description What the plan covers. */
         CoverDto: {
             /** @description Stations without which others would not hang together. */
@@ -1535,6 +1664,11 @@ export interface components {
             /** Format: double */
             twice?: number | null;
         };
+        /**
+         * @description How a slice is cut.
+         * @enum {string}
+         */
+        CutWord: "plan" | "along" | "across";
         /** @description What the plan takes, by the instrument's profile: seconds, metres, bytes. */
         DayDto: {
             batteries: number;
@@ -2131,6 +2265,18 @@ export interface components {
             /** Format: double */
             width: number;
         };
+        /** @description What a decision would change. */
+        OtherwiseDto: {
+            now?: components["schemas"]["WorstDto"] | null;
+            /** @description Why there would be no registration. */
+            refused?: string | null;
+            then?: components["schemas"]["WorstDto"] | null;
+            /** @description Scans without a place: now, and then. */
+            unplaced: string[];
+            unplaced_then: string[];
+            /** @description The tie would take part. */
+            with: boolean;
+        };
         Package: {
             /** Format: int64 */
             bytes: number;
@@ -2410,6 +2556,26 @@ export interface components {
             spatial95?: number | null;
             /** Format: double */
             vertical95?: number | null;
+        };
+        /** @description The next best place of the second scan. */
+        RivalDto: {
+            conflict: number[];
+            overlap: number[];
+            /**
+             * Format: double
+             * @description How well it stands beside the one chosen: 1 is as well.
+             */
+            share: number;
+            /**
+             * Format: double
+             * @description From the place chosen, metres.
+             */
+            shift: number;
+            /**
+             * Format: double
+             * @description Radians.
+             */
+            turn: number;
         };
         /**
          * @description What a member may do in a job.
@@ -2905,6 +3071,28 @@ export interface components {
             /** @description Columns of x, y, z, from 0. */
             xyz: number[];
         };
+        /** @description What is needed to judge a tie by eye. */
+        TieCardDto: {
+            /** @description Distances between the surfaces of the two scans, counted, millimetre by millimetre. */
+            distances: components["schemas"]["CountedDto"][];
+            /** @description What the registration would be with the other decision about this tie. */
+            otherwise: components["schemas"]["OtherwiseDto"];
+            slices: components["schemas"]["TieSliceDto"][];
+        };
+        /** @description A decision about a tie. */
+        TieDecisionDto: {
+            /** @description `accepted`, `rejected`, or empty to leave it to its grade. */
+            decision: string;
+            /** Format: uuid */
+            id: string;
+            /** @description Why. */
+            reason?: string;
+            /**
+             * Format: int32
+             * @description As it was seen.
+             */
+            version: number;
+        };
         /** @description A tie between two scans. */
         TieDto: {
             a: string;
@@ -2920,6 +3108,27 @@ export interface components {
             spread: number;
             /** Format: double */
             worst: number;
+        };
+        /** @description A slice 10 cm thick, axes along the walls of the first scan, metres. */
+        TieSliceDto: {
+            /**
+             * Format: double
+             * @description Height above the first scanner, or distance from it sideways, metres.
+             */
+            at: number;
+            /** @description Places of either where the other saw through. */
+            conflict: number[][];
+            /** @description `plan`, `along` or `across`. */
+            cut: components["schemas"]["CutWord"];
+            first: number[][];
+            /**
+             * Format: double
+             * @description Median distance between the two surfaces here, metres, and its 95 %.
+             */
+            offset?: number | null;
+            /** Format: double */
+            offset95: number;
+            second: number[][];
         };
         /** @description Where the tiles of a scan stand, and what surrounds them. */
         TilesDto: {
@@ -3037,6 +3246,15 @@ export interface components {
             /** Format: uuid */
             id: string;
             name: string;
+        };
+        /** @description The station that is known worst. */
+        WorstDto: {
+            /**
+             * Format: double
+             * @description 3-D 95 %, metres.
+             */
+            spatial: number;
+            station: string;
         };
     };
     responses: never;
@@ -3350,6 +3568,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CloudDto"];
+                };
+            };
+        };
+    };
+    register_cloud_ties: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudTieDto"][];
+                };
+            };
+        };
+    };
+    register_find_ties: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Task"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TieDecisionDto"][];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudTieDto"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_tie_card: {
+        parameters: {
+            query?: {
+                /** @description The next best place, not the one chosen. */
+                rival?: boolean;
+            };
+            header?: never;
+            path: {
+                job: string;
+                tie: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TieCardDto"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };

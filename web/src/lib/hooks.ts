@@ -39,6 +39,7 @@ type JobRead =
   | '/api/jobs/{job}/scans'
   | '/api/jobs/{job}/detections'
   | '/api/jobs/{job}/adjustment'
+  | '/api/jobs/{job}/cloud-ties'
   | '/api/jobs/{job}/control'
   | '/api/jobs/{job}/georeference'
   | '/api/jobs/{job}/verdicts'

@@ -1,5 +1,6 @@
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
+import { useTies } from './useTies'
 
 export interface Decision {
   ids: string[]
@@ -11,6 +12,7 @@ export type Result = Schema['AdjustmentResult']
 /** The registration of the job, and what can be done with it. */
 export function useRegistration() {
   const job = useJob()
+  const ties = useTies()
   const adjustment = useRead('/api/jobs/{job}/adjustment')
   const detections = useRead('/api/jobs/{job}/detections')
   const scans = useRead('/api/jobs/{job}/scans')
@@ -26,6 +28,12 @@ export function useRegistration() {
     ),
   )
   const decide = useChange(async (d: Decision) => {
+    // an observation may be a tie by clouds
+    const mine = ties.ties.filter((t) => d.ids.includes(t.id))
+    if (mine.length && d.excluded != null) {
+      const decision = d.excluded ? ('rejected' as const) : ('' as const)
+      return ties.decide.mutateAsync(mine.map((tie) => ({ tie, decision, reason: 'the adjustment speaks against it' })))
+    }
     const body = d.ids.flatMap((id) => {
       const now = detections.data?.find((x) => x.id === id)
       return now ? [{ id, version: now.version, excluded: d.excluded ?? now.excluded, part: d.part ?? now.part }] : []
@@ -43,7 +51,7 @@ export function useRegistration() {
   const take = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/adjustment/profile', path)))
   const running = !!tasks.data?.some((t) => t.kind === 'register' && (t.state === 'running' || t.state === 'queued'))
   return {
-    reads: [adjustment, detections, scans, tasks],
+    reads: [adjustment, detections, scans, tasks, ties.read],
     adjustment: a,
     result: a?.result,
     detections: detections.data ?? [],
@@ -57,6 +65,7 @@ export function useRegistration() {
     decide,
     keep,
     take,
+    ties,
   }
 }
 export type Registration = ReturnType<typeof useRegistration>

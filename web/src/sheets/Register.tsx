@@ -1,10 +1,11 @@
 import { Button, Segmented } from 'antd'
 import { useMemo, useState } from 'react'
 import { CloudView } from '../cloud/CloudView'
-import { num } from '../lib/format'
+import { num, plural } from '../lib/format'
 import { useKeys } from '../lib/hooks'
 import { usePicks } from '../lib/picks'
 import { Head, States, Term, VerdictCard } from '../parts'
+import { CloudTies, FindTies } from '../register/CloudTies'
 import { Findings } from '../register/Findings'
 import { Found, Observations, Stations, Targets, Ties } from '../register/Ledgers'
 import { Plots } from '../register/Plots'
@@ -12,7 +13,18 @@ import { type Registration, type Result, useRegistration } from '../register/use
 import { Levels, Loops, Noise } from '../register/views'
 import { Tasks } from '../shell/Tasks'
 
-const VIEWS = ['ties', 'figures', 'loops', 'observations', 'levels', 'noise', 'targets', 'stations', 'found'] as const
+const VIEWS = [
+  'ties',
+  'clouds',
+  'figures',
+  'loops',
+  'observations',
+  'levels',
+  'noise',
+  'targets',
+  'stations',
+  'found',
+] as const
 type View = (typeof VIEWS)[number]
 const p = (v: number) => (v < 0.001 ? `< ${num(0.001, 3)}` : `= ${num(v, 3)}`)
 
@@ -22,6 +34,7 @@ export default function Register() {
   const { adjustment: a, result: r, running, run, edit } = registration
   const [picks, setPicks] = usePicks()
   const [view, setView] = useState<View>('ties')
+  const [tie, setTie] = useState<string | null>(null)
   // the weakest spot of a job may be a surface, which is nothing of this sheet
   const wanted = picks.at(-1)?.name ?? null
   const known = !r || [...r.targets, ...r.candidates, ...r.stations].some((x) => x.name === wanted)
@@ -31,7 +44,18 @@ export default function Register() {
     setPicks(name ? [{ kind, name }] : [])
   }
   useKeys('g', 'r', () => run.mutate(undefined), edit && !running && !a?.locked)
-  const shown = useMemo(() => ({ targets: r?.targets ?? [], ties: r?.ties ?? [] }), [r])
+  const { ties } = registration
+  const shown = useMemo(
+    () => ({
+      targets: r?.targets ?? [],
+      // what neither takes part nor failed waits for a decision, and is drawn as it stands
+      ties: [...(r?.ties ?? []), ...ties.ties.filter((t) => t.takes_part || t.grade === 'doubtful')],
+    }),
+    [r, ties.ties],
+  )
+  const byClouds = (
+    <CloudTies ties={ties} result={r} picked={picked} open={registration.open} chosen={tie} onChoose={setTie} />
+  )
   return (
     <div className="split">
       <div className="canvas">
@@ -41,15 +65,18 @@ export default function Register() {
         <Head aside={a ? `revision ${a.revision}${a.locked ? ', locked' : ''}` : ''}>Registration</Head>
         <States of={registration.reads} what="The registration">
           <Actions of={registration} />
-          <Tasks kinds={['register']} ended={running ? 0 : 1} />
+          <Tasks kinds={['register', 'tie']} ended={running || ties.searching ? 0 : 1} />
           {!a && !running && (
             <p className="empty">
               No result yet. Targets are found in every scan, matched by geometry, and all scans are adjusted together.
+              Where there are none, or too few, scans are tied by what they show of the same surfaces: plan 30 % of
+              overlap or more, and targets where rooms or bays repeat.
             </p>
           )}
           {r?.refused && (
             <>
               <VerdictCard tone="failed" title="The block could not be adjusted" evidence={[r.refused]} />
+              {ties.ties.length > 0 && byClouds}
               <Found detections={registration.detections} scans={registration.scans} />
             </>
           )}
@@ -71,7 +98,11 @@ export default function Register() {
                   </Button>
                 )}
               </div>
-              <Shown view={view} of={registration} result={r} picked={picked} onPick={pick} />
+              {view === 'clouds' ? (
+                byClouds
+              ) : (
+                <Shown view={view} of={registration} result={r} picked={picked} onPick={pick} />
+              )}
             </>
           )}
         </States>
@@ -80,18 +111,20 @@ export default function Register() {
   )
 }
 
-function Actions({ of: { adjustment: a, result: r, running, run, lock, edit } }: { of: Registration }) {
+function Actions({ of }: { of: Registration }) {
+  const { adjustment: a, result: r, running, run, lock, edit, ties, scans } = of
   if (!edit) return null
   return (
     <div className="bar">
       <Button
         type="primary"
         loading={running || run.isPending}
-        disabled={a?.locked}
+        disabled={a?.locked || ties.searching}
         onClick={() => run.mutate(undefined)}
       >
         {a ? 'Run again' : 'Find targets and adjust'}
       </Button>
+      {!a?.locked && <FindTies ties={ties} scans={scans.length} />}
       {a && !r?.refused && (
         <Button onClick={() => lock.mutate(!a.locked)} disabled={!a.locked && a.stale}>
           {a.locked ? 'Unlock' : 'Lock result'}
@@ -105,6 +138,7 @@ function Actions({ of: { adjustment: a, result: r, running, run, lock, edit } }:
 /** What the block says as a whole. */
 function Global({ result: r }: { result: Result }) {
   const active = (r.observations ?? []).filter((o) => o.active).length
+  const clouds = r.cloud_ties.filter((t) => t.active).length
   if (r.findings.length === 0)
     return (
       <VerdictCard
@@ -112,7 +146,7 @@ function Global({ result: r }: { result: Result }) {
         title="Nothing speaks against this block"
         evidence={[
           `global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`,
-          `${r.stations.length} scans, ${r.targets.length} targets, ${active} observations; no outlier, no moved target and no knocked tripod at 1 % risk over all tests together`,
+          `${r.stations.length} scans, ${r.targets.length} targets, ${active} observations${clouds ? ` and ${plural(clouds, 'tie')} by clouds` : ''}; no outlier, no moved target and no knocked tripod at 1 % risk over all tests together`,
         ]}
       />
     )

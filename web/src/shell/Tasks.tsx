@@ -11,6 +11,7 @@ const NAMES: Record<string, string> = {
   scan: 'scan',
   ingest: 'reading a file',
   register: 'registration',
+  tie: 'ties by clouds',
   spacing: 'point spacing',
   propose: 'proposal of stations',
   package: 'package',

@@ -15,7 +15,7 @@ pub enum Unknown {
     Systematic(usize),
 }
 
-/// An observation linearised at the present state of a network: at most six rows and four unknowns.
+/// An observation linearised at the present state of a network: at most six rows and five unknowns.
 ///
 /// Matrices are 6 × 6 and zero beyond the rows and columns used, so that every kind goes through the
 /// same arithmetic without a matrix on the heap.
@@ -25,7 +25,7 @@ pub struct Linearised {
     pub rows: usize,
     /// Observed minus computed, in the units of the rows.
     pub misclosure: Vector6<f64>,
-    parts: [(Unknown, Matrix6<f64>); 4],
+    parts: [(Unknown, Matrix6<f64>); 5],
     used: usize,
 }
 
@@ -34,13 +34,13 @@ impl Linearised {
     pub fn new<const R: usize>(misclosure: SMatrix<f64, R, 1>) -> Self {
         let mut padded = Vector6::zeros();
         padded.rows_mut(0, R).copy_from(&misclosure);
-        Self { rows: R, misclosure: padded, parts: [(Unknown::Scan(0), Matrix6::zeros()); 4], used: 0 }
+        Self { rows: R, misclosure: padded, parts: [(Unknown::Scan(0), Matrix6::zeros()); 5], used: 0 }
     }
 
     /// With the derivative by one more unknown.
     #[must_use]
     pub fn by<const R: usize, const C: usize>(mut self, unknown: Unknown, design: SMatrix<f64, R, C>) -> Self {
-        debug_assert!(self.used < 4 && R == self.rows);
+        debug_assert!(self.used < 5 && R == self.rows);
         let mut padded = Matrix6::zeros();
         padded.view_mut((0, 0), (R, C)).copy_from(&design);
         self.parts[self.used] = (unknown, padded);

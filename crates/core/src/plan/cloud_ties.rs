@@ -77,5 +77,6 @@ fn tie(
         to: b,
         relative: Pose::levelled(0.0, pb - pa),
         covariance: (covariance + covariance.transpose()) / 2.0,
+        shared: Vec::new(),
     })
 }

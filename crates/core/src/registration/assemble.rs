@@ -79,12 +79,22 @@ const SAME_PLACE: f64 = 0.15;
 /// How far a wrong target may be off and its scan still find its place by it, metres.
 const WRONG: f64 = 0.03;
 
+/// Two scans whose relation is known from elsewhere: from what their clouds show.
+#[derive(Clone, Copy, Debug)]
+pub struct Link {
+    /// Indices of the scans.
+    pub scans: (usize, usize),
+    /// Pose of the second in the frame of the first.
+    pub relative: Pose,
+}
+
 /// Matches all pairs of scans, grows a block from the scan with the strongest match, and merges
 /// observations of the same target.
 ///
 /// Scans are added in order of the number of targets they share with what is there already; an
-/// ambiguous pair is only used when the block as a whole removes the doubt.
-pub fn assemble(scans: &[ScanTargets]) -> Block {
+/// ambiguous pair is only used when the block as a whole removes the doubt. Where targets bring no further scan
+/// in, links do, in the order given.
+pub fn assemble(scans: &[ScanTargets], links: &[Link]) -> Block {
     let n = scans.len();
     let as_points = |s: &ScanTargets| -> Vec<Matched> {
         s.targets.iter().map(|t| Matched { position: t.centre, covariance: t.covariance, kind: Some(t.kind) }).collect()
@@ -104,7 +114,8 @@ pub fn assemble(scans: &[ScanTargets]) -> Block {
     pairs.sort_by(|x, y| y.2.pairs.len().cmp(&x.2.pairs.len()).then(x.2.fit.rms.total_cmp(&y.2.fit.rms)));
     let mut poses: Vec<Option<Pose>> = vec![None; n];
     if n > 0 {
-        poses[pairs.first().map_or(0, |p| p.0)] = Some(Pose::identity());
+        let linked = links.first().map_or(0, |l| l.scans.0);
+        poses[pairs.first().map_or(linked, |p| p.0)] = Some(Pose::identity());
     }
     let mut block = Block {
         poses,
@@ -120,7 +131,7 @@ pub fn assemble(scans: &[ScanTargets]) -> Block {
             block.absorb(s, scans);
         }
     }
-    block.grow(scans, &sets, &pairs);
+    block.grow(scans, &sets, &pairs, links);
     block.same = pairs
         .iter()
         .filter(|p| block.poses[p.0].is_some() && block.poses[p.1].is_some())
@@ -131,19 +142,20 @@ pub fn assemble(scans: &[ScanTargets]) -> Block {
 }
 
 impl Block {
-    /// Adds scan after scan: first over sound pairs, then against the targets of the whole block, then
+    /// Adds scan after scan: first over sound pairs and links, then against the targets of the whole block, then
     /// without taking the axis of a scan for vertical that claims to be level; at last one whose targets fit
     /// only roughly, because one of them was measured or moved wrongly: the tests of the adjustment say which.
-    fn grow(&mut self, scans: &[ScanTargets], sets: &[Vec<Matched>], pairs: &[(usize, usize, Match)]) {
+    fn grow(&mut self, scans: &[ScanTargets], sets: &[Vec<Matched>], pairs: &[(usize, usize, Match)], links: &[Link]) {
         let n = scans.len();
+        let pairs = pairs.iter().map(|(i, j, m)| ((*i, *j), m.fit.pose));
+        let known: Vec<_> = pairs.chain(links.iter().map(|l| (l.scans, l.relative))).collect();
         loop {
-            let next = pairs.iter().find(|p| self.poses[p.0].is_some() != self.poses[p.1].is_some());
-            if let Some((i, j, m)) = next {
-                let (new, pose) = match (self.poses[*i], self.poses[*j]) {
-                    (Some(p), None) => (*j, p.compose(&m.fit.pose)),
-                    (None, Some(p)) => (*i, p.compose(&m.fit.pose.inverse())),
-                    _ => break,
-                };
+            let next = known.iter().find_map(|((i, j), relative)| match (self.poses[*i], self.poses[*j]) {
+                (Some(p), None) => Some((*j, p.compose(relative))),
+                (None, Some(p)) => Some((*i, p.compose(&relative.inverse()))),
+                _ => None,
+            });
+            if let Some((new, pose)) = next {
                 self.place(new, pose, scans);
                 continue;
             }

@@ -2,7 +2,7 @@ use super::assemble::{Block, WhyUnplaced};
 use super::input::Input;
 use super::network::Placed;
 use crate::adjust::kinds::SystematicPrior;
-use crate::adjust::{EVEN, Hypothesis, Kind, Moved, Network, Parameter, Solution, Suspicion, TripodMoved};
+use crate::adjust::{EVEN, Hypothesis, Kind, Moved, Network, Parameter, Solution, Suspicion, TripodMoved, Unknown};
 use crate::stats::{chi2_quantile, median};
 use crate::targets::SizeVerdict;
 use crate::tie::{Grade, Tie};
@@ -256,15 +256,19 @@ pub(super) fn sizes(input: &Input) -> Vec<Finding> {
 }
 
 /// The weakest grade among the judged ties of a scan, and its largest residual over the expected.
-pub(super) fn standing(net: &Network, solution: &Solution, ties: &[Tie], scan: usize) -> Standing {
-    let mine = ties.iter().filter(|t| t.scans.0 == scan || t.scans.1 == scan).map(|t| t.grade);
-    let residual = net
+pub(super) fn standing(input: &Input, placed: &Placed, solution: &Solution, ties: &[Tie], scan: usize) -> Standing {
+    let by_targets = ties.iter().filter(|t| t.scans.0 == scan || t.scans.1 == scan).map(|t| t.grade);
+    let row = placed.scans[scan];
+    let by_clouds = input.cloud_ties.iter().filter(|t| t.scans.0 == row || t.scans.1 == row).map(|t| t.grade);
+    let residual = placed
+        .network
         .observations
         .iter()
         .zip(&solution.residuals)
-        .filter(|(o, r)| o.active && o.scan() == Some(scan) && r.dof > 0)
+        .filter(|(o, r)| o.active && r.dof > 0 && o.unknowns().contains(&Some(Unknown::Scan(scan))))
         // one in a thousand right observations goes beyond: a scan with a dozen is not red by chance
         .map(|(_, r)| (r.statistic / (chi2_quantile(0.999, r.dof) * solution.variance.applied)).sqrt())
         .max_by(f64::total_cmp);
-    Standing { grade: mine.filter(|g| *g != Grade::NotJudged).max().unwrap_or(Grade::NotJudged), residual }
+    let judged = by_targets.chain(by_clouds).filter(|g| *g != Grade::NotJudged);
+    Standing { grade: judged.max().unwrap_or(Grade::NotJudged), residual }
 }

@@ -1,7 +1,9 @@
 use super::Observed;
-use crate::geometry::Vec3;
+use crate::geometry::{Pose, Vec3};
 use crate::instrument::Systematic;
 use crate::targets::{SizeVerdict, TargetKind};
+use crate::tie::{Grade, SharedInTie};
+use nalgebra::Matrix6;
 
 /// Everything a registration depends on.
 #[derive(Clone, Debug, Default)]
@@ -12,6 +14,8 @@ pub struct Input {
     pub named: Vec<NamedPlace>,
     /// Distances that were measured between named targets.
     pub distances: Vec<MeasuredDistance>,
+    /// Relations between scans from what both show of the same surfaces.
+    pub cloud_ties: Vec<CloudTieInput>,
     /// Errors that many sightings share, of the instrument and its targets.
     pub systematic: Systematic,
     /// Spheres that were found and are not of the job's size.
@@ -33,6 +37,23 @@ pub struct ScanInput {
     pub set_up: Option<SetUp>,
     /// Where the plan has its station, plan coordinates, metres.
     pub planned: Option<Vec3>,
+}
+
+/// Two scans that were brought together by their clouds.
+#[derive(Clone, Debug)]
+pub struct CloudTieInput {
+    /// Caller's identifier.
+    pub id: usize,
+    /// Indices of the scans; the second is measured in the frame of the first.
+    pub scans: (usize, usize),
+    /// Pose of the second in the frame of the first.
+    pub relative: Pose,
+    /// Its covariance by left increments, m² and rad², without the errors that all points share.
+    pub covariance: Matrix6<f64>,
+    /// What errors that all points of a scan share do to it.
+    pub shared: SharedInTie,
+    /// What it is worth taken alone.
+    pub grade: Grade,
 }
 
 /// A set-up over a mark.

@@ -1,5 +1,6 @@
 use super::network::Placed;
-use crate::adjust::{Network, Scaling, Solution, solve};
+use crate::adjust::kinds::Kind;
+use crate::adjust::{Network, Observation, Scaling, Solution, solve};
 use crate::geometry::{Mat3, Pose, Vec3, skew};
 use crate::stats::{K95_1D, K95_3D, chi2_tail};
 use crate::tie::Tie;
@@ -147,20 +148,29 @@ const MOST_LOOPS: usize = 60;
 /// observation are correlated, which is taken into account: the misclosure is linearised by every target
 /// centre once.
 pub fn misclosures(net: &Network, ties: &[Tie]) -> Vec<Misclosure> {
-    let strong: Vec<&Tie> = ties.iter().filter(|t| t.shared.len() >= 3 && t.breadth > 0.05).collect();
+    // by targets where there are enough, by clouds where there are not
+    let mut strong: Vec<((usize, usize), &[usize])> =
+        ties.iter().filter(|t| t.shared.len() >= 3 && t.breadth > 0.05).map(|t| (t.scans, &t.shared[..])).collect();
+    let mut pairs: HashMap<(usize, usize), Option<Pair>> = HashMap::new();
+    for (edge, pair) in net.observations.iter().filter(|o| o.active).filter_map(|o| Pair::by_clouds(net, o)) {
+        if strong.iter().all(|s| s.0 != edge) {
+            strong.push((edge, &[]));
+            pairs.insert(edge, Some(pair));
+        }
+    }
     let n = net.scans.len();
     let mut around: Vec<Vec<usize>> = vec![Vec::new(); n];
-    for t in &strong {
-        around[t.scans.0].push(t.scans.1);
-        around[t.scans.1].push(t.scans.0);
+    for ((a, b), _) in &strong {
+        around[*a].push(*b);
+        around[*b].push(*a);
     }
     // a spanning forest of the ties with the most targets
     let mut order: Vec<usize> = (0..strong.len()).collect();
-    order.sort_by_key(|&k| std::cmp::Reverse(strong[k].shared.len()));
+    order.sort_by_key(|&k| std::cmp::Reverse(strong[k].1.len()));
     let mut group: Vec<usize> = (0..n).collect();
     let mut extra = Vec::new();
     for k in order {
-        let (a, b) = strong[k].scans;
+        let (a, b) = strong[k].0;
         let (x, y) = (group[a], group[b]);
         if x == y {
             extra.push((a, b));
@@ -176,8 +186,7 @@ pub fn misclosures(net: &Network, ties: &[Tie]) -> Vec<Misclosure> {
             o.centre().map(|c| ((c.scan, c.target), (c.corrected(&net.systematic), c.covariance * o.inflation)))
         })
         .collect();
-    let shared: HashMap<(usize, usize), &[usize]> = strong.iter().map(|t| (t.scans, &t.shared[..])).collect();
-    let mut pairs: HashMap<(usize, usize), Option<Pair>> = HashMap::new();
+    let shared: HashMap<(usize, usize), &[usize]> = strong.iter().copied().collect();
     let mut out: Vec<Misclosure> = extra
         .into_iter()
         .filter_map(|(a, b)| {
@@ -232,9 +241,23 @@ struct Pair {
     /// For each shared target what its centre in the first (and, turned and negated, in the second)
     /// does to the pose by left increments.
     gain: Vec<(usize, Matrix6x3<f64>)>,
+    /// Covariance that has nothing to do with targets, m² and rad².
+    own: Matrix6<f64>,
 }
 
 impl Pair {
+    /// A tie by clouds, with its scans, the lower index first.
+    fn by_clouds(net: &Network, o: &Observation) -> Option<((usize, usize), Self)> {
+        let Kind::CloudTie(t) = &o.kind else { return None };
+        let pose = t.corrected(&net.systematic);
+        let own = t.covariance * o.inflation;
+        if t.from < t.to {
+            return Some(((t.from, t.to), Self { pose, gain: Vec::new(), own }));
+        }
+        let turn = inverted(&pose);
+        Some(((t.to, t.from), Self { pose: pose.inverse(), gain: Vec::new(), own: turn * own * turn.transpose() }))
+    }
+
     fn fit(
         net: &Network,
         (a, b): (usize, usize),
@@ -262,8 +285,18 @@ impl Pair {
             pose = pose.moved(&(inverse * right));
             gain = parts.into_iter().map(|(t, w)| (t, inverse * w)).collect();
         }
-        Some(Self { pose, gain })
+        Some(Self { pose, gain, own: Matrix6::zeros() })
     }
+}
+
+/// What a left increment of a pose is as one of its inverse.
+fn inverted(pose: &Pose) -> Matrix6<f64> {
+    let inverse = pose.rotation.inverse().to_rotation_matrix().into_inner();
+    let mut m: Matrix6<f64> = Matrix6::zeros();
+    m.fixed_view_mut::<3, 3>(0, 0).copy_from(&-inverse);
+    m.fixed_view_mut::<3, 3>(0, 3).copy_from(&-(inverse * skew(&pose.translation)));
+    m.fixed_view_mut::<3, 3>(3, 3).copy_from(&-inverse);
+    m
 }
 
 fn close_ring(
@@ -276,6 +309,7 @@ fn close_ring(
     let mut by: HashMap<(usize, usize), Matrix6x3<f64>> = HashMap::new();
     // what it would be if no two ties used the same observation
     let mut apart: Matrix6<f64> = Matrix6::zeros();
+    let mut own: Matrix6<f64> = Matrix6::zeros();
     let mut before = Pose::identity();
     for (k, edge) in ring.iter().enumerate() {
         let (from, to, pair) = edge;
@@ -292,17 +326,9 @@ fn close_ring(
         outer.fixed_view_mut::<3, 3>(0, 0).copy_from(&r);
         outer.fixed_view_mut::<3, 3>(3, 3).copy_from(&r);
         // taken the other way round, a left increment of the pose is one of its inverse
-        let turned: Matrix6<f64> = if forward {
-            Matrix6::identity()
-        } else {
-            let inverse = pair.pose.rotation.inverse().to_rotation_matrix().into_inner();
-            let mut m: Matrix6<f64> = Matrix6::zeros();
-            m.fixed_view_mut::<3, 3>(0, 0).copy_from(&-inverse);
-            m.fixed_view_mut::<3, 3>(0, 3).copy_from(&-(inverse * skew(&pair.pose.translation)));
-            m.fixed_view_mut::<3, 3>(3, 3).copy_from(&-inverse);
-            m
-        };
+        let turned = if forward { Matrix6::identity() } else { inverted(&pair.pose) };
         let chain = outer * through * turned;
+        own += chain * pair.own * chain.transpose();
         let second = pair.pose.matrix();
         for (target, gain) in &pair.gain {
             for (scan, j) in [(low, chain * gain), (high, -(chain * gain * second))] {
@@ -312,7 +338,8 @@ fn close_ring(
         }
         before = before.compose(&t);
     }
-    let covariance: Matrix6<f64> = by.iter().filter_map(|(k, j)| Some(j * centres.get(k)?.1 * j.transpose())).sum();
+    let by_targets: Matrix6<f64> = by.iter().filter_map(|(k, j)| Some(j * centres.get(k)?.1 * j.transpose())).sum();
+    let (covariance, apart) = (by_targets + own, apart + own);
     let missed = Pose::identity().difference(&whole);
     let (statistic, dof) = tested(&missed, &covariance, &apart)?;
     let shift = covariance.fixed_view::<3, 3>(0, 0).into_owned();

@@ -13,9 +13,9 @@ mod loops;
 mod naming;
 mod network;
 
-pub use assemble::{Block, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
+pub use assemble::{Block, Link, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
 pub use findings::{Evidence, FAMILY_RISK, Finding, SizeFault, Standing};
-pub use input::{Input, MeasuredDistance, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
+pub use input::{CloudTieInput, Input, MeasuredDistance, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
 pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};
 
@@ -103,7 +103,8 @@ pub fn register(input: &Input) -> Registration {
     if input.scans.len() < 2 {
         return refused(Refusal::TooFewScans(input.scans.len()), findings);
     }
-    if input.scans.iter().all(|s| s.targets.is_empty() && s.set_up.is_none()) {
+    let bare = input.scans.iter().all(|s| s.targets.is_empty() && s.set_up.is_none());
+    if bare && input.cloud_ties.is_empty() {
         return refused(Refusal::NoTargets { other_size: input.other_sizes.len() }, findings);
     }
     let scans: Vec<ScanTargets> = input
@@ -116,8 +117,9 @@ pub fn register(input: &Input) -> Registration {
             targets: s.targets.iter().map(|t| alone(t, &input.systematic)).collect(),
         })
         .collect();
-    let mut block = assemble(&scans);
-    place_by_excluded(input, &scans, &mut block);
+    let links = links(input);
+    let mut block = assemble(&scans, &links);
+    place_by_excluded(input, &scans, &links, &mut block);
     network::place_by_set_up(input, &scans, &mut block);
     findings.extend(block.unplaced.iter().map(|u| Finding::Unplaced { scan: u.scan, why: u.reason }));
     let mut placed = network::network(input, &block);
@@ -163,15 +165,23 @@ pub fn register(input: &Input) -> Registration {
     let ambiguous: Vec<_> = block.ambiguous.iter().filter_map(|&(a, b)| Some((index(a)?, index(b)?))).collect();
     let ties = grade_ties(&TieInput { poses: &poses, observations: &shared, ambiguous: &ambiguous });
     let loops = misclosures(&placed.network, &ties);
-    let standings = (0..placed.scans.len()).map(|k| findings::standing(&placed.network, &solution, &ties, k)).collect();
+    let standings = (0..placed.scans.len()).map(|k| findings::standing(input, &placed, &solution, &ties, k)).collect();
     let budgets = budgets(&solution);
     let registered = Registered { solution, ties, loops, joins, standings, suspect, budgets };
     Registration { block: Ok(registered), findings, placed }
 }
 
+/// What the clouds say, the surest first.
+fn links(input: &Input) -> Vec<Link> {
+    let mut ties: Vec<&CloudTieInput> = input.cloud_ties.iter().collect();
+    let loose = |t: &CloudTieInput| t.covariance.fixed_view::<3, 3>(0, 0).trace();
+    ties.sort_by(|a, b| a.grade.cmp(&b.grade).then(loose(a).total_cmp(&loose(b))));
+    ties.iter().map(|t| Link { scans: t.scans, relative: t.relative }).collect()
+}
+
 /// Gives scans a place that only targets hold which were excluded: wrong by some millimetres, they still say about
 /// where the scan stood, and the others with its level hold it. They take no part in the adjustment.
-fn place_by_excluded(input: &Input, scans: &[ScanTargets], block: &mut Block) {
+fn place_by_excluded(input: &Input, scans: &[ScanTargets], links: &[Link], block: &mut Block) {
     let lost: Vec<usize> = (0..scans.len()).filter(|&s| block.poses[s].is_none()).collect();
     if lost.is_empty() || input.scans.iter().all(|s| s.excluded.is_empty()) {
         return;
@@ -184,7 +194,7 @@ fn place_by_excluded(input: &Input, scans: &[ScanTargets], block: &mut Block) {
             ScanTargets { targets: s.targets.iter().copied().chain(excluded).collect(), ..s.clone() }
         })
         .collect();
-    let with = assemble(&all);
+    let with = assemble(&all, links);
     let Some((ours, theirs)) = (0..scans.len()).find_map(|s| Some((block.poses[s]?, with.poses[s]?))) else { return };
     let to_block = ours.compose(&theirs.inverse());
     for s in lost {

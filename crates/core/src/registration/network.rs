@@ -1,9 +1,10 @@
 use super::assemble::{Block, Observed, ScanTargets};
-use super::input::{Input, SetUp};
-use crate::adjust::kinds::{Backsight, Distance, OccupiedMark, TargetCentre};
+use super::input::{CloudTieInput, Input, SetUp};
+use crate::adjust::kinds::{Backsight, CloudTie, Distance, OccupiedMark, TargetCentre};
 use crate::adjust::{Network, Observation, Shared, Solution};
 use crate::geometry::{Pose, Vec3};
 use crate::targets::TargetKind;
+use nalgebra::Matrix6;
 use std::collections::HashMap;
 
 /// What kind of point it is.
@@ -104,8 +105,29 @@ pub(super) fn network(input: &Input, block: &Block) -> Placed {
         }
         show_excluded(&mut placed, k, &scan.excluded, &sighting);
     }
+    for tie in &input.cloud_ties {
+        if let (Some(from), Some(to)) = (place[tie.scans.0], place[tie.scans.1]) {
+            let tie = cloud_tie(tie, from, to, &placed.network, &shared);
+            placed.network.observe(tie);
+        }
+    }
     marks(input, &place, &mut placed);
     placed
+}
+
+fn cloud_tie(tie: &CloudTieInput, from: usize, to: usize, net: &Network, shared: &Shared) -> Observation {
+    let (a, b) = (shared.of(from), shared.of(to));
+    let unknowns = [(a[0], [true, true]), (a[1], [true, false]), (b[1], [false, true])];
+    let effects = unknowns.into_iter().filter_map(|(unknown, scans)| {
+        let unknown = unknown?;
+        let mut by = Matrix6::zeros();
+        for (k, parameter) in net.systematic[unknown].parameters.iter().enumerate() {
+            by.set_column(k, &tie.shared.of(*parameter, scans));
+        }
+        Some((unknown, by))
+    });
+    let (relative, covariance) = (tie.relative, tie.covariance);
+    Observation::new(CloudTie { from, to, relative, covariance, shared: effects.collect() }).with_id(tie.id)
 }
 
 fn show_excluded(

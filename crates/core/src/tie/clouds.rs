@@ -1,8 +1,11 @@
+use super::cloud_index::{CELL, EVEN, Index, Pair, key, usable};
+use crate::adjust::Parameter;
 use crate::cloud::WorkingCloud;
 use crate::geometry::{Pose, Vec3};
+use crate::instrument::Systematic;
+use crate::targets::TargetKind;
 use nalgebra::{Matrix6, Vector6};
-use rayon::prelude::*;
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 
 /// Two clouds brought together.
 #[derive(Clone, Debug)]
@@ -11,6 +14,8 @@ pub struct CloudFit {
     pub relative: Pose,
     /// Its covariance by left increments, m² and rad², from how the residuals scatter.
     pub covariance: Matrix6<f64>,
+    /// What errors of the instrument do to it, that all points of a scan share.
+    pub shared: SharedInTie,
     /// Robust root mean square of the distances from the surfaces, metres.
     pub rms: f64,
     /// Share of the second cloud's points that found a surface of the first.
@@ -19,12 +24,58 @@ pub struct CloudFit {
     pub pairs: usize,
 }
 
-/// How far a point may lie from the surface it is paired with, in turn, metres.
-const REACH: [f64; 4] = [0.4, 0.2, 0.1, 0.1];
+/// What one unit of each error in [`SharedInTie::PARAMETERS`] does to a tie by clouds (left increments), when the
+/// first scan has it and when the second has it.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SharedInTie(pub [[Vector6<f64>; 7]; 2]);
+
+impl SharedInTie {
+    /// The errors, in order.
+    pub const PARAMETERS: [Parameter; 7] = [
+        Parameter::RangeOffset,
+        Parameter::RangeScale,
+        Parameter::Collimation,
+        Parameter::Trunnion,
+        Parameter::Index,
+        Parameter::Settling,
+        Parameter::Turning,
+    ];
+
+    /// What a parameter does to the tie when the first, the second, or both have it; zero for what is not listed.
+    pub fn of(&self, parameter: Parameter, scans: [bool; 2]) -> Vector6<f64> {
+        let Some(k) = Self::PARAMETERS.iter().position(|p| *p == parameter) else { return Vector6::zeros() };
+        (0..2).filter(|&s| scans[s]).map(|s| self.0[s][k]).sum()
+    }
+
+    /// What all of them add to the covariance of a tie that stands alone, m² and rad².
+    pub fn covariance(&self, profile: &Systematic) -> Matrix6<f64> {
+        let square = |v: Vector6<f64>| v * v.transpose();
+        Self::PARAMETERS
+            .iter()
+            .map(|&p| {
+                let both = square(self.of(p, [true, true]) * p.sigma(profile));
+                let each = [[true, false], [false, true]].map(|of| square(self.of(p, of) * p.sigma_at_set_up(profile)));
+                both + each[0] + each[1]
+            })
+            .sum()
+    }
+}
+
+/// How far a point may lie from the surface it is paired with while the scans come nearer, in turn, metres.
+const REACH: [f64; 2] = [0.5, 0.2];
+/// How many points of the first are enough for each.
+const ENOUGH: [usize; 2] = [10_000, 100_000];
+/// The same at the end.
+const NEAR: f64 = 0.1;
+/// Residuals up to these count whatever their scatter, in turn, metres: where most of what is shared lies level,
+/// its scatter says nothing of how far upright surfaces are off.
+const WIDTHS: [f64; 4] = [0.08, 0.03, 0.012, 0.0];
 /// Steps with each reach.
 const STEPS: usize = 8;
-/// Least cosine between the normals of a pair.
-const ALIKE: f64 = 0.9;
+/// Points of the second that are moved while the scans come nearer.
+const PART: usize = 2000;
+/// The same at the end: more of them lie on the same pieces of wall, and say little that is new.
+const MOVING: usize = 60_000;
 /// Side of the pieces whose residuals are taken as dependent, metres.
 const PIECE: f64 = 1.0;
 /// Residuals depend on one another beyond the pieces too, where voxels and walls fall into step: by so
@@ -42,42 +93,43 @@ const LEAST: usize = 200;
 ///
 /// `None` when too little is shared.
 pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> Option<CloudFit> {
-    let index = Index::new(first);
-    let moving: Vec<(Vec3, Vec3, f64)> = usable(second).collect();
-    let mut pose = *start;
-    let mut scale = REACH[0] / 3.0;
-    for reach in REACH {
-        // far from the place a part of the points says as much
-        let part: Vec<_> = moving.iter().step_by(if reach > 0.1 { 8 } else { 1 }).copied().collect();
+    let mut pose = Approach::new(first, second).from(start)?;
+    let index = Index::new(first, CELL, 1);
+    let step_by = (usable(second).count() / MOVING).max(1);
+    let moving = Index::new(second, CELL, 1).patches(step_by);
+    let mut scale = Scale::default();
+    for width in WIDTHS {
         for _ in 0..STEPS {
-            let pairs = index.pairs(first, &part, &pose, reach);
-            if pairs.len() < LEAST / 4 {
-                return None;
-            }
-            scale = spread(&pairs).max(1e-5);
-            let (normal, right) = pairs.iter().fold((Matrix6::zeros(), Vector6::zeros()), |(n, r), p| {
-                let w = p.weight * biweight(p.residual / (p.sigma * scale));
-                (n + p.row * p.row.transpose() * w, r - p.row * (w * p.residual))
-            });
-            let step = normal.cholesky()?.solve(&right);
-            pose = pose.moved(&step);
-            if step.fixed_rows::<3>(0).norm() < 1e-6 && step.fixed_rows::<3>(3).norm() < 1e-7 {
+            let pairs = index.pairs(&moving, &pose, NEAR);
+            let (moved, found, size) = step(&pairs, &pose, width)?;
+            (pose, scale) = (moved, found);
+            if size < 1e-6_f64.max(width * 0.01) {
                 break;
             }
         }
     }
-    let pairs = index.pairs(first, &moving, &pose, REACH[3]);
+    let pairs = index.pairs(&moving, &pose, NEAR);
+    let back = pose.inverse();
+    let mut shared = SharedInTie::default();
     let mut normal = Matrix6::zeros();
-    let mut pieces: HashMap<[i32; 3], Vector6<f64>> = HashMap::new();
+    let mut pieces: BTreeMap<[i32; 3], [Vector6<f64>; 2]> = BTreeMap::new();
     let (mut sum, mut used) = (0.0, 0);
     for p in &pairs {
-        let b = biweight(p.residual / (p.sigma * scale));
+        let b = biweight(p.residual / (p.sigma * scale.of_pair(p)));
         if b <= 0.0 {
             continue;
         }
         let w = p.weight * b;
         normal += p.row * p.row.transpose() * w;
-        *pieces.entry(key(&p.at, PIECE)).or_default() += p.row * (w * p.residual);
+        let piece = pieces.entry(key(&p.at, PIECE)).or_default();
+        piece[0] += p.row * (w * p.residual);
+        piece[1] += p.row * (w * (p.uneven * p.uneven - EVEN * EVEN).max(0.0).sqrt());
+        // an error moves the point of the second along the normal, and the surface of the first
+        let (there, facing) = (back.apply(&p.at), back.rotation * p.normal);
+        for (k, e) in SharedInTie::PARAMETERS.iter().enumerate() {
+            shared.0[0][k] += p.row * (w * p.normal.dot(&e.effect(&p.at, TargetKind::Sphere)));
+            shared.0[1][k] -= p.row * (w * facing.dot(&e.effect(&there, TargetKind::Sphere)));
+        }
         sum += b * p.residual * p.residual;
         used += 1;
     }
@@ -86,10 +138,15 @@ pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> 
     if used < LEAST || n < 12.0 {
         return None;
     }
-    let middle: Matrix6<f64> = pieces.values().map(|g| g * g.transpose()).sum();
-    let covariance = inverse * middle * inverse * (FARTHER * n / (n - 6.0));
+    shared.0.iter_mut().flatten().for_each(|v| *v = inverse * *v);
+    let square = |g: &Vector6<f64>| g * g.transpose();
+    let middle: Matrix6<f64> = pieces.values().map(|[g, _]| square(g)).sum();
+    // what holds by a post or a bush alone is held no better than that is even
+    let uneven: Matrix6<f64> = pieces.values().map(|[_, g]| square(g)).sum();
+    let covariance = inverse * (middle * (FARTHER * n / (n - 6.0)) + uneven) * inverse;
     Some(CloudFit {
         relative: pose,
+        shared,
         covariance: (covariance + covariance.transpose()) / 2.0,
         rms: (sum / used as f64).sqrt(),
         overlap: pairs.len() as f64 / moving.len().max(1) as f64,
@@ -97,104 +154,94 @@ pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> 
     })
 }
 
-struct Pair {
-    at: Vec3,
-    row: Vector6<f64>,
-    residual: f64,
-    /// By the numbers of points, up to a common factor.
-    weight: f64,
-    sigma: f64,
+/// The way to the right place, with a part of the points: what many starts can be tried by.
+pub(super) struct Approach<'a> {
+    indexes: [Index<'a>; 2],
+    part: Vec<(Vec3, Vec3, f64)>,
 }
 
-/// Points with a normal: place, normal, number of points.
-fn usable(cloud: &WorkingCloud) -> impl Iterator<Item = (Vec3, Vec3, f64)> + '_ {
-    let all = cloud.points.iter().zip(&cloud.normals).zip(&cloud.counts);
-    all.filter(|((_, n), _)| **n != [0; 3])
-        .map(|((p, n), c)| (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)).normalize(), f64::from(*c)))
-}
-
-fn key(p: &Vec3, side: f64) -> [i32; 3] {
-    [p.x, p.y, p.z].map(|v| (v / side).floor() as i32)
-}
-
-/// The first cloud's points by cells.
-struct Index {
-    cells: HashMap<[i32; 3], Vec<u32>>,
-}
-
-/// Side of the cells, metres.
-const CELL: f64 = 0.16;
-/// How far round a point its surface is averaged, metres.
-const PATCH: f64 = 0.12;
-
-impl Index {
-    fn new(cloud: &WorkingCloud) -> Self {
-        let mut cells: HashMap<[i32; 3], Vec<u32>> = HashMap::new();
-        for (i, p) in cloud.points.iter().enumerate() {
-            if cloud.normals[i] != [0; 3] {
-                cells.entry(key(&Vec3::from(p.map(f64::from)), CELL)).or_default().push(i as u32);
-            }
-        }
-        Self { cells }
+impl<'a> Approach<'a> {
+    pub(super) fn new(first: &'a WorkingCloud, second: &WorkingCloud) -> Self {
+        let (mine, theirs) = (usable(first).count(), usable(second).count());
+        let part = usable(second).step_by((theirs / PART).max(1)).collect();
+        let indexes = [0, 1].map(|k| Index::new(first, REACH[k], (mine / ENOUGH[k]).max(1)));
+        Self { indexes, part }
     }
 
-    /// For each moving point the place of the surface beside it: the mean of what lies round the nearest
-    /// point of like normal. A single voxel would not do: where a surface runs along the border of
-    /// two voxels, each holds the points that the noise put on its side.
-    fn pairs(&self, first: &WorkingCloud, moving: &[(Vec3, Vec3, f64)], pose: &Pose, reach: f64) -> Vec<Pair> {
-        let like = |i: u32, n: &Vec3| Vec3::from(first.normals[i as usize].map(f64::from)).dot(n) > ALIKE * 127.0;
-        let place = |i: u32| Vec3::from(first.points[i as usize].map(f64::from));
-        let pair = |(p, n, count): &(Vec3, Vec3, f64)| {
-            let q = pose.apply(p);
-            let turned = pose.rotation * n;
-            let near = self.round(&q, reach).filter(|i| like(*i, &turned));
-            let (_, nearest) = near
-                .map(|i| ((place(i) - q).norm_squared(), i))
-                .min_by(|a, b| a.0.total_cmp(&b.0))
-                .filter(|b| b.0 < reach * reach)?;
-            let centre = place(nearest);
-            let (mut sum, mut facing, mut total) = (Vec3::zeros(), Vec3::zeros(), 0.0);
-            for i in self.round(&centre, PATCH).filter(|i| like(*i, &turned)) {
-                let at = place(i);
-                if (at - centre).norm_squared() < PATCH * PATCH {
-                    let c = f64::from(first.counts[i as usize]);
-                    sum += at * c;
-                    facing += Vec3::from(first.normals[i as usize].map(f64::from)) * c;
-                    total += c;
+    /// Where a start leads; `None` when too little is shared there.
+    pub(super) fn from(&self, start: &Pose) -> Option<Pose> {
+        let mut pose = *start;
+        for (index, reach) in self.indexes.iter().zip(REACH) {
+            for _ in 0..STEPS {
+                let (moved, _, size) = step(&index.near_pairs(&self.part, &pose, reach), &pose, reach)?;
+                pose = moved;
+                if size < reach * 5e-3 {
+                    break;
                 }
             }
-            let normal = (facing.normalize() + turned).normalize();
-            let turn = (q - pose.translation).cross(&normal);
-            let variance = 1.0 / count + 1.0 / total;
-            Some(Pair {
-                at: q,
-                row: Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z),
-                residual: normal.dot(&(q - sum / total)),
-                weight: 1.0 / variance,
-                sigma: variance.sqrt(),
-            })
-        };
-        moving.par_iter().filter_map(pair).collect()
-    }
-
-    /// Points in the cells that a ball touches.
-    fn round(&self, centre: &Vec3, radius: f64) -> impl Iterator<Item = u32> + '_ {
-        let (low, high) = (key(&centre.add_scalar(-radius), CELL), key(&centre.add_scalar(radius), CELL));
-        let cells = (low[0]..=high[0])
-            .flat_map(move |x| (low[1]..=high[1]).flat_map(move |y| (low[2]..=high[2]).map(move |z| [x, y, z])));
-        cells.filter_map(|c| self.cells.get(&c)).flatten().copied()
+        }
+        Some(pose)
     }
 }
 
-/// Scatter of the residuals in units of their own σ, robustly: 1.4826 times the median of their sizes.
-fn spread(pairs: &[Pair]) -> f64 {
-    let mut sizes: Vec<f64> = pairs.iter().map(|p| (p.residual / p.sigma).abs()).collect();
+/// One step of the fit: the pose, the scatter of the residuals, and how far it went.
+fn step(pairs: &[Pair], pose: &Pose, width: f64) -> Option<(Pose, Scale, f64)> {
+    if pairs.len() < LEAST / 4 {
+        return None;
+    }
+    let scale = Scale::of(pairs);
+    let (normal, right) = pairs.iter().fold((Matrix6::zeros(), Vector6::zeros()), |(n, r), p| {
+        let w = p.weight * biweight(p.residual / (p.sigma * scale.of_pair(p)).max(width / BIWEIGHT));
+        (n + p.row * p.row.transpose() * w, r - p.row * (w * p.residual))
+    });
+    let d = normal.cholesky()?.solve(&right);
+    Some((pose.moved(&d), scale, d.fixed_rows::<3>(0).norm() + 10.0 * d.fixed_rows::<3>(3).norm()))
+}
+
+/// Scatter of the residuals in units of their own σ, by the way surfaces face: level ground scatters little and is
+/// most of what a yard shows, and by its scatter alone the few walls would count as wrong while they are a
+/// centimetre off.
+#[derive(Clone, Copy, Default)]
+struct Scale([f64; 5]);
+
+impl Scale {
+    /// So much more than all together may one way of facing scatter.
+    const MOST: f64 = 4.0;
+
+    fn of(pairs: &[Pair]) -> Self {
+        let all = spread(pairs.iter()).max(1e-5);
+        Self(std::array::from_fn(|k| {
+            let facing = || pairs.iter().filter(|p| Self::facing(p) == k);
+            if facing().nth(LEAST / 4).is_none() { all } else { spread(facing()).clamp(1e-5, Self::MOST * all) }
+        }))
+    }
+
+    fn of_pair(&self, p: &Pair) -> f64 {
+        self.0[Self::facing(p)]
+    }
+
+    /// Level, or one of four headings.
+    fn facing(p: &Pair) -> usize {
+        if p.normal.z.abs() > 0.7 {
+            return 4;
+        }
+        let quarter = p.normal.y.atan2(p.normal.x) / std::f64::consts::FRAC_PI_4;
+        quarter.rem_euclid(4.0) as usize % 4
+    }
+}
+
+/// 1.4826 times the median of the sizes in units of their σ.
+fn spread<'a>(pairs: impl Iterator<Item = &'a Pair>) -> f64 {
+    let mut sizes: Vec<f64> = pairs.map(|p| (p.residual / p.sigma).abs()).collect();
     let middle = sizes.len() / 2;
     1.4826 * *sizes.select_nth_unstable_by(middle, f64::total_cmp).1
 }
 
-/// Tukey's biweight with the usual constant.
+/// The usual constant of Tukey's biweight.
+const BIWEIGHT: f64 = 4.685;
+
+/// Tukey's biweight.
 fn biweight(t: f64) -> f64 {
-    let u = t / 4.685;
+    let u = t / BIWEIGHT;
     if u.abs() < 1.0 { (1.0 - u * u).powi(2) } else { 0.0 }
 }

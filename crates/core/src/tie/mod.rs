@@ -1,11 +1,26 @@
 //! Two scans brought together: matching without names, clouds laid on one another, and the grade
 //! of what came out.
 
+mod card;
 mod clique;
+mod cloud_grade;
+mod cloud_index;
 mod clouds;
 mod grade;
 mod matching;
+mod pairs;
+mod plan_view;
+mod search;
+mod shown;
+mod sight;
 
-pub use clouds::{CloudFit, tie_clouds};
+pub use card::{Cut, TieCard, TieSlice};
+pub use cloud_grade::{CloudGrade, CloudReason};
+pub use clouds::{CloudFit, SharedInTie, tie_clouds};
 pub use grade::{Grade, Reason, SharedTarget, Tie, TieInput, grade_ties};
 pub use matching::{Match, MatchOptions, Matched, match_points};
+pub use pairs::{NextPair, Pairs};
+pub use plan_view::{PlanView, Start};
+pub use search::{CloudTieFound, Expected, Rival, tie_by_clouds};
+pub use shown::{Compared, Shown};
+pub use sight::{Seen, Sight};

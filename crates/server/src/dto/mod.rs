@@ -9,6 +9,7 @@ mod package;
 mod plan;
 mod result;
 mod set_up;
+mod tie;
 mod upload;
 
 pub use brief::{Brief, RequirementDto};
@@ -19,4 +20,5 @@ pub use package::PackageOptions;
 pub use plan::*;
 pub use result::*;
 pub use set_up::{SetUpDto, SightDto};
+pub use tie::*;
 pub use upload::UploadOptions;

@@ -1,5 +1,6 @@
 #![allow(missing_docs)] // the fields are named as the surveyor names them
 
+use super::CloudTieResidualDto;
 use crate::record::georeference::{GridOutput, Model, Pairing, Source};
 use crate::record::registration::TargetKind;
 use crate::record::{GradeWord, Group, Parameter};
@@ -293,6 +294,8 @@ pub struct AdjustmentResult {
     pub candidates: Vec<TargetDto>,
     pub observations: Vec<ObservationDto>,
     pub levels: Vec<LevelDto>,
+    /// What the block says of the ties by clouds that take part.
+    pub cloud_ties: Vec<CloudTieResidualDto>,
     pub ties: Vec<TieDto>,
     pub loops: Vec<LoopDto>,
     pub joins: Vec<JoinDto>,

@@ -31,6 +31,9 @@ pub(crate) enum Measured {
         to: usize,
         relative: StoredPose,
         covariance: Vec<f64>,
+        /// Unknowns of errors that it shares, and what one unit of each does to it.
+        #[serde(default)]
+        shared: Vec<(usize, Vec<f64>)>,
     },
     TrackedPose {
         from: usize,
@@ -69,11 +72,11 @@ pub(crate) enum Measured {
     },
 }
 
-fn flat(m: &nalgebra::Matrix6<f64>) -> Vec<f64> {
+pub(super) fn flat(m: &nalgebra::Matrix6<f64>) -> Vec<f64> {
     m.transpose().iter().copied().collect()
 }
 
-fn square(rows: &[f64]) -> nalgebra::Matrix6<f64> {
+pub(super) fn square(rows: &[f64]) -> nalgebra::Matrix6<f64> {
     nalgebra::Matrix6::from_fn(|i, j| rows.get(6 * i + j).copied().unwrap_or(f64::NAN))
 }
 
@@ -94,6 +97,7 @@ impl From<&Kind> for Measured {
                 to: o.to,
                 relative: (&o.relative).into(),
                 covariance: flat(&o.covariance),
+                shared: o.shared.iter().map(|(of, by)| (*of, flat(by))).collect(),
             },
             Kind::TrackedPose(o) => Self::TrackedPose {
                 from: o.from,
@@ -139,9 +143,14 @@ impl From<&Measured> for Kind {
             Measured::SystematicPrior { of, parameter, sigma } => {
                 SystematicPrior { of: *of, parameter: *parameter, sigma: *sigma }.into()
             }
-            Measured::CloudTie { from, to, relative, covariance } => {
-                CloudTie { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
+            Measured::CloudTie { from, to, relative, covariance, shared } => CloudTie {
+                from: *from,
+                to: *to,
+                relative: relative.into(),
+                covariance: square(covariance),
+                shared: shared.iter().map(|(of, by)| (*of, square(by))).collect(),
             }
+            .into(),
             Measured::TrackedPose { from, to, relative, covariance } => {
                 TrackedPose { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
             }

@@ -3,6 +3,7 @@
 //! A record says its version first. A newer program reads older records; a record that cannot be read is
 //! an error that names it, never a default.
 
+pub(crate) mod cloud_tie;
 pub(crate) mod georeference;
 mod measured;
 mod older;

@@ -12,14 +12,17 @@ use vistazo_core::tie::Reason as CoreReason;
 pub(crate) struct Ids<'a> {
     /// Of each scan of the input: its row and its name.
     pub scans: &'a [(Uuid, String)],
-    /// Of each observation's identifier: its row.
-    pub detections: &'a [Uuid],
+    /// Of each observation's identifier: its row, a detection or a tie by clouds.
+    pub rows: &'a [Uuid],
 }
 
 /// A registration of the core as it is stored.
 pub(crate) fn store(r: &CoreRegistration, ids: &Ids<'_>) -> (Registration, Detail) {
     let net = &r.placed.network;
-    let row = |o: &adjust::Observation| o.centre().and_then(|_| ids.detections.get(o.id).copied());
+    let row = |o: &adjust::Observation| match o.kind {
+        Kind::TargetCentre(_) | Kind::CloudTie(_) => ids.rows.get(o.id).copied(),
+        _ => None,
+    };
     let findings: Vec<Finding> = r.findings.iter().map(|f| finding(f, r, ids, &row)).collect();
     let unplaced = r
         .findings

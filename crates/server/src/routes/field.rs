@@ -60,6 +60,11 @@ pub async fn update(
             .map_err(|e| ApiError::field("set_up", format!("cannot be read: {e}")))?
             .validate()?;
     }
+    if let Some(station) = change.station
+        && !field::is_station(&app.db, access.job, station).await?
+    {
+        return Err(ApiError::field("station", "no such station on the plan of this job; choose another, or none"));
+    }
     field::update_scan(
         &app.db,
         access.job,

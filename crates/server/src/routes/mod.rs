@@ -12,6 +12,7 @@ mod plan;
 mod register;
 mod session;
 mod task;
+mod ties;
 mod underlays;
 mod uploads;
 mod web;
@@ -78,6 +79,8 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(field::simulate))
         .routes(routes!(register::detections, register::decide))
         .routes(routes!(register::run))
+        .routes(routes!(ties::cloud_ties, ties::find_ties, ties::judge))
+        .routes(routes!(ties::tie_card))
         .routes(routes!(register::adjustment))
         .routes(routes!(register::take_profile))
         .routes(routes!(register::keep))

@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use uuid::Uuid;
 use vistazo_core::cloud::{self, Order, TileNode};
 use vistazo_core::scan::Scan;
+use vistazo_core::tie::Sight;
 use vistazo_formats::{Extent, FormatError, TilePack, canonical, working_cloud};
 use vistazo_store::DERIVED;
 
@@ -42,6 +43,7 @@ pub(super) fn derive(scan: &Scan, progress: &Progress, words: &str, (from, to): 
     at(0.45, "making the working cloud")?;
     let (working, incidence) = cloud::working(scan, &order);
     std::fs::write(path("cloud"), working_cloud::write(&working))?;
+    std::fs::write(path("sight"), Sight::of(scan).to_bytes())?;
     let voxels = working.points.len();
     drop(working);
     at(0.6, "making view tiles")?;

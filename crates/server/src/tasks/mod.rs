@@ -11,6 +11,7 @@ mod propose;
 mod register;
 mod scan;
 mod spacing;
+mod tie;
 mod work;
 
 pub use beside::beside;
@@ -162,6 +163,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Scan { station, log, .. } => scan::run(&a, &t, (station, log), &p).await,
             Work::Ingest { upload, .. } => ingest::run(&a, &t, upload, &p).await,
             Work::Register {} => register::run(&a, &t, &p).await,
+            Work::Tie {} => tie::run(&a, &t, &p).await,
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,
             Work::Package(options) => package::run(&a, &t, &options, &p).await,

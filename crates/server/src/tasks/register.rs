@@ -3,8 +3,12 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::DetectionData;
+use crate::record::registration::Registration;
 use crate::work::files;
 use crate::work::registration::{Inputs, compute};
+use crate::work::ties::can_be_tied;
+use uuid::Uuid;
+use vistazo_core::geometry::Pose;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::targets::{Detection, SizeVerdict, TargetKind, detect};
 use vistazo_store::tasks::Task;
@@ -15,7 +19,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let key = Inputs::search_key(&inputs.brief);
     let count = inputs.scans.len().max(1) as f64;
     for (i, scan) in inputs.scans.iter().enumerate() {
-        progress.at(0.9 * i as f64 / count, &format!("looking for targets in {}", scan.name))?;
+        progress.at(0.3 * i as f64 / count, &format!("looking for targets in {}", scan.name))?;
         // without a scanner there is no picture to look at
         if !scan.has_scanner || field::is_searched(&app.db, scan.id, &key).await? {
             continue;
@@ -26,17 +30,32 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         let rows: Vec<_> = found.iter().map(row).collect();
         field::put_detections(&app.db, task.job_id, scan.id, &key, &rows).await?;
     }
-    progress.at(0.92, "matching and adjusting")?;
-    let inputs = Inputs::load(app, task.job_id).await?;
+    progress.at(0.3, "matching and adjusting")?;
+    let (said, result) = adjust(app, task.job_id).await?;
+    // what targets do not hold, what the scans show of the same surfaces may
+    if result.refused.is_none() && result.unplaced.is_empty()
+        || inputs.scans.iter().filter(|s| can_be_tied(s)).count() < 2
+    {
+        return Ok(said);
+    }
+    let placed = result.scans.iter().map(|s| (s.id, Pose::from(&s.pose))).collect();
+    let found = super::tie::search(app, task.job_id, &placed, true, progress, (0.3, 0.95)).await?;
+    progress.at(0.96, "adjusting with ties by clouds")?;
+    Ok(format!("{}; {found}", adjust(app, task.job_id).await?.0))
+}
+
+/// Adjusts and judges what is there; says in short what came out.
+pub(super) async fn adjust(app: &App, job: Uuid) -> Result<(String, Registration), Stop> {
+    let inputs = Inputs::load(app, job).await?;
     let fingerprint = inputs.fingerprint();
     let (result, detail) = blocking(move || Ok(compute(&inputs)?)).await?;
-    results::put_adjustment(&app.db, task.job_id, &fingerprint, &serde_json::json!(detail), &serde_json::json!(result))
+    results::put_adjustment(&app.db, job, &fingerprint, &serde_json::json!(detail), &serde_json::json!(result))
         .await
         .map_err(|e| match e {
-            StoreError::Conflict => Stop::Failed("the registration is locked; unlock it to run again".into()),
-            e => Stop::Failed(e.to_string()),
-        })?;
-    Ok(match &result.refused {
+        StoreError::Conflict => Stop::Failed("the registration is locked; unlock it to run again".into()),
+        e => Stop::Failed(e.to_string()),
+    })?;
+    let said = match &result.refused {
         Some(reason) => format!("not adjusted: {}", crate::words::registration::refusal(reason)),
         None => format!(
             "{} scans and {} targets adjusted, {} to decide",
@@ -44,7 +63,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
             result.targets.len(),
             result.findings.len()
         ),
-    })
+    };
+    Ok((said, result))
 }
 
 fn row(d: &Detection) -> (&'static str, serde_json::Value, bool) {

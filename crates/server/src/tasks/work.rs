@@ -17,6 +17,8 @@ pub(crate) enum Work {
     Ingest { upload: Uuid, name: String },
     /// Targets are looked for, the block is adjusted and judged.
     Register {},
+    /// Scans are brought together by what they show, then the block is adjusted.
+    Tie {},
     /// The spacing on required surfaces is measured.
     Spacing {},
     /// Stations are proposed.
@@ -58,6 +60,7 @@ mod tests {
             Work::Scan { station: Uuid::now_v7(), log: serde_json::json!({"note": "x"}), name: "S1".into() },
             Work::Ingest { upload: Uuid::now_v7(), name: "database: x.e57".into() },
             Work::Register {},
+            Work::Tie {},
             Work::Spacing {},
             Work::Package(PackageOptions::default()),
         ];

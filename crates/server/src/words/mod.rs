@@ -3,6 +3,7 @@
 pub(crate) mod control;
 pub(crate) mod plan;
 pub(crate) mod registration;
+pub(crate) mod ties;
 pub(crate) mod traps;
 pub(crate) mod verdict;
 

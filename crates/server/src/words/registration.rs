@@ -21,11 +21,11 @@ pub(crate) fn refusal(r: &Refusal) -> String {
                 String::new()
             };
             format!(
-                "no targets were found in any scan{more}: check the sphere diameter and checkerboard size in the brief, and that the targets stand within range"
+                "no targets were found in any scan{more}: check the sphere diameter and checkerboard size in the brief, and that the targets stand within range; or find ties by clouds, from what the scans themselves show"
             )
         }
         Refusal::NothingTied => {
-            "no two scans have 3 targets in common, nor set-ups over the same marks: nothing ties them together".into()
+            "no two scans have 3 targets in common, nor set-ups over the same marks, nor a sound tie by clouds: nothing ties them together".into()
         }
         Refusal::Loose { scans } => {
             let all: Vec<String> = scans.iter().map(|(scan, hangs, line)| loose(scan, hangs, *line)).collect();
@@ -365,7 +365,9 @@ fn outlier_evidence(brief: &Brief, what: &What) -> Vec<String> {
 fn unplaced(name: &str, why: Unplaced) -> String {
     match why {
         Unplaced::NoTargets => {
-            format!("no targets were found in {name}: check the sphere diameter and that targets stand within range")
+            format!(
+                "no targets were found in {name}, and no sound tie by clouds holds it: check the sphere diameter and that targets stand within range, or find ties by clouds"
+            )
         }
         Unplaced::Few(n) => format!("{name} shows {n} target{}; 3 shared with other scans are needed", plural(n)),
         Unplaced::Ambiguous(_) => format!(

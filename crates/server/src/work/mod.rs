@@ -11,6 +11,7 @@ pub(crate) mod registration;
 pub(crate) mod room;
 pub(crate) mod seen;
 pub(crate) mod slice;
+pub(crate) mod ties;
 pub(crate) mod verdict;
 
 use crate::dto::Brief;

@@ -2,9 +2,9 @@
 
 use super::planning;
 use crate::dto::{
-    AdjustmentDto, AdjustmentResult, Brief, ComponentDto, DetectionData, Error95Dto, InstrumentDto, JoinDto, LevelDto,
-    LoopDto, ObservationDto, PoseDto, SetUpDto, SourceDto, StandingDto, StationDto, SystematicDto, SystematicErrorsDto,
-    TargetDto, TieDto,
+    AdjustmentDto, AdjustmentResult, Brief, CloudTieResidualDto, ComponentDto, DetectionData, Error95Dto,
+    InstrumentDto, JoinDto, LevelDto, LoopDto, ObservationDto, PoseDto, SetUpDto, SourceDto, StandingDto, StationDto,
+    SystematicDto, SystematicErrorsDto, TargetDto, TieDto,
 };
 use crate::record::Group;
 use crate::record::registration::{self as record, Detail, Measured, Registration};
@@ -19,12 +19,13 @@ use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::PlannedKind;
 use vistazo_core::registration::{
-    Input, MeasuredDistance, NamedPlace, Observed, ScanInput, SetUp, SizeEvidence, register,
+    CloudTieInput, Input, MeasuredDistance, NamedPlace, Observed, ScanInput, SetUp, SizeEvidence, register,
 };
 use vistazo_core::stats::K95_1D;
 use vistazo_core::targets::{SizeVerdict, TargetKind};
 use vistazo_store::field::{self, DetectionRow, ScanRow};
 use vistazo_store::results::{self, ControlRow};
+use vistazo_store::ties::{self, CloudTieRow};
 use vistazo_store::views;
 
 /// Everything the registration depends on.
@@ -34,7 +35,8 @@ pub(crate) struct Inputs {
     pub detections: Vec<DetectionRow>,
     plan: planning::Plan,
     control: Vec<ControlRow>,
-    /// Sum of the detections as they were when this was read.
+    ties: Vec<CloudTieRow>,
+    /// Sum of the detections and ties as they were when this was read.
     state: String,
 }
 
@@ -42,7 +44,7 @@ impl Inputs {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let (_, brief) = super::brief(app, job).await?;
         // the sum first: what changes in between makes the result out of date, never falsely fresh
-        let state = field::detection_state(&app.db, job).await?;
+        let state = state(app, job).await?;
         let scans = field::scans(&app.db, job).await?;
         Ok(Self {
             brief,
@@ -50,6 +52,7 @@ impl Inputs {
             detections: field::detections(&app.db, job).await?,
             plan: planning::load(app, job).await?,
             control: results::control(&app.db, job).await?,
+            ties: ties::cloud_ties(&app.db, job).await?,
             state,
         })
     }
@@ -110,7 +113,36 @@ impl Inputs {
             }
             input.scans.push(scan);
         }
+        for t in &self.ties {
+            input.cloud_ties.extend(self.cloud_tie(t, ids.len())?);
+            ids.push(t.id);
+        }
         Ok((input, ids))
+    }
+
+    /// The same with another decision about a tie by clouds.
+    pub(crate) fn with_tie(mut self, tie: Uuid, with: bool) -> Self {
+        for t in self.ties.iter_mut().filter(|t| t.id == tie) {
+            t.decision = if with { "accepted" } else { "rejected" }.into();
+        }
+        self
+    }
+
+    /// A tie that takes part: a sound one that nobody turned down, or any that somebody accepted.
+    fn cloud_tie(&self, t: &CloudTieRow, id: usize) -> Result<Option<CloudTieInput>, ApiError> {
+        let index = |scan: Uuid| self.of_scanners().position(|s| s.id == scan);
+        let (Some(a), Some(b), true) = (index(t.scan_a), index(t.scan_b), super::ties::takes_part(t)) else {
+            return Ok(None);
+        };
+        let Some(found) = super::ties::found(t)? else { return Ok(None) };
+        Ok(Some(CloudTieInput {
+            id,
+            scans: (a, b),
+            relative: found.pose(),
+            covariance: found.covariance(),
+            shared: found.shared(),
+            grade: super::ties::grade(t).into(),
+        }))
     }
 
     /// Distances between targets that were measured.
@@ -152,6 +184,14 @@ impl Inputs {
         all.extend(apart);
         all
     }
+}
+
+/// A sum over the observations: what was found in the scans and between them, and what was decided about it.
+async fn state(app: &App, job: Uuid) -> Result<String, ApiError> {
+    let found = field::detection_state(&app.db, job).await?;
+    let tied = ties::cloud_tie_state(&app.db, job).await?;
+    // a job without ties is as it was before there were any
+    Ok(if tied.is_empty() { found } else { found + &tied })
 }
 
 /// What an adjustment came from, in short.
@@ -202,9 +242,9 @@ pub(crate) fn data(row: &DetectionRow) -> Result<DetectionData, ApiError> {
 /// # Errors
 /// When a stored detection cannot be read.
 pub(crate) fn compute(inputs: &Inputs) -> Result<(Registration, Detail), ApiError> {
-    let (input, detections) = inputs.to_core()?;
+    let (input, rows) = inputs.to_core()?;
     let scans: Vec<(Uuid, String)> = inputs.of_scanners().map(|s| (s.id, s.name.clone())).collect();
-    Ok(store(&register(&input), &Ids { scans: &scans, detections: &detections }))
+    Ok(store(&register(&input), &Ids { scans: &scans, rows: &rows }))
 }
 
 /// The last registration, and whether it is still of what is there.
@@ -243,7 +283,7 @@ pub(crate) async fn current_at(
 ) -> Result<Option<Current>, ApiError> {
     let Some(row) = results::adjustment(&app.db, job).await? else { return Ok(None) };
     let Some(record) = record_of(app, row.id).await? else { return Ok(None) };
-    let now = inputs(brief, scans, &field::detection_state(&app.db, job).await?, plan);
+    let now = inputs(brief, scans, &state(app, job).await?, plan);
     let kept = results::kept_findings(&app.db, job).await?.into_iter().collect();
     Ok(Some(Current { stale: row.inputs != now, row, record, kept }))
 }
@@ -307,6 +347,7 @@ fn result(brief: &Brief, r: &Registration, kept: &HashSet<String>, detail: Optio
     };
     if let Some(d) = detail {
         out.observations = d.observations.iter().filter_map(|o| observation(r, o)).collect();
+        out.cloud_ties = d.observations.iter().filter_map(cloud_tie).collect();
         out.levels = d.observations.iter().filter_map(|o| level(r, o)).collect();
         out.ties = d.ties.iter().map(|t| tie(brief, r, t)).collect();
         out.loops = (0..d.loops.len()).map(|k| ring(r, d, k)).collect();
@@ -399,6 +440,24 @@ fn observation(r: &Registration, o: &record::Observation) -> Option<ObservationD
         expected: x.expected,
         statistic: x.statistic,
         dof: x.dof,
+        p_value: x.p_value,
+        redundancy: x.redundancy,
+        detectable: x.detectable,
+        reliability: x.reliability,
+        active: o.active,
+        suspect: o.suspect,
+    })
+}
+
+/// What the block says of a tie by clouds.
+fn cloud_tie(o: &record::Observation) -> Option<CloudTieResidualDto> {
+    let (Measured::CloudTie { .. }, Some(tie)) = (&o.measured, o.id) else { return None };
+    let x = &o.residual;
+    let part = |from: usize| Vec3::from_fn(|k, _| x.rows.get(from + k).copied().unwrap_or(0.0)).norm();
+    Some(CloudTieResidualDto {
+        tie,
+        shift: part(0),
+        turn: part(3),
         p_value: x.p_value,
         redundancy: x.redundancy,
         detectable: x.detectable,

@@ -1,6 +1,6 @@
-use crate::adjust::{Group, Linearised, Measurement, Network, Unknown};
+use crate::adjust::{Group, Linearised, Measurement, Network, SystematicUnknown, Unknown};
 use crate::geometry::{Pose, skew};
-use nalgebra::Matrix6;
+use nalgebra::{Matrix6, Vector6};
 
 /// A measured relation between two scans, from what both show of the same surfaces.
 ///
@@ -16,6 +16,16 @@ pub struct CloudTie {
     pub relative: Pose,
     /// Its covariance by left increments, m² and rad².
     pub covariance: Matrix6<f64>,
+    /// Errors that it shares with others: their unknowns, and what one unit of each does to it.
+    pub shared: Vec<(usize, Matrix6<f64>)>,
+}
+
+impl CloudTie {
+    /// The relation without what is known of the errors it shares.
+    pub fn corrected(&self, systematic: &[SystematicUnknown]) -> Pose {
+        let wrong: Vector6<f64> = self.shared.iter().map(|(k, by)| by * systematic[*k].values).sum();
+        self.relative.moved(&-wrong)
+    }
 }
 
 impl Measurement for CloudTie {
@@ -24,7 +34,8 @@ impl Measurement for CloudTie {
     }
 
     fn linearise(&self, net: &Network) -> Linearised {
-        relative(net, self.from, self.to, &self.relative)
+        let own = relative(net, self.from, self.to, &self.corrected(&net.systematic));
+        self.shared.iter().fold(own, |l, (k, by)| l.by(Unknown::Systematic(*k), *by))
     }
 
     fn retarget(&mut self, _: &dyn Fn(usize) -> usize) {}

@@ -1,0 +1,147 @@
+use super::cloud_index::{CELL, Index, Pair};
+use super::shown::CLOSE;
+use super::{Seen, Shown};
+use crate::geometry::{Pose, Vec3};
+
+/// A tie to be looked at: thin slices through where both scans show most, and how far their surfaces lie apart.
+#[derive(Clone, Debug)]
+pub struct TieCard {
+    /// A plan and two sections.
+    pub slices: Vec<TieSlice>,
+    /// Distances between the surfaces of the two, counted: lower end of each millimetre, metres, and how many.
+    pub distances: Vec<(f64, usize)>,
+}
+
+/// How a slice is cut.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Cut {
+    /// Level.
+    Plan,
+    /// Upright, along the main direction of the walls.
+    Along,
+    /// Upright, across it.
+    Across,
+}
+
+/// A slice 10 cm thick, in axes along the main direction of the walls of the first scan, metres.
+#[derive(Clone, Debug)]
+pub struct TieSlice {
+    /// How it is cut.
+    pub cut: Cut,
+    /// Height above the first scanner, or distance from it sideways, metres.
+    pub at: f64,
+    /// Places of the first.
+    pub first: Vec<[f32; 2]>,
+    /// Places of the second.
+    pub second: Vec<[f32; 2]>,
+    /// Those of either where the other saw through.
+    pub conflict: Vec<[f32; 2]>,
+    /// Median of the distances between the two surfaces here, signed along their normals, metres.
+    pub offset: Option<f64>,
+    /// Its 95 %, metres.
+    pub offset95: f64,
+}
+
+/// Half the thickness of a slice, metres.
+const HALF: f64 = 0.05;
+/// Most places of one scan in a slice.
+const MOST: usize = 4000;
+/// Most places that conflicts are looked for among.
+const ASKED: usize = 20_000;
+/// Distances counted each way, millimetres.
+const REACH: i32 = 25;
+
+impl TieCard {
+    /// Of two scans; `relative` is the pose of the second in the frame of the first.
+    pub fn of(first: &Shown, second: &Shown, relative: &Pose) -> Self {
+        // everything in axes along the walls of the first
+        let turned = Pose::levelled(-first.plan.main_direction(), Vec3::zeros());
+        let theirs = turned.compose(relative);
+        let moving = Index::new(&second.cloud, CELL, 1).patches(1);
+        let pairs = Index::new(&first.cloud, CELL, 1).pairs(&moving, relative, 0.1);
+        let shared: Vec<(Vec3, &Pair)> = pairs.iter().map(|p| (turned.apply(&p.at), p)).collect();
+        let back = relative.inverse();
+        let against = |of: &Shown, by: &Shown, pose: &Pose, to: &Pose| -> Vec<Vec3> {
+            let through = |p: &Vec3| by.sight.look(&pose.apply(p), CLOSE) == Seen::Through;
+            of.sample(ASKED).filter(through).map(|p| to.apply(&p)).collect()
+        };
+        let mut conflict = against(second, first, relative, &theirs);
+        conflict.extend(against(first, second, &back, &turned));
+        let places = |of: &Shown, to: &Pose| -> Vec<Vec3> {
+            of.cloud.points.iter().map(|p| to.apply(&Vec3::from(p.map(f64::from)))).collect()
+        };
+        let (mine, other) = (places(first, &turned), places(second, &theirs));
+        // a plan through upright surfaces, sections through whatever both show
+        let upright = shared.iter().filter(|s| s.1.normal.z.abs() < 0.3);
+        let cuts = [
+            (Cut::Plan, busiest(upright.map(|s| s.0.z))),
+            (Cut::Along, busiest(shared.iter().map(|s| s.0.y))),
+            (Cut::Across, busiest(shared.iter().map(|s| s.0.x))),
+        ];
+        let slices = cuts.into_iter().filter_map(|(cut, at)| {
+            let at = at?;
+            let flat = |all: &[Vec3]| thinned(all.iter().filter_map(|p| cut.flat(p, at)).collect());
+            let mut apart: Vec<f64> =
+                shared.iter().filter(|s| cut.flat(&s.0, at).is_some()).map(|s| s.1.residual).collect();
+            let (offset, offset95) = median(&mut apart);
+            Some(TieSlice {
+                cut,
+                at,
+                first: flat(&mine),
+                second: flat(&other),
+                conflict: flat(&conflict),
+                offset,
+                offset95,
+            })
+        });
+        Self { slices: slices.collect(), distances: counted(&pairs) }
+    }
+}
+
+impl Cut {
+    /// A place on the slice, when it lies in it.
+    fn flat(self, p: &Vec3, at: f64) -> Option<[f32; 2]> {
+        let (off, u, v) = match self {
+            Self::Plan => (p.z, p.x, p.y),
+            Self::Along => (p.y, p.x, p.z),
+            Self::Across => (p.x, p.y, p.z),
+        };
+        ((off - at).abs() <= HALF).then_some([u as f32, v as f32])
+    }
+}
+
+/// The middle of the stretch of a slice's thickness that holds most.
+fn busiest(along: impl Iterator<Item = f64>) -> Option<f64> {
+    let mut cells: Vec<i64> = along.map(|v| (v / (2.0 * HALF)).floor() as i64).collect();
+    cells.sort_unstable();
+    let runs = cells.chunk_by(|a, b| a == b);
+    runs.max_by_key(|r| r.len()).map(|r| (r[0] as f64 + 0.5) * 2.0 * HALF)
+}
+
+fn thinned(all: Vec<[f32; 2]>) -> Vec<[f32; 2]> {
+    let step = all.len().div_ceil(MOST).max(1);
+    all.into_iter().step_by(step).collect()
+}
+
+/// Median and 95 % of it from how they scatter: 1.2533 standard errors of a mean, by the median of the sizes.
+fn median(all: &mut [f64]) -> (Option<f64>, f64) {
+    if all.is_empty() {
+        return (None, 0.0);
+    }
+    let half = all.len() / 2;
+    let middle = *all.select_nth_unstable_by(half, f64::total_cmp).1;
+    let mut sizes: Vec<f64> = all.iter().map(|v| (v - middle).abs()).collect();
+    let sigma = 1.4826 * *sizes.select_nth_unstable_by(half, f64::total_cmp).1;
+    (Some(middle), 1.96 * 1.2533 * sigma / (all.len() as f64).sqrt())
+}
+
+fn counted(pairs: &[Pair]) -> Vec<(f64, usize)> {
+    let mut counts = vec![0; 2 * REACH as usize];
+    for p in pairs {
+        let k = (p.residual * 1000.0).floor() as i32 + REACH;
+        if let Some(c) = usize::try_from(k).ok().and_then(|k| counts.get_mut(k)) {
+            *c += 1;
+        }
+    }
+    (-REACH..REACH).map(|k| f64::from(k) / 1000.0).zip(counts).collect()
+}

@@ -1,0 +1,246 @@
+use crate::cloud::WorkingCloud;
+use crate::geometry::{Mat3, Pose, Vec3};
+use nalgebra::Vector6;
+use rayon::prelude::*;
+use std::collections::HashMap;
+
+/// Least cosine between the normals of a pair.
+const ALIKE: f64 = 0.9;
+/// Side of the cells that surfaces are averaged in, metres: no less than [`PATCH`] and the last reach.
+pub(super) const CELL: f64 = 0.12;
+/// How far round a point its surface is averaged, metres.
+const PATCH: f64 = 0.12;
+/// Scatter about the plane of a patch that counts as much as the noise of a single point, metres.
+pub(super) const EVEN: f64 = 0.003;
+/// How far round a point it is looked how wide its surface is, metres.
+const WIDE: f64 = 0.3;
+/// A surface that scatters less far across is narrow, metres.
+const NARROW: f64 = 0.07;
+/// How well a round thing is known where it is seen from two sides, metres.
+const ROUND: f64 = 0.006;
+
+/// A surface round a point.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Patch {
+    /// Mean of its points, metres.
+    pub middle: Vec3,
+    /// Mean of their normals.
+    pub facing: Vec3,
+    /// How many points.
+    pub total: f64,
+    /// Mean square distance from its plane, m².
+    pub uneven: f64,
+    /// No wider than a post.
+    pub narrow: bool,
+}
+
+/// A point of the second and the surface of the first beside it.
+pub(super) struct Pair {
+    /// The point in the frame of the first, metres.
+    pub at: Vec3,
+    /// Normal of the surface, frame of the first.
+    pub normal: Vec3,
+    /// Derivative of the residual by the pose.
+    pub row: Vector6<f64>,
+    /// Distance from the surface, metres.
+    pub residual: f64,
+    /// Scatter of the surface about its plane, metres.
+    pub uneven: f64,
+    /// By the numbers of points, up to a common factor.
+    pub weight: f64,
+    /// By the same, up to its inverse root.
+    pub sigma: f64,
+}
+
+/// Points with a normal: place, normal, number of points.
+pub(super) fn usable(cloud: &WorkingCloud) -> impl Iterator<Item = (Vec3, Vec3, f64)> + '_ {
+    let all = cloud.points.iter().zip(&cloud.normals).zip(&cloud.counts);
+    all.filter(|((_, n), _)| **n != [0; 3])
+        .map(|((p, n), c)| (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)).normalize(), f64::from(*c)))
+}
+
+pub(super) fn key(p: &Vec3, side: f64) -> [i32; 3] {
+    [p.x, p.y, p.z].map(|v| (v / side).floor() as i32)
+}
+
+/// The first cloud's points with a normal, by cells.
+pub(super) struct Index<'a> {
+    cloud: &'a WorkingCloud,
+    side: f64,
+    /// Indices of points, cell by cell.
+    order: Vec<u32>,
+    /// Stretch of `order` of each cell.
+    cells: HashMap<u64, (u32, u32), Spread>,
+}
+
+impl<'a> Index<'a> {
+    /// Of every `step`th point, with cells of a side.
+    pub(super) fn new(cloud: &'a WorkingCloud, side: f64, step: usize) -> Self {
+        let known = (0..cloud.points.len()).filter(|&i| cloud.normals[i] != [0; 3]).step_by(step);
+        let mut keyed: Vec<(u64, u32)> =
+            known.map(|i| (packed(key(&Vec3::from(cloud.points[i].map(f64::from)), side)), i as u32)).collect();
+        keyed.par_sort_unstable();
+        let mut cells = HashMap::with_capacity_and_hasher(keyed.len() / 4, Spread);
+        let mut from = 0;
+        for run in keyed.chunk_by(|a, b| a.0 == b.0) {
+            cells.insert(run[0].0, (from, from + run.len() as u32));
+            from += run.len() as u32;
+        }
+        Self { cloud, side, order: keyed.into_iter().map(|k| k.1).collect(), cells }
+    }
+
+    fn place(&self, i: u32) -> Vec3 {
+        Vec3::from(self.cloud.points[i as usize].map(f64::from))
+    }
+
+    /// The nearest point of like normal within reach, which is no more than the side of a cell.
+    fn nearest(&self, q: &Vec3, normal: &Vec3, reach: f64) -> Option<u32> {
+        let near = self.round(q).filter(|i| self.alike(*i, normal));
+        let best = near.map(|i| ((self.place(i) - q).norm_squared(), i)).min_by(|a, b| a.0.total_cmp(&b.0))?;
+        (best.0 < reach * reach).then_some(best.1)
+    }
+
+    fn alike(&self, i: u32, normal: &Vec3) -> bool {
+        Vec3::from(self.cloud.normals[i as usize].map(f64::from)).dot(normal) > ALIKE * 127.0
+    }
+
+    /// The surface round a point, of what faces as it is said to. A single voxel would not do: where a surface runs
+    /// along the border of two voxels, each holds the points that the noise put on its side.
+    fn patch(&self, centre: &Vec3, normal: &Vec3) -> Patch {
+        let (mut sum, mut facing, mut total, mut squares) = (Vec3::zeros(), Vec3::zeros(), 0.0, Mat3::zeros());
+        for i in self.round(centre).filter(|i| self.alike(*i, normal)) {
+            let off = self.place(i) - centre;
+            if off.norm_squared() < PATCH * PATCH {
+                let c = f64::from(self.cloud.counts[i as usize]);
+                sum += off * c;
+                squares += off * off.transpose() * c;
+                facing += Vec3::from(self.cloud.normals[i as usize].map(f64::from)) * c;
+                total += c;
+            }
+        }
+        let (middle, facing) = (sum / total, facing.normalize());
+        let uneven = facing.dot(&((squares / total - middle * middle.transpose()) * facing)).max(0.0);
+        Patch { middle: centre + middle, facing, total, uneven, narrow: false }
+    }
+
+    /// Whether what faces this way about a place is no wider than a post, a pipe or an edge. Which part of a round
+    /// thing is seen depends on who looks, and so does its mean.
+    fn narrow(&self, centre: &Vec3, normal: &Vec3) -> bool {
+        let (mut sum, mut squares, mut n) = (Vec3::zeros(), Mat3::zeros(), 0.0);
+        for i in self.round(centre).filter(|i| self.alike(*i, normal)) {
+            let off = self.place(i) - centre;
+            if off.norm_squared() < self.side * self.side {
+                sum += off;
+                squares += off * off.transpose();
+                n += 1.0;
+            }
+        }
+        let middle = sum / n;
+        let mut wide: [f64; 3] = (squares / n - middle * middle.transpose()).symmetric_eigenvalues().into();
+        wide.sort_by(f64::total_cmp);
+        wide[1] < NARROW * NARROW
+    }
+
+    /// The surface round every `step`th of its own points.
+    pub(super) fn patches(&self, step: usize) -> Vec<Patch> {
+        let wide = Self::new(self.cloud, WIDE, 1);
+        let some: Vec<u32> = self.order.iter().copied().step_by(step.max(1)).collect();
+        let patch = |i: &u32| {
+            let normal = Vec3::from(self.cloud.normals[*i as usize].map(f64::from)).normalize();
+            let at = self.place(*i);
+            Patch { narrow: wide.narrow(&at, &normal), ..self.patch(&at, &normal) }
+        };
+        some.par_iter().with_min_len(512).map(patch).collect()
+    }
+
+    /// For each moving patch the surface beside it. Both are means over patches of one size, so that on a round or
+    /// uneven surface both lie beside it by as much.
+    pub(super) fn pairs(&self, moving: &[Patch], pose: &Pose, reach: f64) -> Vec<Pair> {
+        let pair = |theirs: &Patch| {
+            let q = pose.apply(&theirs.middle);
+            let turned = pose.rotation * theirs.facing;
+            let mine = self.patch(&self.place(self.nearest(&q, &turned, reach)?), &turned);
+            let normal = (mine.facing + turned).normalize();
+            let turn = (q - pose.translation).cross(&normal);
+            let uneven = mine.uneven.max(theirs.uneven).max(if theirs.narrow { ROUND * ROUND } else { 0.0 });
+            let variance = 1.0 / theirs.total + 1.0 / mine.total + uneven / (EVEN * EVEN);
+            Some(Pair {
+                at: q,
+                normal,
+                row: Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z),
+                residual: normal.dot(&(q - mine.middle)),
+                uneven: uneven.sqrt(),
+                weight: 1.0 / variance,
+                sigma: variance.sqrt(),
+            })
+        };
+        moving.par_iter().with_min_len(512).filter_map(pair).collect()
+    }
+
+    /// Each moving point with the nearest point alone: enough on the way.
+    pub(super) fn near_pairs(&self, moving: &[(Vec3, Vec3, f64)], pose: &Pose, reach: f64) -> Vec<Pair> {
+        let pair = |(p, n, _): &(Vec3, Vec3, f64)| {
+            let q = pose.apply(p);
+            let turned = pose.rotation * n;
+            let nearest = self.nearest(&q, &turned, reach)?;
+            let facing = Vec3::from(self.cloud.normals[nearest as usize].map(f64::from)).normalize();
+            let normal = (facing + turned).normalize();
+            let turn = (q - pose.translation).cross(&normal);
+            let row = Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z);
+            Some(Pair {
+                at: q,
+                normal,
+                row,
+                residual: normal.dot(&(q - self.place(nearest))),
+                weight: 1.0,
+                sigma: 1.0,
+                uneven: 0.0,
+            })
+        };
+        moving.par_iter().with_min_len(256).filter_map(pair).collect()
+    }
+
+    /// Points in the cell of a place and those about it.
+    fn round(&self, centre: &Vec3) -> impl Iterator<Item = u32> + '_ {
+        let [x, y, z] = key(centre, self.side);
+        let cells = (x - 1..=x + 1)
+            .flat_map(move |x| (y - 1..=y + 1).flat_map(move |y| (z - 1..=z + 1).map(move |z| [x, y, z])));
+        cells
+            .filter_map(|c| self.cells.get(&packed(c)))
+            .flat_map(|&(from, to)| self.order[from as usize..to as usize].iter().copied())
+    }
+}
+
+/// A cell in one number: 21 bits an axis.
+fn packed(cell: [i32; 3]) -> u64 {
+    cell.iter().fold(0, |k, &c| k << 21 | (i64::from(c) + (1 << 20)) as u64 & 0x1f_ffff)
+}
+
+/// Hashes packed cells: one multiplication (Knuth 1973, 6.4) is enough for keys that nobody chooses.
+#[derive(Clone, Copy, Default)]
+struct Spread;
+
+impl std::hash::BuildHasher for Spread {
+    type Hasher = Multiplied;
+    fn build_hasher(&self) -> Multiplied {
+        Multiplied(0)
+    }
+}
+
+#[derive(Default)]
+struct Multiplied(u64);
+
+impl std::hash::Hasher for Multiplied {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+    fn write(&mut self, bytes: &[u8]) {
+        for b in bytes {
+            self.write_u64(self.0 << 8 | u64::from(*b));
+        }
+    }
+    fn write_u64(&mut self, k: u64) {
+        let m = k.wrapping_mul(0x9E37_79B9_7F4A_7C15);
+        self.0 = m ^ m >> 32;
+    }
+}

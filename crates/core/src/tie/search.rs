@@ -1,0 +1,124 @@
+use super::clouds::Approach;
+use super::shown::{CLOSE, Compared};
+use super::{CloudFit, CloudGrade, Shown, tie_clouds};
+use crate::geometry::Pose;
+use crate::instrument::Systematic;
+use rayon::prelude::*;
+
+/// What is known of the relation of two scans before their clouds are looked at.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Expected {
+    /// Pose of the second in the frame of the first, right to some decimetres and a degree or so.
+    pub pose: Option<Pose>,
+    /// Distance between the two stations on the plan and its σ, metres.
+    pub distance: Option<(f64, f64)>,
+    /// Errors of the instrument that all points of a scan share.
+    pub profile: Systematic,
+}
+
+/// Two scans brought together by what they show, with all that speaks for and against it.
+#[derive(Clone, Debug)]
+pub struct CloudTieFound {
+    /// Where the second stands, and how well.
+    pub fit: CloudFit,
+    /// What the two say of one another there.
+    pub compared: Compared,
+    /// The best of the other places, when others were looked for.
+    pub rival: Option<Rival>,
+    /// Grade, with its reasons.
+    pub grade: CloudGrade,
+}
+
+/// Another place that the second scan might have.
+#[derive(Clone, Copy, Debug)]
+pub struct Rival {
+    /// Pose of the second in the frame of the first.
+    pub pose: Pose,
+    /// What the two say of one another there.
+    pub compared: Compared,
+    /// How well it stands beside the one chosen: 1 is as well.
+    pub share: f64,
+    /// It was set aside because the distance between the stations is another one.
+    pub by_distance: bool,
+}
+
+/// Starts that are looked at closely.
+const LOOKED_AT: usize = 1500;
+/// Starts that are followed to their end.
+const FOLLOWED: usize = 24;
+/// Places nearer than this are one, metres and radians.
+const SAME: (f64, f64) = (0.3, 0.04);
+/// What is taken for a conflict while the place is roughly known, metres.
+const ROUGH: f64 = 0.25;
+
+/// Brings two scans together whose z axes are upright. Without a start all headings and shifts are looked at:
+/// likely ones by how the plan views go together, some of them followed, and the best and the second best kept.
+///
+/// `None` when nothing is shared that could be laid on one another.
+pub fn tie_by_clouds(first: &Shown, second: &Shown, expected: &Expected) -> Option<CloudTieFound> {
+    let (start, rival) = if let Some(pose) = expected.pose { (pose, None) } else { chosen(first, second, expected)? };
+    let fit = tie_clouds(&first.cloud, &second.cloud, &start)?;
+    let compared = Compared::of(first, second, &fit.relative, CLOSE, usize::MAX);
+    let grade = CloudGrade::of(&fit, &compared, rival.as_ref(), expected);
+    Some(CloudTieFound { fit, compared, rival, grade })
+}
+
+/// The likeliest place, and the next.
+fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, Option<Rival>)> {
+    let mut places = places(first, second);
+    let fits = |p: &(Pose, f64)| {
+        expected.distance.is_none_or(|(d, sigma)| (p.0.translation.xy().norm() - d).abs() < 4.0 * sigma)
+    };
+    if places.is_empty() {
+        return None;
+    }
+    let best = places.remove(places.iter().position(fits).unwrap_or(0));
+    // what the distance speaks against is no rival any more, and stays on record
+    let other = places.iter().find(|p| fits(p)).or(places.first());
+    let rival = other.map(|p| Rival {
+        pose: p.0,
+        compared: Compared::of(first, second, &p.0, CLOSE, usize::MAX),
+        share: (p.1 / best.1.max(1e-9)).max(0.0),
+        by_distance: !fits(p),
+    });
+    Some((best.0, rival))
+}
+
+/// Places the second may have in the frame of the first, each with its score, the best first.
+fn places(first: &Shown, second: &Shown) -> Vec<(Pose, f64)> {
+    let starts = first.plan.starts(&second.plan);
+    let mut rough: Vec<(Pose, f64)> = starts
+        .par_iter()
+        .take(LOOKED_AT)
+        .map(|s| (s.pose, Compared::of(first, second, &s.pose, ROUGH, 1000).score(3.0)))
+        .collect();
+    rough.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let mut apart: Vec<Pose> = Vec::new();
+    for (pose, _) in rough {
+        if apart.len() < FOLLOWED && apart.iter().all(|p| !same(p, &pose)) {
+            apart.push(pose);
+        }
+    }
+    let approach = Approach::new(&first.cloud, &second.cloud);
+    let mut found: Vec<(Pose, f64)> = apart
+        .par_iter()
+        .filter_map(|p| approach.from(p))
+        .map(|p| (p, Compared::of(first, second, &p, CLOSE, 3000).score(HARM)))
+        .collect();
+    found.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let mut out: Vec<(Pose, f64)> = Vec::new();
+    for f in found {
+        if out.iter().all(|o| !same(&o.0, &f.0)) {
+            out.push(f);
+        }
+    }
+    out
+}
+
+/// A place that was seen through speaks so many times louder than one that agrees: at the right place
+/// hardly any is (`crates/sim/tests/ties.rs`).
+const HARM: f64 = 40.0;
+
+fn same(a: &Pose, b: &Pose) -> bool {
+    (a.translation - b.translation).norm() < SAME.0 && a.rotation.angle_to(&b.rotation) < SAME.1
+}

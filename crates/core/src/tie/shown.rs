@@ -1,0 +1,84 @@
+use super::{PlanView, Seen, Sight};
+use crate::cloud::WorkingCloud;
+use crate::geometry::{Pose, Vec3};
+
+/// What is kept of a scan to bring it together with others by what it shows.
+#[derive(Clone, Debug)]
+pub struct Shown {
+    /// Its surfaces, scanner frame.
+    pub cloud: WorkingCloud,
+    /// How far it saw.
+    pub sight: Sight,
+    /// As seen from above.
+    pub plan: PlanView,
+    /// Some of the places, spread over the whole.
+    sample: Vec<Vec3>,
+}
+
+/// What is taken for a conflict once two scans lie on one another, metres.
+pub(super) const CLOSE: f64 = 0.08;
+/// Places compared each way.
+const SAMPLE: usize = 6000;
+
+impl Shown {
+    /// Of a scan whose z axis is upright.
+    pub fn new(cloud: WorkingCloud, sight: Sight) -> Self {
+        let usable = surfaces(&cloud).count();
+        let step = (usable / SAMPLE).max(1);
+        let sample = surfaces(&cloud).step_by(step).map(|s| s.0).collect();
+        let plan = PlanView::of(&cloud);
+        Self { cloud, sight, plan, sample }
+    }
+
+    /// Some of its places, about `most` of them, scanner frame, metres.
+    pub fn sample(&self, most: usize) -> impl Iterator<Item = Vec3> + '_ {
+        self.sample.iter().copied().step_by(self.sample.len().div_ceil(most.max(1)).max(1))
+    }
+}
+
+/// Points whose normal is known: place and unit normal, scanner frame, metres.
+pub(super) fn surfaces(cloud: &WorkingCloud) -> impl Iterator<Item = (Vec3, Vec3)> + '_ {
+    let known = cloud.points.iter().zip(&cloud.normals).filter(|(_, n)| **n != [0; 3]);
+    known.map(|(p, n)| (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)).normalize()))
+}
+
+/// What two scans say of one another in a relative pose: shares of the places of the one that the other can speak
+/// of, first of the second's seen from the first, then the other way.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Compared {
+    /// Share of all places where the other saw a surface too.
+    pub overlap: [f64; 2],
+    /// Share of the places of which the other can speak where it saw through.
+    pub conflict: [f64; 2],
+}
+
+impl Compared {
+    /// Compares two scans; `relative` is the pose of the second in the frame of the first.
+    pub fn of(first: &Shown, second: &Shown, relative: &Pose, tolerance: f64, most: usize) -> Self {
+        let back = relative.inverse();
+        let one = |sight: &Sight, pose: &Pose, of: &Shown| {
+            let (mut all, mut surface, mut through) = (0.0_f64, 0.0, 0.0);
+            for p in of.sample(most) {
+                all += 1.0;
+                match sight.look(&pose.apply(&p), tolerance) {
+                    Seen::Surface => surface += 1.0,
+                    Seen::Through => through += 1.0,
+                    Seen::Unknown => {}
+                }
+            }
+            (surface / all.max(1.0), through / (surface + through).max(1.0))
+        };
+        let (a, b) = (one(&first.sight, relative, second), one(&second.sight, &back, first));
+        Self { overlap: [a.0, b.0], conflict: [a.1, b.1] }
+    }
+
+    /// The larger conflict of both ways.
+    pub fn worst_conflict(&self) -> f64 {
+        self.conflict[0].max(self.conflict[1])
+    }
+
+    /// One figure to rank by: what agrees, less what cannot be, so many times.
+    pub(super) fn score(&self, harm: f64) -> f64 {
+        (0..2).map(|k| self.overlap[k] * (1.0 - harm * self.conflict[k])).sum::<f64>() / 2.0
+    }
+}

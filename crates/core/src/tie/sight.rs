@@ -1,0 +1,109 @@
+use crate::geometry::{Pose, Vec3};
+use crate::scan::Scan;
+
+/// How far a scan saw in every direction, half a degree apart: what lies nearer was seen through.
+///
+/// Directions are columns by azimuth anticlockwise from −180° and rows by elevation from +90° down.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Sight {
+    /// Nearest and farthest range of each direction, metres; infinite and zero where nothing was measured.
+    cells: Vec<[f32; 2]>,
+}
+
+/// What a scan says of a place.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Seen {
+    /// It saw a surface there.
+    Surface,
+    /// It saw through there: nothing can be there.
+    Through,
+    /// It lies behind something, or where nothing was measured.
+    Unknown,
+}
+
+/// Directions round the horizon.
+const COLUMNS: usize = 720;
+/// Directions from zenith to nadir.
+const ROWS: usize = 360;
+
+impl Sight {
+    /// Of a scan.
+    pub fn of(scan: &Scan) -> Self {
+        let mut cells = vec![[f32::INFINITY, 0.0]; COLUMNS * ROWS];
+        // some points a direction are enough
+        let step = (scan.points.len() / (COLUMNS * ROWS * 16)).max(1);
+        for p in scan.points.iter().step_by(step) {
+            let range = p[0].hypot(p[1]).hypot(p[2]);
+            if range > 0.1 {
+                let (row, col) = direction(*p);
+                let cell = &mut cells[row * COLUMNS + col];
+                *cell = [cell[0].min(range), cell[1].max(range)];
+            }
+        }
+        Self { cells }
+    }
+
+    /// As bytes: nearest and farthest range of each direction in centimetres, little-endian, 0 for nothing.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        let cm = |v: f32| (v * 100.0).clamp(0.0, 65_535.0) as u16;
+        let pair = |c: &[f32; 2]| if c[1] > 0.0 { [cm(c[0]), cm(c[1])] } else { [0, 0] };
+        self.cells.iter().flat_map(pair).flat_map(u16::to_le_bytes).collect()
+    }
+
+    /// From [`Sight::to_bytes`]; `None` when they are not of a sight.
+    pub fn from_bytes(bytes: &[u8]) -> Option<Self> {
+        if bytes.len() != COLUMNS * ROWS * 4 {
+            return None;
+        }
+        let metres = |b: &[u8]| f32::from(u16::from_le_bytes([b[0], b[1]])) / 100.0;
+        let cell = |b: &[u8]| {
+            let (near, far) = (metres(&b[..2]), metres(&b[2..]));
+            if far > 0.0 { [near, far] } else { [f32::INFINITY, 0.0] }
+        };
+        Some(Self { cells: bytes.chunks_exact(4).map(cell).collect() })
+    }
+
+    /// What the scan says of a place in its frame, within `tolerance` metres. The neighbouring directions count as
+    /// well, so that edges and slanting surfaces speak against nothing.
+    pub fn look(&self, at: &Vec3, tolerance: f64) -> Seen {
+        let range = at.norm();
+        let (row, col) = direction([at.x as f32, at.y as f32, at.z as f32]);
+        if self.cells[row * COLUMNS + col][1] <= 0.0 || range < 0.3 {
+            return Seen::Unknown;
+        }
+        let (mut near, mut far) = (f32::INFINITY, 0.0_f32);
+        for r in row.saturating_sub(1)..=(row + 1).min(ROWS - 1) {
+            for c in [col + COLUMNS - 1, col, col + 1] {
+                let cell = self.cells[r * COLUMNS + c % COLUMNS];
+                near = near.min(cell[0]);
+                far = far.max(cell[1]);
+            }
+        }
+        let (near, far) = (f64::from(near), f64::from(far));
+        // a surface that is seen askew fills the range between; one does not know then
+        if range < near - tolerance {
+            Seen::Through
+        } else if range <= far + tolerance && far - near < 0.15 * range + 2.0 * tolerance {
+            Seen::Surface
+        } else {
+            Seen::Unknown
+        }
+    }
+
+    /// What the scan says of places of another, in turn, whose pose in this frame is given.
+    pub fn of_places<'a>(
+        &'a self,
+        pose: &'a Pose,
+        places: impl Iterator<Item = Vec3> + 'a,
+        tolerance: f64,
+    ) -> impl Iterator<Item = Seen> + 'a {
+        places.map(move |p| self.look(&pose.apply(&p), tolerance))
+    }
+}
+
+fn direction(p: [f32; 3]) -> (usize, usize) {
+    const PER: f32 = COLUMNS as f32 / std::f32::consts::TAU;
+    let col = ((p[1].atan2(p[0]) + std::f32::consts::PI) * PER) as usize;
+    let row = ((std::f32::consts::FRAC_PI_2 - p[2].atan2(p[0].hypot(p[1]))) * PER) as usize;
+    (row.min(ROWS - 1), col.min(COLUMNS - 1))
+}

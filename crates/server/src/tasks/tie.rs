@@ -1,0 +1,124 @@
+//! Ties by clouds: pair after pair, each kept when it is found, then the block is adjusted with them.
+
+use super::{Progress, Stop, blocking};
+use crate::App;
+use crate::record::GradeWord;
+use crate::record::cloud_tie::FoundTie;
+use crate::work::planning;
+use crate::work::ties::{can_be_tied, found, grade, search_key, shown, takes_part};
+use std::collections::{HashMap, HashSet, VecDeque};
+use std::sync::Arc;
+use uuid::Uuid;
+use vistazo_core::geometry::Pose;
+use vistazo_core::instrument::Instrument;
+use vistazo_core::tie::{Expected, NextPair, Pairs, Shown, tie_by_clouds};
+use vistazo_store::field::ScanRow;
+use vistazo_store::tasks::Task;
+use vistazo_store::ties::{self, NewCloudTie};
+
+pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
+    let placed = placed(app, task.job_id).await?;
+    let found = search(app, task.job_id, &placed, false, progress, (0.0, 0.9)).await?;
+    progress.at(0.92, "matching and adjusting")?;
+    let adjusted = super::register::adjust(app, task.job_id).await?.0;
+    Ok(format!("{found}; {adjusted}"))
+}
+
+/// Where the scans stand, when the last registration is of what is there.
+async fn placed(app: &App, job: Uuid) -> Result<HashMap<Uuid, Pose>, Stop> {
+    let now = crate::work::registration::current(app, job).await?;
+    let fresh = now.filter(|c| !c.stale && c.record.refused.is_none() && c.open() == 0);
+    Ok(fresh.map_or_else(HashMap::new, |c| c.record.scans.iter().map(|s| (s.id, Pose::from(&s.pose))).collect()))
+}
+
+/// Looks for ties, each kept when it is found, from where the scans stand as far as that is known. Among scans that
+/// have a place nothing is looked for when only what is `loose` is to be tied. Says in short what was found.
+pub(super) async fn search(
+    app: &App,
+    job: Uuid,
+    placed: &HashMap<Uuid, Pose>,
+    loose: bool,
+    progress: &Progress,
+    (from, to): (f64, f64),
+) -> Result<String, Stop> {
+    let (_, brief) = crate::work::brief(app, job).await?;
+    let profile = Instrument::from(&brief.instrument).systematic;
+    let plan = planning::load(app, job).await?;
+    let all = vistazo_store::field::scans(&app.db, job).await?;
+    let scans: Vec<&ScanRow> = all.iter().filter(|s| can_be_tied(s)).collect();
+    let station = |s: &ScanRow| plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position.xy());
+    let mut pairs = Pairs::new(&scans.iter().map(|s| station(s)).collect::<Vec<_>>());
+    let standing = scans.iter().enumerate().filter_map(|(k, s)| Some((k, *placed.get(&s.id)?)));
+    pairs.place(&standing.collect::<Vec<_>>());
+    if loose {
+        pairs.only_loose();
+    }
+    let mut held = Held::default();
+    let known: HashMap<(Uuid, Uuid), ties::CloudTieRow> =
+        ties::cloud_ties(&app.db, job).await?.into_iter().map(|t| ((t.scan_a, t.scan_b), t)).collect();
+    let mut looked = 0;
+    while let Some(next) = pairs.next_pair() {
+        let NextPair { scans: (i, j), start } = next;
+        let (a, b) = (scans[i], scans[j]);
+        let share = f64::from(looked) / (f64::from(looked) + pairs.left() as f64 + 1.0);
+        progress.at(from + (to - from) * share, &format!("bringing {} and {} together", a.name, b.name))?;
+        looked += 1;
+        let search = search_key(&brief, a, b);
+        // what an attempt before this found is there already; with a start, what was not found is tried again
+        if let Some(t) = known.get(&(a.id, b.id)).filter(|t| t.search == search) {
+            let tie = found(t)?.filter(|_| takes_part(t));
+            if tie.is_some() || start.is_none() || !t.decision.is_empty() {
+                pairs.found((i, j), tie.map(|f| f.pose()).as_ref());
+                continue;
+            }
+        }
+        let (first, second) = (held.get(app, a).await?, held.get(app, b).await?);
+        let expected = Expected { pose: start, distance: None, profile };
+        let tie = blocking(move || Ok(tie_by_clouds(&first, &second, &expected))).await?;
+        let word = tie.as_ref().map_or(GradeWord::NotJudged, |t| t.grade.grade.into());
+        let kept = tie.as_ref().map(|t| serde_json::json!(FoundTie::from(t)));
+        let grade = serde_json::json!(word);
+        let row = NewCloudTie {
+            scans: (a.id, b.id),
+            search: &search,
+            found: kept.as_ref(),
+            grade: grade.as_str().unwrap_or_default(),
+        };
+        ties::put_cloud_tie(&app.db, job, &row).await?;
+        pairs.found((i, j), tie.filter(|_| word == GradeWord::Sound).map(|t| t.fit.relative).as_ref());
+    }
+    let parts: HashSet<usize> = pairs.parts().into_iter().collect();
+    let rows = ties::cloud_ties(&app.db, job).await?;
+    let count = |g: GradeWord| rows.iter().filter(|t| t.found.is_some() && grade(t) == g).count();
+    let together = match parts.len() {
+        1 => format!("all {} scans hang together", scans.len()),
+        n => format!("the {} scans fall into {n} parts", scans.len()),
+    };
+    let left_out = all.len() - scans.len();
+    let not_looked =
+        if left_out > 0 { format!("; {left_out} not levelled or without a scanner") } else { String::new() };
+    let (sound, doubtful) = (count(GradeWord::Sound), count(GradeWord::Doubtful));
+    Ok(format!("{looked} pairs looked at: {sound} sound ties, {doubtful} doubtful; {together}{not_looked}"))
+}
+
+/// Scans that are held in memory, the last used ones.
+#[derive(Default)]
+struct Held(VecDeque<(Uuid, Arc<Shown>)>);
+
+impl Held {
+    /// So many at once: a scan takes some tens of megabytes.
+    const MOST: usize = 12;
+
+    async fn get(&mut self, app: &App, scan: &ScanRow) -> Result<Arc<Shown>, Stop> {
+        let at = self.0.iter().position(|h| h.0 == scan.id);
+        let one = match at.and_then(|k| self.0.remove(k)) {
+            Some((_, s)) => s,
+            None => Arc::new(shown(app, scan).await?),
+        };
+        self.0.push_back((scan.id, one.clone()));
+        if self.0.len() > Self::MOST {
+            self.0.pop_front();
+        }
+        Ok(one)
+    }
+}

@@ -1,0 +1,102 @@
+//! Ties by clouds: what two scans show of the same surfaces, and what was decided about it.
+
+use crate::{PgPool, Result, changed, new_id};
+use chrono::{DateTime, Utc};
+use serde_json::Value;
+use uuid::Uuid;
+
+#[derive(Debug, Clone, sqlx::FromRow)]
+pub struct CloudTieRow {
+    pub id: Uuid,
+    pub scan_a: Uuid,
+    pub scan_b: Uuid,
+    pub search: String,
+    pub found: Option<Value>,
+    pub grade: String,
+    pub decision: String,
+    pub reason: String,
+    pub decided_by: Option<String>,
+    pub decided_at: Option<DateTime<Utc>>,
+    pub version: i32,
+}
+
+/// What a search made of two scans.
+#[derive(Debug)]
+pub struct NewCloudTie<'a> {
+    pub scans: (Uuid, Uuid),
+    pub search: &'a str,
+    pub found: Option<&'a Value>,
+    pub grade: &'a str,
+}
+
+/// What a person decided about a tie.
+#[derive(Debug)]
+pub struct TieDecision<'a> {
+    pub id: Uuid,
+    /// As it was seen.
+    pub version: i32,
+    /// `accepted`, `rejected`, or empty to leave it to its grade.
+    pub decision: &'a str,
+    pub reason: &'a str,
+}
+
+pub async fn cloud_ties(db: &PgPool, job: Uuid) -> Result<Vec<CloudTieRow>> {
+    Ok(sqlx::query_as(
+        "select t.id, scan_a, scan_b, search, found, grade, decision, reason, u.name as decided_by, decided_at, version \
+         from cloud_ties t left join users u on u.id = t.decided_by where job_id = $1 order by t.id",
+    )
+    .bind(job)
+    .fetch_all(db)
+    .await?)
+}
+
+/// Keeps what a search found. What was decided about an earlier find of another search does not hold for it.
+pub async fn put_cloud_tie(db: &PgPool, job: Uuid, t: &NewCloudTie<'_>) -> Result<()> {
+    sqlx::query(
+        "insert into cloud_ties (id, job_id, scan_a, scan_b, search, found, grade) values ($1, $2, $3, $4, $5, $6, $7) \
+         on conflict (scan_a, scan_b) do update set search = $5, found = $6, grade = $7, version = cloud_ties.version + 1, \
+         decision = case when cloud_ties.search = $5 then cloud_ties.decision else '' end",
+    )
+    .bind(new_id())
+    .bind(job)
+    .bind(t.scans.0)
+    .bind(t.scans.1)
+    .bind(t.search)
+    .bind(t.found)
+    .bind(t.grade)
+    .execute(db)
+    .await?;
+    Ok(())
+}
+
+/// Accepts, rejects, or leaves ties to their grade: all of them or none.
+pub async fn decide_ties(db: &PgPool, job: Uuid, user: Uuid, list: &[TieDecision<'_>]) -> Result<()> {
+    let mut tx = db.begin().await?;
+    for d in list {
+        let done = sqlx::query(
+            "update cloud_ties set decision = $4, reason = $5, decided_by = $6, decided_at = now(), version = version + 1 \
+             where job_id = $1 and id = $2 and version = $3",
+        )
+        .bind(job)
+        .bind(d.id)
+        .bind(d.version)
+        .bind(d.decision)
+        .bind(d.reason)
+        .bind(user)
+        .execute(&mut *tx)
+        .await?;
+        changed(done.rows_affected())?;
+    }
+    tx.commit().await?;
+    Ok(())
+}
+
+/// A sum over what of the ties decides whether a result is out of date.
+pub async fn cloud_tie_state(db: &PgPool, job: Uuid) -> Result<String> {
+    Ok(sqlx::query_scalar(
+        "select coalesce(md5(string_agg(id::text || search || grade || decision, ',' order by id)), '') from cloud_ties where job_id = $1 and found is not null",
+    )
+    .bind(job)
+    .fetch_one(db)
+    .await?)
+}

@@ -1,0 +1,91 @@
+import { Button } from 'antd'
+import { arc, chance, num } from '../lib/format'
+import { useUnits } from '../lib/units'
+import { Grade, Ledger } from '../parts'
+import { toneOf } from './Ledgers'
+import { TieCard } from './TieCard'
+import type { Result } from './useRegistration'
+import type { CloudTie, Ties } from './useTies'
+
+const ORDER = { failed: 1, doubtful: 0, not_judged: 2, sound: 3 }
+
+/** Most doubtful first: what failed asks for nothing. */
+export const inOrder = (ties: CloudTie[]) =>
+  [...ties].sort((x, y) => ORDER[x.grade] - ORDER[y.grade] || y.weakest95 - x.weakest95)
+
+const share = (v: number[]) => v.map((x) => num(100 * x, x < 0.1 ? 1 : 0)).join(' / ')
+
+function part(t: CloudTie) {
+  if (t.decision) return t.decision
+  return t.takes_part ? 'takes part' : 'left out'
+}
+
+/** Ties by clouds: what two scans show of the same surfaces, each with its evidence. */
+export function CloudTies(p: {
+  ties: Ties
+  result: Result | undefined
+  picked: string | null
+  open: boolean
+  chosen: string | null
+  onChoose: (tie: string | null) => void
+}) {
+  const u = useUnits()
+  const said = new Map((p.result?.cloud_ties ?? []).map((r) => [r.tie, r]))
+  const rows = inOrder(p.ties.ties).filter((t) => !p.picked || t.a === p.picked || t.b === p.picked)
+  const at = rows.findIndex((t) => t.id === p.chosen)
+  const chosen = rows[at]
+  return (
+    <>
+      {chosen && (
+        <TieCard
+          key={chosen.id}
+          tie={chosen}
+          ties={p.ties}
+          open={p.open}
+          onStep={(by) => p.onChoose(rows[(at + by + rows.length) % rows.length]?.id ?? null)}
+          onClose={() => p.onChoose(null)}
+        />
+      )}
+      <Ledger
+        label="Ties by clouds"
+        rows={rows}
+        id={(t) => t.id}
+        selected={p.chosen}
+        onSelect={p.onChoose}
+        empty="None yet: find them from what the scans themselves show."
+        tone={(t) => toneOf({ active: t.takes_part, suspect: !!said.get(t.id)?.suspect })}
+        columns={[
+          { head: 'Tie', cell: (t) => `${t.a}–${t.b}` },
+          { head: 'Grade', cell: (t) => <Grade value={t.grade} />, value: (t) => ORDER[t.grade] },
+          { head: '', cell: (t) => (t.stale ? 'out of date' : part(t)) },
+          { head: 'overlap [%]', num: true, cell: (t) => share(t.overlap), value: (t) => Math.max(...t.overlap) },
+          { head: 'conflict [%]', num: true, cell: (t) => share(t.conflict), value: (t) => Math.max(...t.conflict) },
+          { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms), value: (t) => t.rms / u.smallMetres },
+          {
+            head: <>held worst, 95 % [{u.small}]</>,
+            num: true,
+            cell: (t) => u.err(t.weakest95),
+            value: (t) => t.weakest95 / u.smallMetres,
+          },
+          { head: 'heading 95 % [″]', num: true, cell: (t) => arc(t.heading95) },
+          { head: <>residual [{u.small}]</>, num: true, cell: (t) => u.err(said.get(t.id)?.shift) },
+          { head: 'p', num: true, cell: (t) => chance(said.get(t.id)?.p_value), value: (t) => said.get(t.id)?.p_value },
+          { head: 'Reason', width: 150, cell: (t) => t.reasons.join('; ') },
+        ]}
+      />
+    </>
+  )
+}
+
+/** The way to them, and what they are for. */
+export function FindTies({ ties, scans }: { ties: Ties; scans: number }) {
+  return (
+    <Button
+      loading={ties.searching || ties.find.isPending}
+      disabled={scans < 2}
+      onClick={() => ties.find.mutate(undefined)}
+    >
+      {ties.ties.length ? 'Find ties by clouds again' : 'Find ties by clouds'}
+    </Button>
+  )
+}
