@@ -34,7 +34,11 @@ pub fn brief(job: &SmallJob) -> serde_json::Value {
 
 /// Makes the files; truth stays in `job`.
 pub fn files() -> Files {
-    let job = small_job(SEED);
+    files_of(small_job(SEED))
+}
+
+/// The files of a job that was changed before it was scanned.
+pub fn files_of(job: SmallJob) -> Files {
     let scans = (0..job.truth.poses.len()).map(|k| (format!("room-{}.e57", k + 1), e57(&job, &[k]))).collect();
     let control: Vec<(String, Vec3)> =
         job.scene.spheres.iter().enumerate().map(|(i, s)| (format!("P{}", i + 1), s.centre)).collect();

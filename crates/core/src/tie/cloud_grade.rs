@@ -48,6 +48,8 @@ pub enum CloudReason {
     Slides(f64),
     /// The surfaces lie further apart than those of one place: robust root mean square, metres.
     Rough(f64),
+    /// So many other scans see it there, and contradict in nothing.
+    Confirmed(usize),
     /// Nothing speaks against it: overlap, and conflict.
     Agrees(f64, f64),
 }

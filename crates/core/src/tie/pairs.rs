@@ -33,7 +33,7 @@ pub struct NextPair {
 }
 
 /// Searches spent on a scan that hangs on nothing.
-const SEARCHES: usize = 8;
+const SEARCHES: usize = 14;
 /// Neighbours that each scan is tied to.
 const NEIGHBOURS: usize = 5;
 /// Stations that are planned farther apart share nothing, metres.
@@ -120,6 +120,19 @@ impl Pairs {
         for p in self.part.iter_mut().filter(|p| p.0 == b) {
             *p = (a, moved.compose(&p.1));
         }
+    }
+
+    /// Scans of the part of the first, without the two, nearest to where the second would stand, with its pose in the
+    /// frame of each: whom to ask.
+    pub fn witnesses(&self, (i, j): (usize, usize), relative: &Pose, most: usize) -> Vec<(usize, Pose)> {
+        let (part, at_i) = self.part[i];
+        let there = at_i.compose(relative);
+        let mut near: Vec<(f64, usize)> = (0..self.part.len())
+            .filter(|&k| k != i && k != j && self.part[k].0 == part)
+            .map(|k| ((self.part[k].1.translation - there.translation).norm(), k))
+            .collect();
+        near.sort_by(|a, b| a.0.total_cmp(&b.0));
+        near.into_iter().take(most).map(|(_, k)| (k, self.part[k].1.inverse().compose(&there))).collect()
     }
 
     /// For each scan the part that it hangs together with.

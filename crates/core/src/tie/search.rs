@@ -1,6 +1,6 @@
 use super::clouds::Approach;
 use super::shown::{CLOSE, Compared};
-use super::{CloudFit, CloudGrade, Shown, tie_clouds};
+use super::{CloudFit, CloudGrade, CloudReason, Grade, Shown, tie_clouds};
 use crate::geometry::Pose;
 use crate::instrument::Systematic;
 use rayon::prelude::*;
@@ -46,6 +46,8 @@ pub struct Rival {
 const LOOKED_AT: usize = 1500;
 /// Starts that are followed to their end.
 const FOLLOWED: usize = 24;
+/// More conflict, or less overlap, than this at the best place: the two do not belong together.
+const HOPELESS: (f64, f64) = (0.08, 0.05);
 /// Places nearer than this are one, metres and radians.
 const SAME: (f64, f64) = (0.3, 0.04);
 /// What is taken for a conflict while the place is roughly known, metres.
@@ -63,6 +65,29 @@ pub fn tie_by_clouds(first: &Shown, second: &Shown, expected: &Expected) -> Opti
     Some(CloudTieFound { fit, compared, rival, grade })
 }
 
+impl CloudTieFound {
+    /// Whether nothing speaks against it but that little is shared.
+    pub fn wants_witnesses(&self) -> bool {
+        let slight = |r: &CloudReason| matches!(r, CloudReason::LittleOverlap(_));
+        self.grade.grade == Grade::Doubtful && self.grade.reasons.iter().all(slight) && self.compared.agrees()
+    }
+
+    /// Asks other scans, whose pose of the second in their frame is given as it would be: a scan in a wrong place lies
+    /// where some of them saw through. Those who see it there and contradict in nothing make it sound.
+    pub fn ask(&mut self, second: &Shown, others: &[(&Shown, Pose)]) {
+        let said: Vec<Compared> =
+            others.iter().map(|(o, pose)| Compared::of(o, second, pose, CLOSE, usize::MAX)).collect();
+        let witnesses = said.iter().filter(|c| c.overlap[0].max(c.overlap[1]) > WITNESS).count();
+        if witnesses > 0 && said.iter().all(Compared::agrees) {
+            self.grade.grade = Grade::Sound;
+            self.grade.reasons.insert(0, CloudReason::Confirmed(witnesses));
+        }
+    }
+}
+
+/// Share of what a scan shows, or of what it is asked about, that makes it a witness.
+const WITNESS: f64 = 0.03;
+
 /// The likeliest place, and the next.
 fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, Option<Rival>)> {
     let mut places = places(first, second);
@@ -73,6 +98,11 @@ fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, O
         return None;
     }
     let best = places.remove(places.iter().position(fits).unwrap_or(0));
+    // what contradicts itself there, or hardly shares anything, becomes no better by a fit
+    let close = Compared::of(first, second, &best.0, CLOSE, 3000);
+    if close.worst_conflict() > HOPELESS.0 || close.overlap[0].max(close.overlap[1]) < HOPELESS.1 {
+        return None;
+    }
     // what the distance speaks against is no rival any more, and stays on record
     let other = places.iter().find(|p| fits(p)).or(places.first());
     let rival = other.map(|p| Rival {

@@ -77,6 +77,11 @@ impl Compared {
         self.conflict[0].max(self.conflict[1])
     }
 
+    /// Whether as good as nothing contradicts.
+    pub fn agrees(&self) -> bool {
+        self.worst_conflict() < 0.004
+    }
+
     /// One figure to rank by: what agrees, less what cannot be, so many times.
     pub(super) fn score(&self, harm: f64) -> f64 {
         (0..2).map(|k| self.overlap[k] * (1.0 - harm * self.conflict[k])).sum::<f64>() / 2.0

@@ -46,6 +46,7 @@ pub(crate) enum TieReason {
     LittleOverlap { share: f64 },
     Slides { bound: f64 },
     Rough { rms: f64 },
+    Confirmed { others: usize },
     Agrees { overlap: f64, conflict: f64 },
 }
 
@@ -59,6 +60,7 @@ impl From<&CloudReason> for TieReason {
             CloudReason::LittleOverlap(share) => Self::LittleOverlap { share },
             CloudReason::Slides(bound) => Self::Slides { bound },
             CloudReason::Rough(rms) => Self::Rough { rms },
+            CloudReason::Confirmed(others) => Self::Confirmed { others },
             CloudReason::Agrees(overlap, conflict) => Self::Agrees { overlap, conflict },
         }
     }

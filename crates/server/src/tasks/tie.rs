@@ -11,7 +11,7 @@ use std::sync::Arc;
 use uuid::Uuid;
 use vistazo_core::geometry::Pose;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::tie::{Expected, NextPair, Pairs, Shown, tie_by_clouds};
+use vistazo_core::tie::{CloudTieFound, Expected, NextPair, Pairs, Shown, tie_by_clouds};
 use vistazo_store::field::ScanRow;
 use vistazo_store::tasks::Task;
 use vistazo_store::ties::{self, NewCloudTie};
@@ -74,7 +74,11 @@ pub(super) async fn search(
         }
         let (first, second) = (held.get(app, a).await?, held.get(app, b).await?);
         let expected = Expected { pose: start, distance: None, profile };
-        let tie = blocking(move || Ok(tie_by_clouds(&first, &second, &expected))).await?;
+        let theirs = second.clone();
+        let mut tie = blocking(move || Ok(tie_by_clouds(&first, &theirs, &expected))).await?;
+        if let Some(t) = tie.take_if(|t| t.wants_witnesses()) {
+            tie = Some(asked(app, t, &scans, &pairs, (i, j), &mut held).await?);
+        }
         let word = tie.as_ref().map_or(GradeWord::NotJudged, |t| t.grade.grade.into());
         let kept = tie.as_ref().map(|t| serde_json::json!(FoundTie::from(t)));
         let grade = serde_json::json!(word);
@@ -101,13 +105,44 @@ pub(super) async fn search(
     Ok(format!("{looked} pairs looked at: {sound} sound ties, {doubtful} doubtful; {together}{not_looked}"))
 }
 
+/// A tie by which little is shared, with what the other scans of the block say of it: first those of the one's part,
+/// and where these say nothing, those of the other's.
+async fn asked(
+    app: &App,
+    mut tie: CloudTieFound,
+    scans: &[&ScanRow],
+    pairs: &Pairs,
+    (i, j): (usize, usize),
+    held: &mut Held,
+) -> Result<CloudTieFound, Stop> {
+    const ASKED: usize = 6;
+    let relative = tie.fit.relative;
+    for (from, to, pose) in [(i, j, relative), (j, i, relative.inverse())] {
+        let about = held.get(app, scans[to]).await?;
+        let mut others = Vec::new();
+        for (k, pose) in pairs.witnesses((from, to), &pose, ASKED) {
+            others.push((held.get(app, scans[k]).await?, pose));
+        }
+        tie = blocking(move || {
+            let seen: Vec<(&Shown, Pose)> = others.iter().map(|(s, p)| (&**s, *p)).collect();
+            tie.ask(&about, &seen);
+            Ok(tie)
+        })
+        .await?;
+        if !tie.wants_witnesses() {
+            break;
+        }
+    }
+    Ok(tie)
+}
+
 /// Scans that are held in memory, the last used ones.
 #[derive(Default)]
 struct Held(VecDeque<(Uuid, Arc<Shown>)>);
 
 impl Held {
     /// So many at once: a scan takes some tens of megabytes.
-    const MOST: usize = 12;
+    const MOST: usize = 20;
 
     async fn get(&mut self, app: &App, scan: &ScanRow) -> Result<Arc<Shown>, Stop> {
         let at = self.0.iter().position(|h| h.0 == scan.id);

@@ -1,6 +1,6 @@
 //! Why a tie by clouds has its grade.
 
-use super::turn;
+use super::{plural, turn};
 use crate::dto::Brief;
 use crate::record::cloud_tie::{FoundTie, TieReason};
 
@@ -37,6 +37,11 @@ pub(crate) fn reason(brief: &Brief, f: &FoundTie, r: &TieReason) -> String {
         TieReason::Rough { rms } => {
             format!("the surfaces lie {} apart, more than those of one place do", brief.length(rms))
         }
+        TieReason::Confirmed { others } => format!(
+            "{others} other scan{} of the block see{} it there, and none contradicts",
+            plural(others),
+            if others == 1 { "s" } else { "" }
+        ),
         TieReason::Agrees { overlap, conflict } => format!(
             "{} of the one was seen by the other too, {} of it contradicts; no second place comes near",
             percent(overlap),
