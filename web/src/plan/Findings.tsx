@@ -97,7 +97,7 @@ export function Findings({
             `3-D, 95 %, ${p.on_grid ? 'on the grid' : 'within the block'}: the weakest of ${p.targets.length} targets`,
             ...(job.brief.tie_by_clouds
               ? [
-                  `Ties by clouds are counted, as even and still surfaces give them, ${u.err(0.001)} ${u.small} (1σ) between two scans of one. The registration does not measure them yet: until it does, a verdict says that they are missing.`,
+                  `Ties by clouds are counted, as even and still surfaces give them, ${u.err(0.001)} ${u.small} (1σ) between two scans of one. The registration finds and judges them; what repeats, or shares too little, it leaves out.`,
                 ]
               : []),
           ]}

@@ -22,7 +22,7 @@ export function TieCard(p: {
   const [reason, setReason] = useState('')
   const card = useTieCard(t, rival && !!t.rival)
   useKey('n', () => p.onStep(1))
-  useKey('b', () => p.onStep(-1))
+  useKey('p', () => p.onStep(-1))
   const decide = (decision: 'accepted' | 'rejected' | '') => ties.decide.mutate([{ tie: t, decision, reason }])
   const tone = t.grade === 'not_judged' ? 'doubtful' : t.grade
   return (
@@ -30,7 +30,7 @@ export function TieCard(p: {
       <h3>
         {t.a}–{t.b} <Grade value={t.grade} />
         <span className="bar-end">
-          <Button size="small" onClick={() => p.onStep(-1)} title="previous tie (B)">
+          <Button size="small" onClick={() => p.onStep(-1)} title="previous tie (P)">
             ‹
           </Button>
           <Button size="small" onClick={() => p.onStep(1)} title="next tie (N)">

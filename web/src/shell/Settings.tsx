@@ -19,6 +19,7 @@ const KEYS: [string, string][] = [
   ['Backspace', 'cloud: take back the last measured point'],
   ['arrow keys, + −', 'cloud: turn and move the view, when it has the focus'],
   ['g r', 'register: run, one key after the other'],
+  ['n p', 'next and previous tie by clouds, while one is open'],
   ['g f', 'georeference: fit, one key after the other'],
   ['↑ ↓ Home End', 'ledgers: go through the rows; Enter picks, Ctrl C copies'],
 ]

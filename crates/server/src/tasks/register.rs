@@ -32,14 +32,14 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     }
     progress.at(0.3, "matching and adjusting")?;
     let (said, result) = adjust(app, task.job_id).await?;
-    // what targets do not hold, what the scans show of the same surfaces may
-    if result.refused.is_none() && result.unplaced.is_empty()
-        || inputs.scans.iter().filter(|s| can_be_tied(s)).count() < 2
-    {
+    // what targets do not hold, what the scans show of the same surfaces may; or the brief asks for both
+    let complete = result.refused.is_none() && result.unplaced.is_empty();
+    let wanted = inputs.brief.tie_by_clouds;
+    if complete && !wanted || inputs.scans.iter().filter(|s| can_be_tied(s)).count() < 2 {
         return Ok(said);
     }
     let placed = result.scans.iter().map(|s| (s.id, Pose::from(&s.pose))).collect();
-    let found = super::tie::search(app, task.job_id, &placed, true, progress, (0.3, 0.95)).await?;
+    let found = super::tie::search(app, task.job_id, &placed, !wanted, progress, (0.3, 0.95)).await?;
     progress.at(0.96, "adjusting with ties by clouds")?;
     Ok(format!("{}; {found}", adjust(app, task.job_id).await?.0))
 }

@@ -1,0 +1,233 @@
+//! Ties by clouds without any start, over five kinds of site: what is called sound must be right, and what repeats
+//! must be noticed.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use nalgebra::{Vector2, Vector6};
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rayon::prelude::*;
+use std::f64::consts::TAU;
+use vistazo_core::cloud::{Order, working};
+use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::instrument::Instrument;
+use vistazo_core::plan::{Column, Obstacle, Opening, Site, Slab, Wall};
+use vistazo_core::stats::chi2_quantile;
+use vistazo_core::tie::{Expected, Grade, Shown, Sight, tie_by_clouds};
+use vistazo_sim::{Scanner, Scene, scan, set_up_near};
+
+type Plan = (Vec<Wall>, Vec<Obstacle>, Vec<Column>, Vec<Vec3>);
+
+fn wall(line: &[(f64, f64)], top: f64, doors: &[(f64, f64)]) -> Wall {
+    let line = line.iter().map(|p| Vector2::new(p.0, p.1)).collect();
+    let openings =
+        doors.iter().map(|&(at, width)| Opening { name: String::new(), at, width, sill: 0.0, head: 2.1 }).collect();
+    Wall { openings, ..Wall::plain(0, line, 0.0, top) }
+}
+
+fn chest(x: f64, y: f64, w: f64, d: f64, h: f64) -> Obstacle {
+    let outline = [(0.0, 0.0), (w, 0.0), (w, d), (0.0, d)].map(|p| Vector2::new(x + p.0, y + p.1)).to_vec();
+    Obstacle { outline, base: 0.0, top: h }
+}
+
+fn column(x: f64, y: f64, radius: f64, top: f64) -> Column {
+    Column { centre: Vector2::new(x, y), radius, base: 0.0, top }
+}
+
+/// Rooms of different size along a corridor, with doors and furniture.
+fn rooms(rng: &mut ChaCha8Rng) -> Plan {
+    let (mut walls, mut chests, mut places) = (vec![], vec![], vec![]);
+    let mut x = 0.0;
+    while x < 18.0 {
+        let (w, d) = (rng.random_range(3.5..6.5), rng.random_range(3.5..5.5));
+        let door = rng.random_range(0.8..w - 0.8);
+        walls.push(wall(&[(x, 2.0), (x + w, 2.0)], 2.8, &[(door, 1.0)]));
+        walls.push(wall(&[(x, 2.0), (x, 2.0 + d), (x + w, 2.0 + d), (x + w, 2.0)], 2.8, &[]));
+        for _ in 0..2 {
+            let (cx, cy) = (x + rng.random_range(0.1..w - 1.2), 2.0 + d - 0.75);
+            chests.push(chest(cx, cy, rng.random_range(0.4..1.1), 0.7, rng.random_range(0.7..1.9)));
+        }
+        places.push(Vec3::new(x + w / 2.0, 2.0 + d * 0.4, 1.6));
+        places.push(Vec3::new(x + door, 1.0, 1.6));
+        x += w;
+    }
+    walls.push(wall(&[(0.0, 2.0), (0.0, 0.0), (x, 0.0), (x, 2.0)], 2.8, &[(2.0, 1.2)]));
+    (walls, chests, vec![], places)
+}
+
+/// A hall with columns at uneven distances and things that stand about.
+fn hall(rng: &mut ChaCha8Rng) -> Plan {
+    let (w, d) = (rng.random_range(22.0..30.0), rng.random_range(14.0..19.0));
+    let walls = vec![wall(&[(0.0, 0.0), (w, 0.0), (w, d), (0.0, d), (0.0, 0.0)], 6.0, &[(5.0, 3.0)])];
+    let columns = (1..4)
+        .flat_map(|i| [0.3, 0.7].map(|f| (w * f64::from(i) / 4.0, d * f)))
+        .map(|(x, y)| column(x, y, 0.2, 6.0))
+        .collect();
+    let chests = (0..8)
+        .map(|_| {
+            let (x, y) = (rng.random_range(1.0..w - 3.0), rng.random_range(1.0..d - 3.0));
+            chest(x, y, rng.random_range(0.5..2.0), rng.random_range(0.5..2.0), rng.random_range(0.5..2.4))
+        })
+        .collect();
+    let places = [(0.13, 0.5), (0.38, 0.14), (0.38, 0.86), (0.62, 0.5), (0.87, 0.2), (0.87, 0.8)];
+    let clear = |c: &Obstacle| places.iter().all(|p| (c.outline[0] - Vector2::new(w * p.0, d * p.1)).norm() > 3.2);
+    let chests: Vec<Obstacle> = Vec::into_iter(chests).filter(clear).collect();
+    (walls, chests, columns, places.map(|(x, y)| Vec3::new(w * x, d * y, 1.65)).to_vec())
+}
+
+/// Identical bays in a ring about an empty yard: nothing but the count tells one from the next.
+fn ring(rng: &mut ChaCha8Rng) -> Plan {
+    const BAYS: usize = 16;
+    let at = |r: f64, k: f64| {
+        let (s, c) = (k / BAYS as f64 * TAU).sin_cos();
+        (r * c, r * s)
+    };
+    let outer: Vec<_> = (0..=BAYS).map(|k| at(20.0, k as f64)).collect();
+    let mut walls = vec![wall(&outer, 6.0, &[])];
+    walls.extend((0..BAYS).map(|k| wall(&[at(14.0, k as f64), at(20.0, k as f64)], 6.0, &[])));
+    let columns = (0..BAYS)
+        .map(|k| {
+            let p = at(13.0, k as f64);
+            column(p.0, p.1, 0.2, 6.0)
+        })
+        .collect();
+    let off = rng.random_range(0.0..1.0);
+    let places = (0..5).map(|k| {
+        let p = at(9.0, f64::from(k) * 2.0 + off);
+        Vec3::new(p.0, p.1, 1.6)
+    });
+    (walls, vec![], columns, places.collect())
+}
+
+/// Open ground with a fence far away and a few things on it.
+fn yard(rng: &mut ChaCha8Rng) -> Plan {
+    let w = rng.random_range(38.0..46.0);
+    let walls = vec![wall(&[(0.0, 0.0), (w, 2.0), (w - 3.0, 34.0), (2.0, 30.0), (0.0, 0.0)], 1.6, &[])];
+    let chests = (0..5)
+        .map(|_| {
+            let (x, y) = (rng.random_range(6.0..30.0), rng.random_range(6.0..24.0));
+            chest(x, y, rng.random_range(1.0..5.0), rng.random_range(1.0..3.0), rng.random_range(1.0..2.6))
+        })
+        .collect();
+    let columns = (0..4).map(|_| column(rng.random_range(4.0..36.0), rng.random_range(4.0..26.0), 0.12, 4.0)).collect();
+    let places = [(0.15, 0.2), (0.5, 0.15), (0.8, 0.3), (0.75, 0.75), (0.3, 0.8)];
+    (walls, chests, columns, places.map(|(x, y)| Vec3::new(w * x, 31.0 * y, 1.7)).to_vec())
+}
+
+/// A corridor of plain walls: nothing holds along it but what few things stand there.
+fn corridor(rng: &mut ChaCha8Rng) -> Plan {
+    let l = rng.random_range(34.0..42.0);
+    let doors: Vec<_> = (0..5).map(|k| (3.0 + 6.5 * f64::from(k) + rng.random_range(0.0..1.5), 1.0)).collect();
+    let walls = vec![
+        wall(&[(0.0, 0.0), (l, 0.0)], 2.8, &doors),
+        wall(&[(l, 0.0), (l, 2.4), (0.0, 2.4), (0.0, 0.0)], 2.8, &[]),
+        // what is behind the doors
+        wall(&[(0.0, -0.3), (l, -0.3)], 2.8, &[]),
+    ];
+    let chests =
+        (0..3).map(|_| chest(rng.random_range(2.0..l - 3.0), 1.9, 0.9, 0.5, rng.random_range(0.8..2.0))).collect();
+    let places = (0..5).map(|k| Vec3::new(3.0 + f64::from(k) * (l - 6.0) / 4.0, 1.1, 1.6)).collect();
+    (walls, chests, vec![], places)
+}
+
+fn scene(plan: &Plan) -> Scene {
+    let floor = Slab {
+        outline: [(-30.0, -30.0), (60.0, -30.0), (60.0, 60.0), (-30.0, 60.0)].map(|p| Vector2::new(p.0, p.1)).to_vec(),
+        height: 0.0,
+        demand: None,
+    };
+    let (walls, obstacles, columns) = (plan.0.clone(), plan.1.clone(), plan.2.clone());
+    let walls = walls.into_iter().enumerate().map(|(id, w)| Wall { id, ..w }).collect();
+    Scene { site: Site { walls, obstacles, columns, slabs: vec![floor], ..Site::default() }, ..Scene::default() }
+}
+
+fn shown(scene: &Scene, scanner: &Scanner, pose: &Pose, seed: u64) -> Shown {
+    let scan = scan(scene, scanner, pose, 0, seed, &|_| true).unwrap().into_scan().unwrap();
+    Shown::new(working(&scan, &Order::of(&scan)).0, Sight::of(&scan))
+}
+
+#[test]
+fn sound_ties_are_right_and_repetition_is_noticed() {
+    let instrument = Instrument { step: 0.005, ..Instrument::mid_range() };
+    type Make = fn(&mut ChaCha8Rng) -> Plan;
+    let kinds: [(&str, Make); 5] =
+        [("rooms", rooms), ("hall", hall), ("ring", ring), ("yard", yard), ("corridor", corridor)];
+    let seeds: u64 = std::env::var("VISTAZO_TIE_SEEDS").ok().and_then(|v| v.parse().ok()).unwrap_or(1);
+    let verbose = std::env::var("VISTAZO_TIE_SAY").is_ok();
+    for (name, make) in kinds {
+        let (mut pairs, mut shared, mut found, mut sound, mut wrong, mut failed) = (0, 0, 0, 0, 0, 0);
+        let (mut scaled, mut n) = (Vec::new(), 0);
+        let begun = std::time::Instant::now();
+        let mut spent = 0.0;
+        for seed in 0..seeds {
+            let mut rng = ChaCha8Rng::seed_from_u64(77 + seed);
+            let plan = make(&mut rng);
+            let scene = scene(&plan);
+            let scanner = Scanner::drawn(&instrument, seed);
+            let poses: Vec<Pose> =
+                plan.3.iter().enumerate().map(|(k, p)| set_up_near(*p, &instrument, 31 * seed + k as u64)).collect();
+            let scans: Vec<Shown> =
+                poses.par_iter().enumerate().map(|(k, p)| shown(&scene, &scanner, p, 100 * seed + k as u64)).collect();
+            for (i, j) in (0..poses.len()).flat_map(|i| (i + 1..poses.len()).map(move |j| (i, j))) {
+                let cloud = |k: usize| poses[k].compose(&scanner.frame());
+                let truth = cloud(i).inverse().compose(&cloud(j));
+                let real = vistazo_core::tie::Compared::of(&scans[i], &scans[j], &truth, 0.08, 100_000);
+                let overlap = real.overlap[0].max(real.overlap[1]);
+                pairs += 1;
+                let clock = std::time::Instant::now();
+                let tie = tie_by_clouds(
+                    &scans[i],
+                    &scans[j],
+                    &Expected { profile: instrument.systematic, ..Expected::default() },
+                );
+                spent += clock.elapsed().as_secs_f64();
+                let Some(tie) = tie else { continue };
+                let e: Vector6<f64> = truth.difference(&tie.fit.relative);
+                let right = e.fixed_rows::<3>(0).norm() < 0.05 && e.fixed_rows::<3>(3).norm() < 0.005;
+                let covariance = tie.fit.covariance + tie.fit.shared.covariance(&instrument.systematic);
+                let q = (e.transpose() * covariance.try_inverse().unwrap() * e)[0];
+                if verbose {
+                    println!(
+                        "{name} {seed} {i}-{j} {:.2} s: {} {:?} off {:.4} m {:.5} rad; true overlap {:.2?} conflict {:.4?}; found {:.2?} {:.4?} rival {:.2?} weak {:.4} q {q:.1} {:?}",
+                        clock.elapsed().as_secs_f64(),
+                        if right { "right" } else { "WRONG" },
+                        tie.grade.grade,
+                        e.fixed_rows::<3>(0).norm(),
+                        e.fixed_rows::<3>(3).norm(),
+                        real.overlap,
+                        real.conflict,
+                        tie.compared.overlap,
+                        tie.compared.conflict,
+                        tie.rival.map(|r| r.share),
+                        tie.grade.weakest95,
+                        tie.grade.reasons[0],
+                    );
+                }
+                if overlap >= 0.35 {
+                    shared += 1;
+                    found += usize::from(right);
+                    sound += usize::from(right && tie.grade.grade == Grade::Sound);
+                }
+                wrong += usize::from(!right && tie.grade.grade == Grade::Sound);
+                failed += usize::from(!right && tie.grade.grade != Grade::Sound);
+                if right && tie.grade.grade == Grade::Sound {
+                    scaled.push(q);
+                    n += usize::from(q < chi2_quantile(0.95, 6));
+                }
+            }
+        }
+        let ratio = (scaled.iter().sum::<f64>() / (6.0 * scaled.len().max(1) as f64)).sqrt();
+        println!(
+            "{name}: {pairs} pairs, {shared} share 35 % or more: {found} right, {sound} of them sound; wrong and called sound {wrong}, wrong and noticed {failed}; errors {ratio:.2} of the stated, {n} of {} inside 95 %; {:.2} s a pair, {:.1} s in all",
+            scaled.len(),
+            spent / f64::from(pairs),
+            begun.elapsed().as_secs_f64()
+        );
+        assert_eq!(wrong, 0, "{name}: a wrong tie is called sound");
+        if name == "ring" {
+            assert_eq!(sound, 0, "a ring of identical bays decides nothing by itself");
+            continue;
+        }
+        assert!(10 * found >= 8 * shared && 10 * sound >= 6 * shared, "{name}");
+        assert!((0.6..1.4).contains(&ratio) || scaled.len() < 8, "{name}: {ratio}");
+    }
+}
