@@ -60,7 +60,7 @@ fn ids(input: &Input) -> (Vec<(Uuid, String)>, Vec<Uuid>) {
 /// As it comes back from the database.
 fn stored(input: &Input) -> (Registration, Detail, Vec<Uuid>) {
     let (scans, detections) = ids(input);
-    let (light, long) = store(&register(input), &Ids { scans: &scans, detections: &detections });
+    let (light, long) = store(&register(input), &Ids { scans: &scans, rows: &detections });
     let light = registration(json!(light)).unwrap().unwrap();
     (light, detail(json!(long)).unwrap(), detections)
 }
