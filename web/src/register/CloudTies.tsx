@@ -1,5 +1,5 @@
 import { Button } from 'antd'
-import { arc, chance, num } from '../lib/format'
+import { chance, num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Grade, Ledger } from '../parts'
 import { toneOf } from './Ledgers'
@@ -17,7 +17,7 @@ const share = (v: number[]) => v.map((x) => num(100 * x, x < 0.1 ? 1 : 0)).join(
 
 function part(t: CloudTie) {
   if (t.decision) return t.decision
-  return t.takes_part ? 'takes part' : 'left out'
+  return t.takes_part ? 'used' : 'left out'
 }
 
 /** Ties by clouds: what two scans show of the same surfaces, each with its evidence. */
@@ -59,18 +59,16 @@ export function CloudTies(p: {
           { head: 'Grade', cell: (t) => <Grade value={t.grade} />, value: (t) => ORDER[t.grade] },
           { head: '', cell: (t) => (t.stale ? 'out of date' : part(t)) },
           { head: 'overlap [%]', num: true, cell: (t) => share(t.overlap), value: (t) => Math.max(...t.overlap) },
-          { head: 'conflict [%]', num: true, cell: (t) => share(t.conflict), value: (t) => Math.max(...t.conflict) },
+          { head: 'conflict', num: true, cell: (t) => share(t.conflict), value: (t) => Math.max(...t.conflict) },
           { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms), value: (t) => t.rms / u.smallMetres },
           {
-            head: <>held worst, 95 % [{u.small}]</>,
+            head: <>worst 95 % [{u.small}]</>,
             num: true,
             cell: (t) => u.err(t.weakest95),
             value: (t) => t.weakest95 / u.smallMetres,
           },
-          { head: 'heading 95 % [″]', num: true, cell: (t) => arc(t.heading95) },
           { head: <>residual [{u.small}]</>, num: true, cell: (t) => u.err(said.get(t.id)?.shift) },
           { head: 'p', num: true, cell: (t) => chance(said.get(t.id)?.p_value), value: (t) => said.get(t.id)?.p_value },
-          { head: 'Reason', width: 150, cell: (t) => t.reasons.join('; ') },
         ]}
       />
     </>

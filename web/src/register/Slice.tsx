@@ -35,7 +35,7 @@ export function Slice({ data, a, b }: { data: Data; a: string; b: string }) {
   }, [])
   const where =
     data.cut === 'plan'
-      ? `${u.len(data.at, 2)} ${u.code} above the scanner of ${a}`
+      ? `${u.len(Math.abs(data.at), 2)} ${u.code} ${data.at < 0 ? 'below' : 'above'} the scanner of ${a}`
       : `${u.len(Math.abs(data.at), 2)} ${u.code} beside it`
   const apart =
     data.offset == null
