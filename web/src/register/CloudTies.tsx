@@ -59,7 +59,7 @@ export function CloudTies(p: {
           { head: 'Grade', cell: (t) => <Grade value={t.grade} />, value: (t) => ORDER[t.grade] },
           { head: '', cell: (t) => (t.stale ? 'out of date' : part(t)) },
           { head: 'overlap [%]', num: true, cell: (t) => share(t.overlap), value: (t) => Math.max(...t.overlap) },
-          { head: 'conflict', num: true, cell: (t) => share(t.conflict), value: (t) => Math.max(...t.conflict) },
+          { head: 'conflict [%]', num: true, cell: (t) => share(t.conflict), value: (t) => Math.max(...t.conflict) },
           { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms), value: (t) => t.rms / u.smallMetres },
           {
             head: <>worst 95 % [{u.small}]</>,

@@ -146,7 +146,7 @@ function Otherwise({ of: { otherwise: o } }: { of: TieCardData }) {
   if (o.refused) return <p className="warn">{`${head}: ${o.refused}`}</p>
   return (
     <p className={lost.length ? 'warn' : undefined}>
-      {head}: weakest station {o.now ? `${u.err(o.now.spatial)} (${o.now.station})` : 'none'} →{' '}
+      {head}: weakest station, 3-D 95 %: {o.now ? `${u.err(o.now.spatial)} ${u.small} (${o.now.station})` : 'none'} →{' '}
       {o.then ? `${u.err(o.then.spatial)} ${u.small} (${o.then.station})` : 'none'}
       {lost.length > 0 && `; ${lost.join(', ')} would have no place`}
       {won.length > 0 && `; ${won.join(', ')} would find a place`}.

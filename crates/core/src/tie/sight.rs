@@ -1,4 +1,4 @@
-use crate::geometry::{Pose, Vec3};
+use crate::geometry::Vec3;
 use crate::scan::Scan;
 
 /// How far a scan saw in every direction, half a degree apart: what lies nearer was seen through.
@@ -88,16 +88,6 @@ impl Sight {
         } else {
             Seen::Unknown
         }
-    }
-
-    /// What the scan says of places of another, in turn, whose pose in this frame is given.
-    pub fn of_places<'a>(
-        &'a self,
-        pose: &'a Pose,
-        places: impl Iterator<Item = Vec3> + 'a,
-        tolerance: f64,
-    ) -> impl Iterator<Item = Seen> + 'a {
-        places.map(move |p| self.look(&pose.apply(&p), tolerance))
     }
 }
 

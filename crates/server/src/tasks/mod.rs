@@ -180,7 +180,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
     }
     let (state, message) = match outcome {
         Ok(Ok(message)) => ("done", message),
-        Ok(Err(Stop::Cancelled)) => ("cancelled", "cancelled; nothing was kept".to_owned()),
+        Ok(Err(Stop::Cancelled)) => ("cancelled", cancelled(&task.kind).to_owned()),
         Ok(Err(Stop::Failed(reason) | Stop::Passing(reason))) => ("failed", reason),
         Err(e) => {
             tracing::error!(error = %e, "task ended unexpectedly");
@@ -195,6 +195,14 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
         tracing::warn!(error = %e, "cannot note the end of a task");
     }
     state == "done"
+}
+
+/// What a cancelled task leaves: searches keep what each scan or pair gave, and go on from there.
+fn cancelled(kind: &str) -> &'static str {
+    match kind {
+        "register" | "tie" => "cancelled; what was found so far stays, and the next run goes on from there",
+        _ => "cancelled; nothing was kept",
+    }
 }
 
 async fn beat(app: App, worker: String, task: Task, progress: Progress) {
