@@ -1,6 +1,6 @@
 //! The demo job: invented people, an invented site, scans by the simulator.
 
-use crate::dto::{Brief, PlanData, RequirementDto};
+use crate::dto::{Brief, OpeningDto, PlanData, RequirementDto};
 use crate::tasks::{Work, queue};
 use crate::{App, auth};
 use vistazo_store::jobs::{self, PlanEdit, Role};
@@ -55,7 +55,7 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
 fn brief(house: &vistazo_sim::Roundhouse) -> Brief {
     Brief {
         client: "Corvane Heritage Trust".into(),
-        site: "Corvane Roundhouse: locomotive shed around a turntable, yard to the south".into(),
+        site: "Corvane Roundhouse: locomotive shed around a turntable, yard to the south, workshop wing to the east".into(),
         purpose: "As-built survey for the conversion into a museum".into(),
         hazards: "Turntable pit: fall edge, stay behind the rope. Uneven sleepers in the yard. Laser class 1 in use: do not look into the beam with optics.".into(),
         epsg: Some(25832),
@@ -63,6 +63,8 @@ fn brief(house: &vistazo_sim::Roundhouse) -> Brief {
         requirement: RequirementDto { horizontal95: Some(0.005), vertical95: Some(0.005), spatial95: Some(0.006), check_rmse: Some(0.006) },
         sphere_diameter: Some(0.2),
         checker_side: Some(0.4),
+        // the ring is held by its targets, the wing by what its scans show
+        tie_by_clouds: true,
         ..Brief::default()
     }
 }
@@ -88,6 +90,11 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
                 line: line(&w.line),
                 base: w.base,
                 top: w.top,
+                openings: w
+                    .openings
+                    .iter()
+                    .map(|o| OpeningDto { name: o.name.clone(), at: o.at, width: o.width, sill: o.sill, head: o.head })
+                    .collect(),
                 required_spacing: w.demand.map(|d| d.spacing),
                 ..PlanData::default()
             },
@@ -97,12 +104,19 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
         add(
             "obstacle",
             PlanData {
-                name: format!("Crates {}", i + 1),
+                name: format!("{} {}", if i < 3 { "Crates" } else { "Fittings" }, i + 1),
                 line: line(&o.outline),
                 base: o.base,
                 top: o.top,
                 ..PlanData::default()
             },
+        );
+    }
+    for (i, f) in house.scene.site.slabs.iter().enumerate() {
+        let outline = line(&f.outline);
+        add(
+            "floor",
+            PlanData { name: format!("Ceiling {}", i + 1), line: outline, base: f.height, ..PlanData::default() },
         );
     }
     for (i, c) in house.scene.site.columns.iter().enumerate() {

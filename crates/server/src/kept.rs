@@ -9,16 +9,20 @@ use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 use tokio::sync::OwnedMutexGuard;
 use uuid::Uuid;
+use vistazo_core::tie::Shown;
 
 /// Results held at most, of each kind.
 const MOST: NonZeroUsize = NonZeroUsize::new(64).unwrap();
+
+/// Clouds held at most: each takes some tens of megabytes.
+const FEW: NonZeroUsize = NonZeroUsize::new(12).unwrap();
 
 /// What the results of one kind are kept by.
 struct Shelf<K: std::hash::Hash + Eq, V>(Mutex<LruCache<K, V>>);
 
 impl<K: std::hash::Hash + Eq, V: Clone> Shelf<K, V> {
-    fn new() -> Self {
-        Self(Mutex::new(LruCache::new(MOST)))
+    fn new(most: NonZeroUsize) -> Self {
+        Self(Mutex::new(LruCache::new(most)))
     }
 
     fn get(&self, key: &K) -> Option<V> {
@@ -35,6 +39,7 @@ impl<K: std::hash::Hash + Eq, V: Clone> Shelf<K, V> {
 pub(crate) struct Kept {
     registrations: Shelf<Uuid, Arc<Registration>>,
     texts: Shelf<Text, bytes::Bytes>,
+    shown: Shelf<String, Arc<Shown>>,
     turns: Mutex<HashMap<Text, Weak<tokio::sync::Mutex<()>>>>,
 }
 
@@ -43,7 +48,12 @@ type Text = (Uuid, &'static str, String);
 
 impl Kept {
     pub(crate) fn new() -> Self {
-        Self { registrations: Shelf::new(), texts: Shelf::new(), turns: Mutex::default() }
+        Self {
+            registrations: Shelf::new(MOST),
+            texts: Shelf::new(MOST),
+            shown: Shelf::new(FEW),
+            turns: Mutex::default(),
+        }
     }
 
     /// The record of a registration, which never changes once it is stored.
@@ -53,6 +63,15 @@ impl Kept {
 
     pub(crate) fn put_registration(&self, id: Uuid, record: Registration) -> Arc<Registration> {
         self.registrations.put(id, Arc::new(record))
+    }
+
+    /// What is kept of a scan to lay it on others, by the scan's key.
+    pub(crate) fn shown(&self, key: &str) -> Option<Arc<Shown>> {
+        self.shown.get(&key.to_owned())
+    }
+
+    pub(crate) fn put_shown(&self, key: &str, shown: Shown) -> Arc<Shown> {
+        self.shown.put(key.to_owned(), Arc::new(shown))
     }
 
     /// A text of a job that was made from these inputs.

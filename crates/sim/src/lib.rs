@@ -12,6 +12,7 @@ mod rooms;
 mod roundhouse;
 mod scanner;
 mod scene;
+mod wing;
 
 pub use cast::{Aim, RawScan, scan, scan_towards};
 pub use photograph::photograph;

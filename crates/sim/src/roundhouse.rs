@@ -7,7 +7,7 @@ use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Column, Demand, Obstacle, Site, Wall};
 
-/// The terrestrial part of the demo job: the Corvane Roundhouse.
+/// The terrestrial part of the demo job: the Corvane Roundhouse with its workshop wing.
 pub struct Roundhouse {
     /// What stands there, in plan coordinates.
     pub scene: Scene,
@@ -32,7 +32,7 @@ const BAYS: usize = 9;
 /// point scale 0.999694342041 and height factor 0.999986368642, by an independent library.
 const GRID_FACTOR: f64 = 0.999_680_714_850;
 
-/// Builds the scene. The third sphere is knocked between the fourth and the fifth scan.
+/// Builds the scene: a ring of alike bays with spheres and boards, and a wing without any. The third sphere is knocked between the fourth and the fifth scan.
 pub fn roundhouse() -> Roundhouse {
     let mut rng = ChaCha8Rng::seed_from_u64(1897);
     let instrument = Instrument::mid_range();
@@ -133,7 +133,7 @@ pub fn roundhouse() -> Roundhouse {
         .map(|(i, &(x, y))| (format!("S{}", i + 1), Vec3::new(x, y, 1.62 + 0.03 * (i % 4) as f64)))
         .collect();
     // set up within some centimetres of the plan, turned anyhow
-    let poses = stations
+    let mut poses: Vec<_> = stations
         .iter()
         .map(|(_, p)| {
             let off =
@@ -141,6 +141,12 @@ pub fn roundhouse() -> Roundhouse {
             crate::rooms::levelled(&mut rng, &instrument, p + off)
         })
         .collect();
+    let mut site = Site { walls, obstacles, columns, ..Site::default() };
+    let wing = crate::wing::add_to(&mut site);
+    for (k, (_, p)) in wing.iter().enumerate() {
+        poses.push(crate::rooms::set_up_near(*p, &instrument, 1898 + k as u64));
+    }
+    let stations = stations.into_iter().chain(wing).collect();
     let mut targets: Vec<(String, Vec3, bool)> =
         spheres.iter().enumerate().map(|(i, s)| (format!("K{}", i + 1), s.centre, true)).collect();
     targets.extend(boards.iter().enumerate().map(|(i, b)| (format!("B{}", i + 1), b.centre, false)));
@@ -158,7 +164,7 @@ pub fn roundhouse() -> Roundhouse {
         })
         .collect();
     Roundhouse {
-        scene: Scene { site: Site { walls, obstacles, columns, ..Site::default() }, ground: 0.0, spheres, boards },
+        scene: Scene { site, ground: 0.0, spheres, boards },
         truth: Truth { poses },
         instrument,
         stations,

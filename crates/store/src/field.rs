@@ -75,6 +75,8 @@ pub struct DetectionRow {
     /// Targets split in two (moved): 0 before, 1 after.
     pub part: i32,
     pub version: i32,
+    /// Who pointed at it; none when the search found it.
+    pub laid_by: Option<Uuid>,
 }
 
 /// Scans in the order in which they were taken: that of their files, and within a file that of the file.
@@ -184,7 +186,8 @@ pub async fn is_searched(db: &PgPool, scan: Uuid, search: &str) -> Result<bool> 
         .is_some())
 }
 
-/// Replaces the detections of a scan in one step: a search that is interrupted leaves the old ones.
+/// Replaces what a search found in a scan in one step: a search that is interrupted leaves the old. What somebody
+/// pointed at stays.
 pub async fn put_detections(
     db: &PgPool,
     job: Uuid,
@@ -193,7 +196,7 @@ pub async fn put_detections(
     found: &[(&str, Value, bool)],
 ) -> Result<()> {
     let mut tx = db.begin().await?;
-    sqlx::query("delete from detections where scan_id = $1").bind(scan).execute(&mut *tx).await?;
+    sqlx::query("delete from detections where scan_id = $1 and laid_by is null").bind(scan).execute(&mut *tx).await?;
     sqlx::query("delete from searched where scan_id = $1").bind(scan).execute(&mut *tx).await?;
     for (kind, data, usable) in found {
         sqlx::query("insert into detections (id, job_id, scan_id, search, kind, data, usable) values ($1, $2, $3, $4, $5, $6, $7)")
@@ -214,6 +217,39 @@ pub async fn put_detections(
         .await?;
     tx.commit().await?;
     Ok(())
+}
+
+/// Keeps a target that somebody pointed at.
+pub async fn add_detection(
+    db: &PgPool,
+    job: Uuid,
+    scan: Uuid,
+    user: Uuid,
+    (kind, data, usable): (&str, &Value, bool),
+) -> Result<Uuid> {
+    Ok(sqlx::query_scalar(
+        "insert into detections (id, job_id, scan_id, search, kind, data, usable, laid_by) \
+         values ($1, $2, $3, '', $4, $5, $6, $7) returning id",
+    )
+    .bind(new_id())
+    .bind(job)
+    .bind(scan)
+    .bind(kind)
+    .bind(data)
+    .bind(usable)
+    .bind(user)
+    .fetch_one(db)
+    .await?)
+}
+
+/// Takes away a target that somebody pointed at; what a search found is left out instead.
+pub async fn remove_detection(db: &PgPool, job: Uuid, id: Uuid) -> Result<()> {
+    let gone = sqlx::query("delete from detections where job_id = $1 and id = $2 and laid_by is not null")
+        .bind(job)
+        .bind(id)
+        .execute(db)
+        .await?;
+    changed(gone.rows_affected())
 }
 
 pub async fn detections(db: &PgPool, job: Uuid) -> Result<Vec<DetectionRow>> {

@@ -110,6 +110,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/adjustment/otherwise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What another decision about observations would change; nothing is kept. */
+        post: operations["register_otherwise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/adjustment/profile": {
         parameters: {
             query?: never;
@@ -124,6 +141,23 @@ export interface paths {
          *     next run.
          */
         post: operations["register_take_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/adjustment/schools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What registering by targets, by clouds and by both would give, and which to take. */
+        get: operations["register_schools"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -166,6 +200,91 @@ export interface paths {
         patch: operations["register_judge"];
         trace?: never;
     };
+    "/api/jobs/{job}/cloud-ties/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay a scan by hand: the clouds hold it from there, and it is judged as any other tie. */
+        post: operations["register_lay_tie"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/cloud-ties/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the second stands by places picked in both scans; nothing is kept. */
+        post: operations["register_by_pairs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/cloud-ties/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The parts that scans hang together in, the largest first. */
+        get: operations["register_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/cloud-ties/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What two scans show of one another where the second is laid over the first; nothing is kept. */
+        post: operations["register_try_tie"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/cloud-ties/{tie}/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take back what was laid by hand: the tie is as it was before. */
+        delete: operations["register_lift_tie"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/cloud-ties/{tie}/card": {
         parameters: {
             query?: never;
@@ -175,6 +294,23 @@ export interface paths {
         };
         /** Slices through a tie, distances between the surfaces, and what another decision about it would change. */
         get: operations["register_tie_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/cloud-ties/{tie}/one-more": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The spot from which one more scan would share much with both scans of a tie. */
+        get: operations["register_one_more"];
         put?: never;
         post?: never;
         delete?: never;
@@ -269,6 +405,23 @@ export interface paths {
         head?: never;
         /** Exclude, restore or split observations. Kept in the log with name and time. */
         patch: operations["register_decide"];
+        trace?: never;
+    };
+    "/api/jobs/{job}/detections/{detection}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take away a target that somebody pointed at. */
+        delete: operations["register_unmark_target"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/jobs/{job}/events": {
@@ -832,6 +985,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/scans/{scan}/point": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What lies in a direction from a scanner: the corner or edge that was meant, else the place on the surface. */
+        post: operations["register_point_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/scans/{scan}/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Point at a target that the search did not find: it is measured there and kept. */
+        post: operations["register_mark_target"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/scans/{scan}/tiles/{build}/{name}": {
         parameters: {
             query?: never;
@@ -1321,6 +1508,11 @@ export interface components {
             /** Format: double */
             twice: number;
         };
+        /**
+         * @description Where laying by hand begins.
+         * @enum {string}
+         */
+        BeginWord: "given" | "tie" | "block" | "plan" | "file" | "nothing";
         /** @description The brief of a job. */
         Brief: {
             /**
@@ -1361,6 +1553,19 @@ export interface components {
             /** @description Name of the vertical reference. */
             vertical?: string;
         };
+        /** @description Where the second stands by them. */
+        ByPairsDto: {
+            pose: components["schemas"]["PoseDto"];
+            /** @description How far the two places of each pair lie apart, metres. */
+            residuals: number[];
+            /**
+             * Format: double
+             * @description Of those that took part, metres.
+             */
+            rms: number;
+            /** @description Pairs that do not go with the others, and took no part. */
+            wrong: boolean[];
+        };
         CarryDto: {
             /** Format: double */
             bearing: number;
@@ -1396,6 +1601,17 @@ export interface components {
             rmse: number[];
             /** Format: double */
             spatial: number;
+        };
+        /** @description A decision about observations that is thought of. */
+        ChoiceDto: {
+            excluded?: boolean | null;
+            /** @description Detections, or ties by clouds. */
+            ids: string[];
+            /**
+             * Format: int32
+             * @description Another target from here on: its number.
+             */
+            part?: number | null;
         };
         /** @description All scans in one frame. */
         CloudDto: {
@@ -1452,9 +1668,11 @@ export interface components {
             heading95: number;
             /** Format: uuid */
             id: string;
+            /** @description Who laid it by hand. */
+            laid_by?: string | null;
             /** @description Share of the places of the second that the first saw too, then the other way round. */
             overlap: number[];
-            /** @description Why it was decided so. */
+            /** @description Why it was decided so, or laid so. */
             reason: string;
             /** @description What its grade rests on, the weightiest first. */
             reasons: string[];
@@ -1732,6 +1950,8 @@ export interface components {
         };
         /** @description A detection with its standing. */
         DetectionDto: {
+            /** @description Somebody pointed at it. */
+            by_hand: boolean;
             data: components["schemas"]["DetectionData"];
             excluded: boolean;
             /** Format: uuid */
@@ -1783,6 +2003,11 @@ export interface components {
             /** @description The field it is about, when it is about one. */
             field?: string | null;
         };
+        /**
+         * @description What was found where somebody pointed.
+         * @enum {string}
+         */
+        FeatureWord: "corner" | "edge" | "surface" | "point";
         /** @description Names of files about to be uploaded. */
         FileNames: {
             names: string[];
@@ -2017,6 +2242,27 @@ export interface components {
             size?: number | null;
             target: string;
         };
+        /** @description Two scans, the second laid over the first. */
+        LaidDto: {
+            /** Format: uuid */
+            a: string;
+            /** Format: uuid */
+            b: string;
+            /** @description Show all scans that hang together with either, not the two alone. */
+            parts?: boolean;
+            pose?: components["schemas"]["PoseDto"] | null;
+        };
+        /** @description Lay a scan by hand. */
+        LayDto: {
+            /** Format: uuid */
+            a: string;
+            /** Format: uuid */
+            b: string;
+            /** @description Pose of the second in the frame of the first, right to some decimetres: the clouds do the rest. */
+            pose: components["schemas"]["PoseDto"];
+            /** @description Why. */
+            reason?: string;
+        };
         /** @description How to go across open ground. */
         LeapfrogRequest: {
             /** @description Spheres in stock. */
@@ -2120,6 +2366,13 @@ export interface components {
             /** Format: double */
             turn95: number;
         };
+        /** @description A target that is pointed at. */
+        MarkDto: {
+            /** @description A checkerboard, not a sphere. */
+            board: boolean;
+            /** @description From the scanner to its surface, scanner frame, any length. */
+            direction: number[];
+        };
         MeasureDto: {
             /** @description `grid`, `block` or `as delivered`. */
             frame: string;
@@ -2148,6 +2401,24 @@ export interface components {
         MemberChange: {
             email: string;
             role?: components["schemas"]["Role"] | null;
+        };
+        /** @description The spot from which one more scan would mend a tie. */
+        MendDto: {
+            /** @description Frame of the first scan, metres. */
+            at: number[];
+            /** @description From the first station, and from the second, metres. */
+            distance: number[];
+            /**
+             * Format: double
+             * @description 95 % in the weakest direction from the first to the second: now, and over the new scan, metres.
+             */
+            now95: number;
+            /** @description Where that is on the plan, when the plan has both stations, metres. */
+            on_plan?: number[] | null;
+            /** @description Share of the places of the first, and of the second, that it would see. */
+            overlap: number[];
+            /** Format: double */
+            then95: number;
         };
         /**
          * @description What may turn and stretch in a fit to control.
@@ -2267,7 +2538,17 @@ export interface components {
         };
         /** @description What a decision would change. */
         OtherwiseDto: {
+            /** @description What asks for a decision: now, and then. */
+            findings: number;
+            findings_then: number;
             now?: components["schemas"]["WorstDto"] | null;
+            /**
+             * Format: double
+             * @description Chance of residuals this large when nothing is wrong: now, and then.
+             */
+            p?: number | null;
+            /** Format: double */
+            p_then?: number | null;
             /** @description Why there would be no registration. */
             refused?: string | null;
             then?: components["schemas"]["WorstDto"] | null;
@@ -2276,6 +2557,20 @@ export interface components {
             unplaced_then: string[];
             /** @description The tie would take part. */
             with: boolean;
+        };
+        /** @description What a registration by one of them gives. */
+        OutcomeDto: {
+            by: components["schemas"]["SchoolWord"];
+            /**
+             * Format: double
+             * @description Chance of residuals this large when nothing is wrong.
+             */
+            p?: number | null;
+            /** @description Scans that have a place. */
+            placed: number;
+            /** @description What asks for a decision. */
+            to_decide: number;
+            worst?: components["schemas"]["WorstDto"] | null;
         };
         Package: {
             /** Format: int64 */
@@ -2337,16 +2632,43 @@ export interface components {
          * @enum {string}
          */
         Pairing: "hand" | "name" | "geometry" | "none" | "name_only";
+        /** @description Places picked in two scans. */
+        PairsDto: {
+            /** Format: uuid */
+            a: string;
+            /** Format: uuid */
+            b: string;
+            pairs: components["schemas"]["PickedPairDto"][];
+        };
         /**
          * @description An error that many sightings share.
          * @enum {string}
          */
         Parameter: "range_offset" | "board_offset" | "range_scale" | "collimation" | "trunnion" | "index" | "settling" | "turning";
+        /** @description Scans that hang together by what is sound or accepted. */
+        PartDto: {
+            names: string[];
+            /** @description It is the one that the registration holds. */
+            registered: boolean;
+            scans: string[];
+        };
         /** @description A point of a scan, in the scanner frame, metres. */
         PickDto: {
             at: number[];
             /** Format: uuid */
             scan: string;
+        };
+        /** @description A place that was picked in two scans. */
+        PickedPairDto: {
+            /** @description Frame of the first, metres. */
+            first: number[];
+            /** @description Frame of the second, metres. */
+            second: number[];
+            /**
+             * Format: double
+             * @description 1σ of both together, metres.
+             */
+            sigma: number;
         };
         /** @description The data of a plan item; which fields are used depends on its kind. Plan coordinates, metres. */
         PlanData: {
@@ -2465,6 +2787,22 @@ export interface components {
             error: components["schemas"]["Error95Dto"];
             name: string;
             position: number[];
+        };
+        /** @description What was found there. */
+        PointedDto: {
+            /** @description Scanner frame, metres. */
+            at: number[];
+            feature: components["schemas"]["FeatureWord"];
+            /**
+             * Format: double
+             * @description 1σ in the worst direction, metres.
+             */
+            sigma: number;
+        };
+        /** @description What is pointed at in a scan. */
+        PointingDto: {
+            /** @description From the scanner, scanner frame, any length. */
+            direction: number[];
         };
         /** @description A rigid transform: unit quaternion (w, x, y, z) and translation, metres. */
         PoseDto: {
@@ -2636,6 +2974,19 @@ export interface components {
             upload_id: string;
             /** Format: int32 */
             version: number;
+        };
+        /**
+         * @description What scans are brought together by.
+         * @enum {string}
+         */
+        SchoolWord: "targets" | "clouds" | "both";
+        /** @description What to register the site by, with what each way gives. */
+        SchoolsDto: {
+            outcomes: components["schemas"]["OutcomeDto"][];
+            /** @description Scans that a scanner took. */
+            scans: number;
+            take: components["schemas"]["SchoolWord"];
+            why: string[];
         };
         /** @description A set-up over a mark, as it is noted in the log of a scan. */
         SetUpDto: {
@@ -3145,6 +3496,11 @@ export interface components {
             /** @description Number of tiles, and of voxels of the working cloud. */
             tiles: number;
             voxels: number;
+            /**
+             * Format: double
+             * @description Direction that most of the walls lie along or across, radians from the x axis.
+             */
+            walls?: number | null;
         };
         Token: {
             /** Format: date-time */
@@ -3173,6 +3529,29 @@ export interface components {
             /** @description The evidence, and what to do. */
             text: string;
             title: string;
+        };
+        /** @description What the two show of one another where the second was laid. */
+        TrialDto: {
+            /** @description Share of the places where the other saw through. */
+            conflict: number[];
+            /** @description Where the pose came from. */
+            from: components["schemas"]["BeginWord"];
+            /**
+             * Format: double
+             * @description Direction of the slices' first axis in the frame of the first, radians.
+             */
+            heading: number;
+            /** @description Share of the places of the second that the first saw too, then the other way round. */
+            overlap: number[];
+            pose: components["schemas"]["PoseDto"];
+            /**
+             * Format: double
+             * @description Of the distances from the surfaces, metres; nothing where no surfaces lie near one another.
+             */
+            rms?: number | null;
+            slices: components["schemas"]["TieSliceDto"][];
+            /** @description Names of the scans that hang together with each. */
+            together: string[][];
         };
         Upload: {
             /**
@@ -3519,6 +3898,31 @@ export interface operations {
             };
         };
     };
+    register_otherwise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoiceDto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtherwiseDto"];
+                };
+            };
+        };
+    };
     register_take_profile: {
         parameters: {
             query?: never;
@@ -3544,6 +3948,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_schools: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchoolsDto"];
                 };
             };
         };
@@ -3663,6 +4088,180 @@ export interface operations {
             };
         };
     };
+    register_lay_tie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayDto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudTieDto"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_by_pairs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairsDto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByPairsDto"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartDto"][];
+                };
+            };
+        };
+    };
+    register_try_tie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaidDto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialDto"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_lift_tie: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                job: string;
+                tie: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     register_tie_card: {
         parameters: {
             query?: {
@@ -3687,6 +4286,36 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_one_more: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                tie: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendDto"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3941,6 +4570,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DetectionDto"][];
                 };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_unmark_target: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                detection: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             409: {
                 headers: {
@@ -4943,6 +5600,90 @@ export interface operations {
                 };
                 content: {
                     "image/png": number[];
+                };
+            };
+        };
+    };
+    register_point_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                scan: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointingDto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointedDto"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    register_mark_target: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                scan: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkDto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };

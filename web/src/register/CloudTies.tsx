@@ -2,6 +2,7 @@ import { Button } from 'antd'
 import { chance, num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Grade, Ledger } from '../parts'
+import type { Two } from './hand/ByHand'
 import { toneOf } from './Ledgers'
 import { TieCard } from './TieCard'
 import type { Result } from './useRegistration'
@@ -16,8 +17,9 @@ export const inOrder = (ties: CloudTie[]) =>
 const share = (v: number[]) => v.map((x) => num(100 * x, x < 0.1 ? 1 : 0)).join(' / ')
 
 function part(t: CloudTie) {
-  if (t.decision) return t.decision
-  return t.takes_part ? 'used' : 'left out'
+  const by = t.laid_by ? ', by hand' : ''
+  if (t.decision) return t.decision + by
+  return (t.takes_part ? 'used' : 'left out') + by
 }
 
 /** Ties by clouds: what two scans show of the same surfaces, each with its evidence. */
@@ -28,6 +30,7 @@ export function CloudTies(p: {
   open: boolean
   chosen: string | null
   onChoose: (tie: string | null) => void
+  onHand: (two: Two) => void
 }) {
   const u = useUnits()
   const said = new Map((p.result?.cloud_ties ?? []).map((r) => [r.tie, r]))
@@ -44,6 +47,7 @@ export function CloudTies(p: {
           open={p.open}
           onStep={(by) => p.onChoose(rows[(at + by + rows.length) % rows.length]?.id ?? null)}
           onClose={() => p.onChoose(null)}
+          onHand={p.onHand}
         />
       )}
       <Ledger

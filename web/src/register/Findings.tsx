@@ -1,6 +1,7 @@
 import { Button } from 'antd'
 import type { Schema } from '../api/client'
 import { VerdictCard } from '../parts'
+import { Consequence } from './Otherwise'
 import type { Registration } from './useRegistration'
 
 type Finding = Schema['FindingDto']
@@ -51,28 +52,46 @@ export function Findings({ of: r, onShow }: { of: Registration; onShow: (target:
   ]
 }
 
-/** The ways to settle a finding. */
+/** A way to settle a finding. */
+interface Way {
+  name: string
+  choice: { ids: string[]; excluded?: boolean; part?: number }
+  first: boolean
+}
+
+function waysOf(f: Finding): Way[] {
+  const out = (ids: string[], name: string, first = false): Way => ({ name, choice: { ids, excluded: true }, first })
+  if (f.kind === 'outlier') return [out(f.after, 'Leave it out', true)]
+  if (f.kind !== 'moved' && f.kind !== 'tripod') return []
+  return [
+    ...(f.kind === 'moved' ? [{ name: 'Treat as two targets', choice: { ids: f.after, part: 1 }, first: true }] : []),
+    out(f.after, `Leave out the ${f.after.length} after`),
+    out(f.before, `Leave out the ${f.before.length} before`),
+  ].filter((w) => w.choice.ids.length > 0)
+}
+
+/** The ways to settle a finding, each with what it would change. */
 function Ways({ finding: f, of: r }: { finding: Finding; of: Registration }) {
-  if (f.kind === 'outlier')
-    return (
-      <Button size="small" type="primary" onClick={() => r.decide.mutate({ ids: f.after, excluded: true })}>
-        Leave it out
-      </Button>
-    )
-  if (f.kind !== 'moved' && f.kind !== 'tripod') return null
+  const ways = waysOf(f)
   return (
     <>
-      {f.kind === 'moved' && (
-        <Button size="small" type="primary" onClick={() => r.decide.mutate({ ids: f.after, part: 1 })}>
-          Treat as two targets
+      {ways.map((w) => (
+        <Button
+          key={w.name}
+          size="small"
+          type={w.first ? 'primary' : 'default'}
+          onClick={() => r.decide.mutate(w.choice)}
+        >
+          {w.name}
         </Button>
+      ))}
+      {!f.kept && (
+        <div className="consequences">
+          {ways.map((w) => (
+            <Consequence key={w.name} choice={w.choice} head={w.name} at={r.adjustment?.id} />
+          ))}
+        </div>
       )}
-      <Button size="small" onClick={() => r.decide.mutate({ ids: f.after, excluded: true })}>
-        Leave out the {f.after.length} after
-      </Button>
-      <Button size="small" onClick={() => r.decide.mutate({ ids: f.before, excluded: true })}>
-        Leave out the {f.before.length} before
-      </Button>
     </>
   )
 }

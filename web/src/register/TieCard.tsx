@@ -5,6 +5,9 @@ import { useKey } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Grade, States } from '../parts'
 import { Chart, type Colours, Plot } from '../parts/Chart'
+import type { Two } from './hand/ByHand'
+import { Mend } from './Mend'
+import { Otherwise } from './Otherwise'
 import { Slice } from './Slice'
 import { type CloudTie, type TieCardData, type Ties, useTieCard } from './useTies'
 
@@ -15,15 +18,14 @@ export function TieCard(p: {
   open: boolean
   onStep: (by: number) => void
   onClose: () => void
+  onHand: (two: Two) => void
 }) {
   const { tie: t, ties, open } = p
   const u = useUnits()
   const [rival, setRival] = useState(false)
-  const [reason, setReason] = useState('')
   const card = useTieCard(t, rival && !!t.rival)
   useKey('n', () => p.onStep(1))
   useKey('p', () => p.onStep(-1))
-  const decide = (decision: 'accepted' | 'rejected' | '') => ties.decide.mutate([{ tie: t, decision, reason }])
   const tone = t.grade === 'not_judged' ? 'doubtful' : t.grade
   return (
     <section className={`card tie ${tone}`} aria-label={`Tie ${t.a}–${t.b}`}>
@@ -70,35 +72,19 @@ export function TieCard(p: {
               <Slice key={s.cut} data={s} a={t.a} b={t.b} />
             ))}
             <Distances of={card.data} />
-            {!rival && <Otherwise of={card.data} />}
+            {!rival && (
+              <Otherwise of={card.data.otherwise} head={card.data.otherwise.with ? 'With it' : 'Without it'} />
+            )}
           </>
         )}
       </States>
-      {open && (
-        <div className="choices">
-          <Input
-            size="small"
-            aria-label="Why"
-            placeholder="why (goes into the log)"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-          />
-          {!t.takes_part && (
-            <Button size="small" type="primary" loading={ties.decide.isPending} onClick={() => decide('accepted')}>
-              Accept it
-            </Button>
-          )}
-          {t.decision !== 'rejected' && (
-            <Button size="small" loading={ties.decide.isPending} onClick={() => decide('rejected')}>
-              Reject it
-            </Button>
-          )}
-          {t.decision && (
-            <Button size="small" type="text" onClick={() => decide('')}>
-              Leave it to its grade
-            </Button>
-          )}
-        </div>
+      {open && <Choices tie={t} ties={ties} onHand={p.onHand} />}
+      <Mend tie={t} open={open} />
+      {t.laid_by && (
+        <p className="faint">
+          laid by hand by {t.laid_by}
+          {t.reason && `: ${t.reason}`}
+        </p>
       )}
       {t.decided_by && t.decision && (
         <p className="faint">
@@ -107,6 +93,46 @@ export function TieCard(p: {
         </p>
       )}
     </section>
+  )
+}
+
+/** What can be done about it. */
+function Choices({ tie: t, ties, onHand }: { tie: CloudTie; ties: Ties; onHand: (two: Two) => void }) {
+  const [reason, setReason] = useState('')
+  const decide = (decision: 'accepted' | 'rejected' | '') => ties.decide.mutate([{ tie: t, decision, reason }])
+  return (
+    <div className="choices">
+      <Input
+        size="small"
+        aria-label="Why"
+        placeholder="why (goes into the log)"
+        value={reason}
+        onChange={(e) => setReason(e.target.value)}
+      />
+      {!t.takes_part && (
+        <Button size="small" type="primary" loading={ties.decide.isPending} onClick={() => decide('accepted')}>
+          Accept it
+        </Button>
+      )}
+      {t.decision !== 'rejected' && (
+        <Button size="small" loading={ties.decide.isPending} onClick={() => decide('rejected')}>
+          Reject it
+        </Button>
+      )}
+      {t.decision && (
+        <Button size="small" type="text" onClick={() => decide('')}>
+          Leave it to its grade
+        </Button>
+      )}
+      <Button size="small" onClick={() => onHand({ a: t.scan_a, b: t.scan_b })}>
+        Lay it by hand
+      </Button>
+      {t.laid_by && (
+        <Button size="small" loading={ties.lift.isPending} onClick={() => ties.lift.mutate(t)}>
+          Take back what was laid by hand
+        </Button>
+      )}
+    </div>
   )
 }
 
@@ -135,21 +161,4 @@ function Distances({ of }: { of: TieCardData }) {
   )
   const total = of.distances.reduce((s, d) => s + d.count, 0)
   return <Chart caption="Distances between the surfaces of the two" says={`${total} distances.`} options={options} />
-}
-
-/** What the other decision would change, said before it is taken. */
-function Otherwise({ of: { otherwise: o } }: { of: TieCardData }) {
-  const u = useUnits()
-  const head = o.with ? 'With it' : 'Without it'
-  const lost = o.unplaced_then.filter((s) => !o.unplaced.includes(s))
-  const won = o.unplaced.filter((s) => !o.unplaced_then.includes(s))
-  if (o.refused) return <p className="warn">{`${head}: ${o.refused}`}</p>
-  return (
-    <p className={lost.length ? 'warn' : undefined}>
-      {head}: weakest station, 3-D 95 %: {o.now ? `${u.err(o.now.spatial)} ${u.small} (${o.now.station})` : 'none'} →{' '}
-      {o.then ? `${u.err(o.then.spatial)} ${u.small} (${o.then.station})` : 'none'}
-      {lost.length > 0 && `; ${lost.join(', ')} would have no place`}
-      {won.length > 0 && `; ${won.join(', ')} would find a place`}.
-    </p>
-  )
 }

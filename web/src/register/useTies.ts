@@ -23,8 +23,16 @@ export function useTies() {
     unwrap(await api.PATCH('/api/jobs/{job}/cloud-ties', { ...path, body }))
     return unwrap(await api.POST('/api/jobs/{job}/register', path))
   })
+  const lift = useChange(async (tie: CloudTie) => {
+    unwrap(
+      await api.DELETE('/api/jobs/{job}/cloud-ties/{tie}/by-hand', {
+        params: { path: { job: job.id, tie: tie.id }, query: { version: tie.version } },
+      }),
+    )
+    return unwrap(await api.POST('/api/jobs/{job}/register', path))
+  })
   const searching = !!tasks.data?.some((t) => t.kind === 'tie' && (t.state === 'running' || t.state === 'queued'))
-  return { read: ties, ties: ties.data ?? [], searching, find, decide }
+  return { read: ties, ties: ties.data ?? [], searching, find, decide, lift }
 }
 export type Ties = ReturnType<typeof useTies>
 

@@ -7,15 +7,22 @@ import { usePicks } from '../lib/picks'
 import { Head, States, Term, VerdictCard } from '../parts'
 import { CloudTies, FindTies } from '../register/CloudTies'
 import { Findings } from '../register/Findings'
+import { ByHand, type Two } from '../register/hand/ByHand'
+import { MarkTarget } from '../register/hand/MarkTarget'
 import { Found, Observations, Stations, Targets, Ties } from '../register/Ledgers'
+import { Parts } from '../register/Parts'
 import { Plots } from '../register/Plots'
+import { Schools } from '../register/Schools'
+import { StationGraph } from '../register/StationGraph'
 import { type Registration, type Result, useRegistration } from '../register/useRegistration'
 import { Levels, Loops, Noise } from '../register/views'
 import { Tasks } from '../shell/Tasks'
 
 const VIEWS = [
+  'graph',
   'ties',
   'clouds',
+  'advice',
   'figures',
   'loops',
   'observations',
@@ -28,13 +35,24 @@ const VIEWS = [
 type View = (typeof VIEWS)[number]
 const p = (v: number) => (v < 0.001 ? `< ${num(0.001, 3)}` : `= ${num(v, 3)}`)
 
+/** What is open on the sheet. */
+interface Open {
+  view: View
+  /** Tie by clouds that is looked at. */
+  tie: string | null
+  /** Two scans that are brought together by hand. */
+  two: Two | null
+  /** Targets are pointed at. */
+  marking: boolean
+}
+
 /** Finds, matches, adjusts; shows what is doubtful and lets the registrar decide. */
 export default function Register() {
   const registration = useRegistration()
-  const { adjustment: a, result: r, running, run, edit } = registration
+  const { result: r } = registration
   const [picks, setPicks] = usePicks()
-  const [view, setView] = useState<View>('ties')
-  const [tie, setTie] = useState<string | null>(null)
+  const [open, setOpen] = useState<Open>({ view: 'graph', tie: null, two: null, marking: false })
+  const set = (part: Partial<Open>) => setOpen((o) => ({ ...o, ...part }))
   // the weakest spot of a job may be a surface, which is nothing of this sheet
   const wanted = picks.at(-1)?.name ?? null
   const known = !r || [...r.targets, ...r.candidates, ...r.stations].some((x) => x.name === wanted)
@@ -43,8 +61,43 @@ export default function Register() {
     const kind = r?.stations.some((s) => s.name === name) ? 'station' : 'target'
     setPicks(name ? [{ kind, name }] : [])
   }
+  const able = registration.scans.filter((s) => s.has_scanner)
+  if (open.marking && able[0])
+    return (
+      <MarkTarget
+        scans={able}
+        detections={registration.detections}
+        first={able.find((s) => s.name === picked)?.id ?? able[0].id}
+        onClose={() => set({ marking: false })}
+      />
+    )
+  if (open.two)
+    return (
+      <ByHand
+        of={open.two}
+        scans={able}
+        onTwo={(two) => set({ two })}
+        onLaid={(t) => set({ two: null, tie: t.id, view: 'clouds' })}
+        onClose={() => set({ two: null })}
+      />
+    )
+  return <Block {...{ registration, able, open, set, picked, pick }} />
+}
+
+interface Sheet {
+  registration: Registration
+  able: { id: string }[]
+  open: Open
+  set: (part: Partial<Open>) => void
+  picked: string | null
+  pick: (name: string | null) => void
+}
+
+/** The block, with its verdicts and its ledgers. */
+function Block(p: Sheet) {
+  const { registration, set, picked, pick } = p
+  const { adjustment: a, result: r, running, run, edit, ties } = registration
   useKeys('g', 'r', () => run.mutate(undefined), edit && !running && !a?.locked)
-  const { ties } = registration
   const shown = useMemo(
     () => ({
       targets: r?.targets ?? [],
@@ -52,9 +105,6 @@ export default function Register() {
       ties: [...(r?.ties ?? []), ...ties.ties.filter((t) => t.takes_part || t.grade === 'doubtful')],
     }),
     [r, ties.ties],
-  )
-  const byClouds = (
-    <CloudTies ties={ties} result={r} picked={picked} open={registration.open} chosen={tie} onChoose={setTie} />
   )
   return (
     <div className="split">
@@ -64,7 +114,11 @@ export default function Register() {
       <aside className="side" aria-label="Registration">
         <Head aside={a ? `revision ${a.revision}${a.locked ? ', locked' : ''}` : ''}>Registration</Head>
         <States of={registration.reads} what="The registration">
-          <Actions of={registration} />
+          <Actions
+            of={registration}
+            onMark={() => set({ marking: true })}
+            onHand={() => set({ two: firstTwo(p.able) })}
+          />
           <Tasks kinds={['register', 'tie']} ended={running || ties.searching ? 0 : 1} />
           {!a && !running && (
             <p className="empty">
@@ -76,33 +130,22 @@ export default function Register() {
           {r?.refused && (
             <>
               <VerdictCard tone="failed" title="The block could not be adjusted" evidence={[r.refused]} />
-              {ties.ties.length > 0 && byClouds}
+              {ties.ties.length > 0 && <Clouds {...p} />}
               <Found detections={registration.detections} scans={registration.scans} />
             </>
           )}
+          {registration.open && <Parts onHand={(two) => set({ two })} />}
           <Findings
             of={registration}
             onShow={(t) => {
               pick(t)
-              setView('observations')
+              set({ view: 'observations' })
             }}
           />
           {r && !r.refused && (
             <>
               <Global result={r} />
-              <div className="bar">
-                <Segmented<View> aria-label="View" value={view} onChange={setView} options={[...VIEWS]} />
-                {picked && (
-                  <Button size="small" onClick={() => pick(null)}>
-                    all, not only {picked}
-                  </Button>
-                )}
-              </div>
-              {view === 'clouds' ? (
-                byClouds
-              ) : (
-                <Shown view={view} of={registration} result={r} picked={picked} onPick={pick} />
-              )}
+              <Views {...p} result={r} />
             </>
           )}
         </States>
@@ -111,7 +154,53 @@ export default function Register() {
   )
 }
 
-function Actions({ of }: { of: Registration }) {
+const Clouds = ({ registration: { ties, result, open: decided }, open, set, picked }: Sheet) => (
+  <CloudTies
+    ties={ties}
+    result={result}
+    picked={picked}
+    open={decided}
+    chosen={open.tie}
+    onChoose={(tie) => set({ tie })}
+    onHand={(two) => set({ two })}
+  />
+)
+
+/** One view of the result at a time. */
+function Views(p: Sheet & { result: Result }) {
+  const { registration, open, set, picked, pick, result } = p
+  const { view } = open
+  return (
+    <>
+      <div className="bar">
+        <Segmented<View> aria-label="View" value={view} onChange={(v) => set({ view: v })} options={[...VIEWS]} />
+        {picked && (
+          <Button size="small" onClick={() => pick(null)}>
+            all, not only {picked}
+          </Button>
+        )}
+      </div>
+      {view === 'clouds' && <Clouds {...p} />}
+      {view === 'graph' && (
+        <StationGraph
+          result={result}
+          clouds={registration.ties.ties}
+          picked={picked}
+          onScan={(name) => pick(picked === name ? null : name)}
+          onEdge={(e) => set(e.cloud ? { tie: e.cloud, view: 'clouds' } : { view: 'ties' })}
+        />
+      )}
+      {view !== 'clouds' && view !== 'graph' && (
+        <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />
+      )}
+    </>
+  )
+}
+
+/** The two scans that a hand begins with. */
+const firstTwo = ([a, b]: { id: string }[]) => (a && b ? { a: a.id, b: b.id } : null)
+
+function Actions({ of, onMark, onHand }: { of: Registration; onMark: () => void; onHand: () => void }) {
   const { adjustment: a, result: r, running, run, lock, edit, ties, scans } = of
   if (!edit) return null
   return (
@@ -125,6 +214,8 @@ function Actions({ of }: { of: Registration }) {
         {a ? 'Run again' : 'Find targets and adjust'}
       </Button>
       {!a?.locked && <FindTies ties={ties} scans={scans.length} />}
+      {of.open && scans.length > 0 && <Button onClick={onMark}>Mark a target</Button>}
+      {of.open && scans.length > 1 && <Button onClick={onHand}>By hand</Button>}
       {a && !r?.refused && (
         <Button onClick={() => lock.mutate(!a.locked)} disabled={!a.locked && a.stale}>
           {a.locked ? 'Unlock' : 'Lock result'}
@@ -168,6 +259,7 @@ function Shown(q: {
 }) {
   const { view, of, result, picked, onPick } = q
   const settled = of.open && !of.adjustment?.stale && result.findings.every((f) => f.kept)
+  if (view === 'advice') return <Schools />
   if (view === 'ties') return <Ties result={result} picked={picked} />
   if (view === 'figures') return <Plots result={result} onPick={onPick} />
   if (view === 'loops') return <Loops result={result} />

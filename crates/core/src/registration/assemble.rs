@@ -184,6 +184,18 @@ impl Block {
         }
     }
 
+    /// Turns the block about the vertical, so that the walls of its first scan, which lie at `walls` radians in it,
+    /// come to lie along the axes; heights stay.
+    pub(super) fn turn(&mut self, walls: f64) {
+        let turn = Pose::levelled(-walls, Vec3::zeros());
+        for pose in self.poses.iter_mut().flatten() {
+            *pose = turn.compose(pose);
+        }
+        for p in &mut self.positions {
+            *p = turn.apply(p);
+        }
+    }
+
     /// Gives a scan its pose and adds its targets.
     pub(super) fn place(&mut self, scan: usize, pose: Pose, scans: &[ScanTargets]) {
         self.poses[scan] = Some(pose);

@@ -35,6 +35,9 @@ pub struct ScanInput {
     pub excluded: Vec<Observed>,
     /// What was noted of the set-up.
     pub set_up: Option<SetUp>,
+    /// Direction that most of its walls lie along or across, radians from its x axis: the block is turned by it when this
+    /// is its first scan.
+    pub walls: Option<f64>,
     /// Where the plan has its station, plan coordinates, metres.
     pub planned: Option<Vec3>,
 }

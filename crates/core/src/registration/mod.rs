@@ -12,15 +12,18 @@ mod input;
 mod loops;
 mod naming;
 mod network;
+mod school;
 
 pub use assemble::{Block, Link, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
 pub use findings::{Evidence, FAMILY_RISK, Finding, SizeFault, Standing};
 pub use input::{CloudTieInput, Input, MeasuredDistance, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
 pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};
+pub use school::{Advice, Compared, Outcome, School, Why, advise};
 
 use crate::adjust::kinds::Kind;
 use crate::adjust::{AdjustError, ErrorBudget, Hypothesis, Scaling, Solution, grossly_wrong, solve};
+use crate::geometry::Pose;
 use crate::instrument::Systematic;
 use crate::tie::{SharedTarget, Tie, TieInput, grade_ties};
 
@@ -119,6 +122,10 @@ pub fn register(input: &Input) -> Registration {
         .collect();
     let links = links(input);
     let mut block = assemble(&scans, &links);
+    let first = block.poses.iter().position(|p| p.is_some_and(|p| p == Pose::identity()));
+    if let Some(walls) = first.and_then(|s| input.scans[s].walls) {
+        block.turn(walls);
+    }
     place_by_excluded(input, &scans, &links, &mut block);
     network::place_by_set_up(input, &scans, &mut block);
     findings.extend(block.unplaced.iter().map(|u| Finding::Unplaced { scan: u.scan, why: u.reason }));

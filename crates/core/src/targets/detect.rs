@@ -1,5 +1,5 @@
 use super::roughness::roughness;
-use super::{SizeVerdict, TargetKind, checker_fit, checker_search, sphere_fit, sphere_search};
+use super::{CheckerFit, SizeVerdict, TargetKind, checker_fit, checker_search, sphere_fit, sphere_search};
 use crate::geometry::{Mat3, Vec3};
 use crate::instrument::Instrument;
 use crate::scan::Scan;
@@ -38,7 +38,7 @@ pub struct Detection {
 }
 
 /// Sizes tried around the nominal one, so that a wrong size is named instead of missed.
-const SCALES: [f64; 5] = [1.0, 0.5, 2.0, 0.71, 1.41];
+pub(super) const SCALES: [f64; 5] = [1.0, 0.5, 2.0, 0.71, 1.41];
 /// So many spheres of the nominal size leave no doubt about it.
 const SIZE_SHOWN: usize = 3;
 
@@ -59,8 +59,10 @@ pub fn detect(scan: &Scan, instrument: &Instrument, search: &Search) -> Vec<Dete
             }
             let radius = nominal * scale;
             let candidates = sphere_search::search(scan, &image, radius, noise);
-            let measured: Vec<Detection> =
-                candidates.par_iter().filter_map(|c| measure(scan, instrument, c, radius, nominal, rough)).collect();
+            let measured: Vec<Detection> = candidates
+                .par_iter()
+                .filter_map(|c| measure(scan, instrument, (&c.centre, Some(c.cell)), radius, nominal, rough))
+                .collect();
             for d in measured {
                 keep_better(&mut found, d, nominal);
             }
@@ -73,36 +75,39 @@ pub fn detect(scan: &Scan, instrument: &Instrument, search: &Search) -> Vec<Dete
             .filter_map(|c| checker_fit::fit(scan, instrument, &c.point, half, Some(c.cell)))
             .collect();
         for f in fits {
-            let d = Detection {
-                kind: TargetKind::Checker,
-                centre: f.centre,
-                covariance: f.covariance,
-                hits: f.hits,
-                rms: f.rms,
-                s0: f.s0,
-                free_radius: None,
-                cap: None,
-                size: SizeVerdict::Agrees,
-            };
-            keep_better(&mut found, d, half);
+            keep_better(&mut found, of_board(&f), half);
         }
     }
     found.sort_by(|a, b| a.centre.norm_squared().total_cmp(&b.centre.norm_squared()));
     found
 }
 
+pub(super) fn of_board(f: &CheckerFit) -> Detection {
+    Detection {
+        kind: TargetKind::Checker,
+        centre: f.centre,
+        covariance: f.covariance,
+        hits: f.hits,
+        rms: f.rms,
+        s0: f.s0,
+        free_radius: None,
+        cap: None,
+        size: SizeVerdict::Agrees,
+    }
+}
+
 /// Fits at the searched radius, and when the free radius disagrees, once more at that radius, so
 /// that a sphere of another size is measured as what it is.
-fn measure(
+pub(super) fn measure(
     scan: &Scan,
     instrument: &Instrument,
-    start: &sphere_search::Candidate,
+    (centre, cell): (&Vec3, Option<(i64, i64)>),
     radius: f64,
     nominal: f64,
     rough: f64,
 ) -> Option<Detection> {
-    let again = |centre: &Vec3, r: f64| sphere_fit::fit(scan, instrument, centre, r, rough, Some(start.cell));
-    let mut fit = again(&start.centre, radius)?;
+    let again = |centre: &Vec3, r: f64| sphere_fit::fit(scan, instrument, centre, r, rough, cell);
+    let mut fit = again(centre, radius)?;
     let mut used = radius;
     if fit.size != SizeVerdict::Agrees {
         used = fit.free_radius;

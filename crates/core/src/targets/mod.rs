@@ -38,6 +38,7 @@ mod checker_picture;
 mod checker_search;
 mod configuration;
 mod detect;
+mod mark;
 mod predict;
 mod roughness;
 mod sphere_fit;
@@ -47,6 +48,7 @@ mod sphere_shape;
 pub use checker_fit::{CheckerFit, fit_checker};
 pub use configuration::{Configuration, Fault, SAME_DISTANCE, configuration};
 pub use detect::{Detection, Search, detect};
+pub use mark::mark;
 pub use predict::{CheckerTable, DEPENDABLE_HITS, predicted_hits, predicted_sphere_covariance, usable_distance};
 pub use sphere_fit::{SphereFit, fit_sphere};
 

@@ -1,15 +1,23 @@
 use super::cloud_index::{CELL, Index, Pair};
-use super::shown::CLOSE;
-use super::{Seen, Shown};
+use super::shown::{CLOSE, surfaces};
+use super::{Compared, Seen, Shown};
 use crate::geometry::{Pose, Vec3};
+use std::sync::Arc;
 
 /// A tie to be looked at: thin slices through where both scans show most, and how far their surfaces lie apart.
 #[derive(Clone, Debug)]
 pub struct TieCard {
     /// A plan and two sections.
     pub slices: Vec<TieSlice>,
+    /// Direction of their first axis in the frame of the first, radians.
+    pub heading: f64,
     /// Distances between the surfaces of the two, counted: lower end of each millimetre, metres, and how many.
     pub distances: Vec<(f64, usize)>,
+    /// What the two say of one another there.
+    pub compared: Compared,
+    /// Robust root mean square of the distances, metres (1.4826 times the median of their sizes); `None` when
+    /// nothing is shared.
+    pub rms: Option<f64>,
 }
 
 /// How a slice is cut.
@@ -54,8 +62,15 @@ const REACH: i32 = 25;
 impl TieCard {
     /// Of two scans; `relative` is the pose of the second in the frame of the first.
     pub fn of(first: &Shown, second: &Shown, relative: &Pose) -> Self {
+        Self::with(first, second, relative, &[Vec::new(), Vec::new()])
+    }
+
+    /// The same with scans that hang together with the first and with the second, in the frame of each: they are drawn
+    /// with it and say nothing.
+    pub fn with(first: &Shown, second: &Shown, relative: &Pose, beside: &[Vec<(Arc<Shown>, Pose)>; 2]) -> Self {
         // everything in axes along the walls of the first
-        let turned = Pose::levelled(-first.plan.main_direction(), Vec3::zeros());
+        let heading = first.plan.main_direction();
+        let turned = Pose::levelled(-heading, Vec3::zeros());
         let theirs = turned.compose(relative);
         let moving = Index::new(&second.cloud, CELL, 1).patches(1);
         let pairs = Index::new(&first.cloud, CELL, 1).pairs(&moving, relative, 0.1);
@@ -70,31 +85,36 @@ impl TieCard {
         let places = |of: &Shown, to: &Pose| -> Vec<Vec3> {
             of.cloud.points.iter().map(|p| to.apply(&Vec3::from(p.map(f64::from)))).collect()
         };
-        let (mine, other) = (places(first, &turned), places(second, &theirs));
-        // a plan through upright surfaces, sections through whatever both show
+        let (mut mine, mut other) = (places(first, &turned), places(second, &theirs));
+        for (of, to, all) in [(&beside[0], &turned, &mut mine), (&beside[1], &theirs, &mut other)] {
+            all.extend(of.iter().flat_map(|(s, pose)| places(s, &to.compose(pose))));
+        }
+        // a plan through upright surfaces, sections through whatever both show; where nothing is shared, through what
+        // the first shows, and through its scanner
         let upright = shared.iter().filter(|s| s.1.normal.z.abs() < 0.3);
+        let own = || busiest(surfaces(&first.cloud).filter(|s| s.1.z.abs() < 0.3).map(|s| s.0.z));
         let cuts = [
-            (Cut::Plan, busiest(upright.map(|s| s.0.z))),
+            (Cut::Plan, busiest(upright.map(|s| s.0.z)).or_else(own)),
             (Cut::Along, busiest(shared.iter().map(|s| s.0.y))),
             (Cut::Across, busiest(shared.iter().map(|s| s.0.x))),
         ];
-        let slices = cuts.into_iter().filter_map(|(cut, at)| {
-            let at = at?;
+        let slices = cuts.into_iter().map(|(cut, at)| {
+            let at = at.unwrap_or(0.0);
             let flat = |all: &[Vec3]| thinned(all.iter().filter_map(|p| cut.flat(p, at)).collect());
             let mut apart: Vec<f64> =
                 shared.iter().filter(|s| cut.flat(&s.0, at).is_some()).map(|s| s.1.residual).collect();
             let (offset, offset95) = median(&mut apart);
-            Some(TieSlice {
-                cut,
-                at,
-                first: flat(&mine),
-                second: flat(&other),
-                conflict: flat(&conflict),
-                offset,
-                offset95,
-            })
+            TieSlice { cut, at, first: flat(&mine), second: flat(&other), conflict: flat(&conflict), offset, offset95 }
         });
-        Self { slices: slices.collect(), distances: counted(&pairs) }
+        let mut sizes: Vec<f64> = pairs.iter().map(|p| p.residual.abs()).collect();
+        let half = sizes.len() / 2;
+        Self {
+            slices: slices.collect(),
+            heading,
+            distances: counted(&pairs),
+            compared: Compared::of(first, second, relative, CLOSE, usize::MAX),
+            rms: (!sizes.is_empty()).then(|| 1.4826 * *sizes.select_nth_unstable_by(half, f64::total_cmp).1),
+        }
     }
 }
 

@@ -1,6 +1,7 @@
 //! Two scans brought together: matching without names, clouds laid on one another, and the grade
 //! of what came out.
 
+mod by_pairs;
 mod card;
 mod clique;
 mod cloud_grade;
@@ -8,19 +9,22 @@ mod cloud_index;
 mod clouds;
 mod grade;
 mod matching;
+mod mend;
 mod pairs;
 mod plan_view;
 mod search;
 mod shown;
 mod sight;
 
+pub use by_pairs::{ByPairs, FEWEST_PAIRS, PickedPair, by_pairs};
 pub use card::{Cut, TieCard, TieSlice};
 pub use cloud_grade::{CloudGrade, CloudReason};
 pub use clouds::{CloudFit, SharedInTie, tie_clouds};
 pub use grade::{Grade, Reason, SharedTarget, Tie, TieInput, grade_ties};
 pub use matching::{Match, MatchOptions, Matched, match_points};
+pub use mend::{Mend, one_more};
 pub use pairs::{NextPair, Pairs};
 pub use plan_view::{PlanView, Start};
-pub use search::{CloudTieFound, Expected, Rival, tie_by_clouds};
+pub use search::{CloudTieFound, Expected, Rival, tie_by_clouds, tie_by_hand};
 pub use shown::{Compared, Shown};
 pub use sight::{Seen, Sight};

@@ -140,6 +140,11 @@ impl Pairs {
         self.part.iter().map(|p| p.0).collect()
     }
 
+    /// For each scan its part and its pose there.
+    pub fn standing(&self) -> &[(usize, Pose)] {
+        &self.part
+    }
+
     /// Pairs within one part that came out near to one another, the nearest last.
     fn neighbours(&self) -> Vec<(usize, usize)> {
         let apart = |i: usize, j: usize| (self.part[i].1.translation - self.part[j].1.translation).norm();

@@ -65,6 +65,25 @@ pub fn tie_by_clouds(first: &Shown, second: &Shown, expected: &Expected) -> Opti
     Some(CloudTieFound { fit, compared, rival, grade })
 }
 
+/// Brings two scans together from where somebody laid the second, right to some decimetres, and judges the tie like
+/// any other: the best of the places that a search without this start finds stands beside it.
+///
+/// `None` when nothing is shared there that could be laid on one another.
+pub fn tie_by_hand(first: &Shown, second: &Shown, laid: &Pose, profile: &Systematic) -> Option<CloudTieFound> {
+    let fit = tie_clouds(&first.cloud, &second.cloud, laid)?;
+    let own = Compared::of(first, second, &fit.relative, CLOSE, 3000).score(HARM);
+    let rival = places(first, second).into_iter().find(|p| !same(&p.0, &fit.relative)).map(|p| Rival {
+        pose: p.0,
+        compared: Compared::of(first, second, &p.0, CLOSE, usize::MAX),
+        share: (p.1 / own.max(1e-3)).max(0.0),
+        by_distance: false,
+    });
+    let compared = Compared::of(first, second, &fit.relative, CLOSE, usize::MAX);
+    let expected = Expected { profile: *profile, ..Expected::default() };
+    let grade = CloudGrade::of(&fit, &compared, rival.as_ref(), &expected);
+    Some(CloudTieFound { fit, compared, rival, grade })
+}
+
 impl CloudTieFound {
     /// Whether nothing speaks against it but that little is shared.
     pub fn wants_witnesses(&self) -> bool {

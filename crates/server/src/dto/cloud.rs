@@ -18,6 +18,9 @@ pub struct TilesDto {
     /// Number of tiles, and of voxels of the working cloud.
     pub tiles: usize,
     pub voxels: usize,
+    /// Direction that most of the walls lie along or across, radians from the x axis.
+    #[serde(default)]
+    pub walls: Option<f64>,
 }
 
 /// A scan as it is shown.

@@ -4,6 +4,7 @@
 mod brief;
 mod cloud;
 mod design;
+mod hand;
 mod instrument;
 mod package;
 mod plan;
@@ -15,6 +16,7 @@ mod upload;
 pub use brief::{Brief, RequirementDto};
 pub use cloud::*;
 pub use design::*;
+pub use hand::*;
 pub use instrument::{InstrumentDto, InstrumentEntry, KeepInstrument, SystematicErrorsDto};
 pub use package::PackageOptions;
 pub use plan::*;

@@ -92,6 +92,8 @@ pub struct DetectionDto {
     pub excluded: bool,
     pub part: i32,
     pub version: i32,
+    /// Somebody pointed at it.
+    pub by_hand: bool,
     pub data: DetectionData,
 }
 

@@ -24,8 +24,10 @@ pub struct CloudTieDto {
     /// `accepted`, `rejected`, or empty.
     pub decision: String,
     pub decided_by: Option<String>,
-    /// Why it was decided so.
+    /// Why it was decided so, or laid so.
     pub reason: String,
+    /// Who laid it by hand.
+    pub laid_by: Option<String>,
     /// What its grade rests on, the weightiest first.
     pub reasons: Vec<String>,
     pub relative: PoseDto,
@@ -129,11 +131,55 @@ pub struct OtherwiseDto {
     /// Largest 3-D 95 % among the stations, metres, and that station: now, and then.
     pub now: Option<WorstDto>,
     pub then: Option<WorstDto>,
+    /// Chance of residuals this large when nothing is wrong: now, and then.
+    pub p: Option<f64>,
+    pub p_then: Option<f64>,
+    /// What asks for a decision: now, and then.
+    pub findings: usize,
+    pub findings_then: usize,
     /// Scans without a place: now, and then.
     pub unplaced: Vec<String>,
     pub unplaced_then: Vec<String>,
     /// Why there would be no registration.
     pub refused: Option<String>,
+}
+
+/// A decision about observations that is thought of.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+pub struct ChoiceDto {
+    /// Detections, or ties by clouds.
+    pub ids: Vec<Uuid>,
+    pub excluded: Option<bool>,
+    /// Another target from here on: its number.
+    pub part: Option<i32>,
+}
+
+crate::record::mirror!(
+    /// What scans are brought together by.
+    SchoolWord = vistazo_core::registration::School { Targets, Clouds, Both }
+);
+
+/// What to register the site by, with what each way gives.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct SchoolsDto {
+    pub take: SchoolWord,
+    pub why: Vec<String>,
+    pub outcomes: Vec<OutcomeDto>,
+    /// Scans that a scanner took.
+    pub scans: usize,
+}
+
+/// What a registration by one of them gives.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct OutcomeDto {
+    pub by: SchoolWord,
+    /// Scans that have a place.
+    pub placed: usize,
+    pub worst: Option<WorstDto>,
+    /// What asks for a decision.
+    pub to_decide: usize,
+    /// Chance of residuals this large when nothing is wrong.
+    pub p: Option<f64>,
 }
 
 /// So many distances within a millimetre.

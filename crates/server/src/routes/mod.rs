@@ -7,6 +7,7 @@ mod deliver;
 mod design;
 mod field;
 mod georeference;
+mod hand;
 mod instruments;
 mod plan;
 mod register;
@@ -81,8 +82,19 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(register::run))
         .routes(routes!(ties::cloud_ties, ties::find_ties, ties::judge))
         .routes(routes!(ties::tie_card))
+        .routes(routes!(hand::try_tie))
+        .routes(routes!(hand::lay_tie))
+        .routes(routes!(hand::lift_tie))
+        .routes(routes!(hand::point_at))
+        .routes(routes!(hand::mark_target))
+        .routes(routes!(hand::unmark_target))
+        .routes(routes!(hand::by_pairs))
+        .routes(routes!(hand::parts))
+        .routes(routes!(hand::one_more))
         .routes(routes!(register::adjustment))
         .routes(routes!(register::take_profile))
+        .routes(routes!(register::otherwise))
+        .routes(routes!(register::schools))
         .routes(routes!(register::keep))
         .routes(routes!(register::reopen))
         .routes(routes!(register::lock, register::unlock))

@@ -1,7 +1,9 @@
 //! Registration: observations, the adjustment, the lock.
 
 use crate::auth::{Access, Edit, Read};
-use crate::dto::{AdjustmentDto, DecisionDto, DetectionDto, InstrumentDto, KeepFinding};
+use crate::dto::{
+    AdjustmentDto, ChoiceDto, DecisionDto, DetectionDto, InstrumentDto, KeepFinding, OtherwiseDto, SchoolsDto,
+};
 use crate::tasks::{Work, queue};
 use crate::work::registration;
 use crate::{ApiError, App};
@@ -27,10 +29,27 @@ pub async fn detections(State(app): State<App>, access: Access<Read>) -> Result<
             excluded: d.excluded,
             part: d.part,
             version: d.version,
+            by_hand: d.laid_by.is_some(),
             data: registration::data(d)?,
         })
     };
     rows.iter().map(dto).collect::<Result<_, ApiError>>().map(Json)
+}
+
+/// What another decision about observations would change; nothing is kept.
+#[utoipa::path(post, path = "/api/jobs/{job}/adjustment/otherwise", tag = "register", params(("job" = Uuid, Path)), request_body = ChoiceDto, responses((status = 200, body = OtherwiseDto)))]
+pub async fn otherwise(
+    State(app): State<App>,
+    access: Access<Read>,
+    Json(choice): Json<ChoiceDto>,
+) -> Result<Json<OtherwiseDto>, ApiError> {
+    Ok(Json(crate::work::otherwise::choice(&app, access.job, choice).await?))
+}
+
+/// What registering by targets, by clouds and by both would give, and which to take.
+#[utoipa::path(get, path = "/api/jobs/{job}/adjustment/schools", tag = "register", params(("job" = Uuid, Path)), responses((status = 200, body = SchoolsDto)))]
+pub async fn schools(State(app): State<App>, access: Access<Read>) -> Result<Json<SchoolsDto>, ApiError> {
+    Ok(Json(crate::work::otherwise::schools(&app, access.job).await?))
 }
 
 /// Exclude, restore or split observations. Kept in the log with name and time.

@@ -83,7 +83,7 @@ pub async fn judge(
     Ok(Json(ties))
 }
 
-async fn unlocked(app: &App, job: Uuid) -> Result<(), ApiError> {
+pub(super) async fn unlocked(app: &App, job: Uuid) -> Result<(), ApiError> {
     if results::adjustment(&app.db, job).await?.is_some_and(|a| a.locked_at.is_some()) {
         return Err(ApiError::conflict("the registration is locked; unlock it to change its ties"));
     }

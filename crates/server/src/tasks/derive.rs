@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use uuid::Uuid;
 use vistazo_core::cloud::{self, Order, TileNode};
 use vistazo_core::scan::Scan;
-use vistazo_core::tie::Sight;
+use vistazo_core::tie::{PlanView, Sight};
 use vistazo_formats::{Extent, FormatError, TilePack, canonical, working_cloud};
 use vistazo_store::DERIVED;
 
@@ -45,6 +45,7 @@ pub(super) fn derive(scan: &Scan, progress: &Progress, words: &str, (from, to): 
     std::fs::write(path("cloud"), working_cloud::write(&working))?;
     std::fs::write(path("sight"), Sight::of(scan).to_bytes())?;
     let voxels = working.points.len();
+    let walls = PlanView::of(&working).main_direction();
     drop(working);
     at(0.6, "making view tiles")?;
     let pack = TilePack::create(&path("tiles"))?;
@@ -60,6 +61,7 @@ pub(super) fn derive(scan: &Scan, progress: &Progress, words: &str, (from, to): 
         half: root.half,
         tiles: count(&root),
         voxels,
+        walls: Some(walls),
     };
     let bytes = DERIVED.iter().map(|f| std::fs::metadata(path(f)).map_or(0, |m| m.len())).sum();
     Ok(Derived { folder, tiles, bytes })

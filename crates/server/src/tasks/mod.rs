@@ -15,6 +15,7 @@ mod tie;
 mod work;
 
 pub use beside::beside;
+pub(crate) use register::{SAME as SAME_TARGET, row as detection_row};
 pub(crate) use work::{Work, queue};
 
 use crate::App;

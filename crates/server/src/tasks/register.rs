@@ -5,10 +5,10 @@ use crate::App;
 use crate::dto::DetectionData;
 use crate::record::registration::Registration;
 use crate::work::files;
-use crate::work::registration::{Inputs, compute};
+use crate::work::registration::{Inputs, compute, data};
 use crate::work::ties::can_be_tied;
 use uuid::Uuid;
-use vistazo_core::geometry::Pose;
+use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::targets::{Detection, SizeVerdict, TargetKind, detect};
 use vistazo_store::tasks::Task;
@@ -27,7 +27,12 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         let points = files::scan(app, scan).await?;
         let (search, instrument) = (inputs.brief.search(), Instrument::from(&inputs.brief.instrument));
         let found = blocking(move || Ok(detect(&points, &instrument, &search))).await?;
-        let rows: Vec<_> = found.iter().map(row).collect();
+        // what somebody pointed at is there already
+        let there: Vec<Vec3> = (inputs.detections.iter().filter(|d| d.scan_id == scan.id && d.laid_by.is_some()))
+            .map(|d| Ok(Vec3::from(data(d)?.centre)))
+            .collect::<Result<_, crate::ApiError>>()?;
+        let new = found.iter().filter(|d| there.iter().all(|t| (t - d.centre).norm() > SAME));
+        let rows: Vec<_> = new.map(row).collect();
         field::put_detections(&app.db, task.job_id, scan.id, &key, &rows).await?;
     }
     progress.at(0.3, "matching and adjusting")?;
@@ -67,7 +72,10 @@ pub(super) async fn adjust(app: &App, job: Uuid) -> Result<(String, Registration
     Ok((said, result))
 }
 
-fn row(d: &Detection) -> (&'static str, serde_json::Value, bool) {
+/// Two finds nearer than this are one target, metres.
+pub(crate) const SAME: f64 = 0.1;
+
+pub(crate) fn row(d: &Detection) -> (&'static str, serde_json::Value, bool) {
     let data = DetectionData {
         centre: d.centre.into(),
         covariance: std::array::from_fn(|k| d.covariance[(k / 3, k % 3)]),

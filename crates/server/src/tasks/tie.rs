@@ -67,7 +67,7 @@ pub(super) async fn search(
         // what an attempt before this found is there already; with a start, what was not found is tried again
         if let Some(t) = known.get(&(a.id, b.id)).filter(|t| t.search == search) {
             let tie = found(t)?.filter(|_| takes_part(t));
-            if tie.is_some() || start.is_none() || !t.decision.is_empty() {
+            if tie.is_some() || start.is_none() || !t.decision.is_empty() || t.laid_by.is_some() {
                 pairs.found((i, j), tie.map(|f| f.pose()).as_ref());
                 continue;
             }

@@ -3,6 +3,7 @@
 use super::{plural, turn};
 use crate::dto::Brief;
 use crate::record::cloud_tie::{FoundTie, TieReason};
+use vistazo_core::registration::{School, Why};
 
 fn percent(share: f64) -> String {
     if share < 0.1 { format!("{:.1} %", share * 100.0) } else { format!("{:.0} %", share * 100.0) }
@@ -59,4 +60,35 @@ fn direction(f: &FoundTie) -> String {
     // anticlockwise from the x axis of the first scan
     let degrees = y.atan2(x).to_degrees().rem_euclid(180.0);
     format!("{degrees:.0}° from the x axis of the first scan")
+}
+
+/// Why a site is registered by targets, by clouds or by both, in a sentence.
+pub(crate) fn school(brief: &Brief, w: &Why) -> String {
+    let by = |s: School| match s {
+        School::Targets => "Targets alone",
+        School::Clouds => "Clouds alone",
+        School::Both => "Both together",
+    };
+    match *w {
+        Why::Leaves(s, n) => format!("{} leave {n} scan{} without a place", by(s), plural(n)),
+        Why::Does(s, worst) => format!("{} hold every scan, the worst to {} at 95 %", by(s), brief.length(worst)),
+        Why::Beyond(s, worst, limit) => format!(
+            "{} hold every scan, but the worst only to {} at 95 %, beyond {}",
+            by(s),
+            brief.length(worst),
+            brief.length(limit)
+        ),
+        Why::Repeats(n, all) => format!(
+            "{n} of {all} ties by clouds have a second place nearly as good: what this site shows repeats, and only targets tell its parts apart"
+        ),
+        Why::Slides(n, all) => {
+            format!("{n} of {all} ties by clouds are not held in one direction: there is too little across it")
+        }
+        Why::Better(targets, both) => format!(
+            "with the clouds the worst station is known to {} instead of {}",
+            brief.length(both),
+            brief.length(targets)
+        ),
+        Why::NotCompared => "the clouds were not compared yet: find ties by clouds to see what they give".into(),
+    }
 }

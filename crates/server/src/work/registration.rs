@@ -2,7 +2,7 @@
 
 use super::planning;
 use crate::dto::{
-    AdjustmentDto, AdjustmentResult, Brief, CloudTieResidualDto, ComponentDto, DetectionData, Error95Dto,
+    AdjustmentDto, AdjustmentResult, Brief, ChoiceDto, CloudTieResidualDto, ComponentDto, DetectionData, Error95Dto,
     InstrumentDto, JoinDto, LevelDto, LoopDto, ObservationDto, PoseDto, SetUpDto, SourceDto, StandingDto, StationDto,
     SystematicDto, SystematicErrorsDto, TargetDto, TieDto,
 };
@@ -92,6 +92,7 @@ impl Inputs {
                 name: s.name.clone(),
                 compensator: if s.levelled { instrument.compensator_sigma } else { None },
                 set_up: set_up(s, &instrument)?,
+                walls: s.derived["walls"].as_f64().filter(|_| s.levelled),
                 planned: self.plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position),
                 ..ScanInput::default()
             };
@@ -120,10 +121,27 @@ impl Inputs {
         Ok((input, ids))
     }
 
+    /// As the core takes it, with the names of its scans.
+    pub(crate) fn core_and_names(&self) -> Result<(Input, Vec<String>), ApiError> {
+        Ok((self.to_core()?.0, self.of_scanners().map(|s| s.name.clone()).collect()))
+    }
+
     /// The same with another decision about a tie by clouds.
     pub(crate) fn with_tie(mut self, tie: Uuid, with: bool) -> Self {
         for t in self.ties.iter_mut().filter(|t| t.id == tie) {
             t.decision = if with { "accepted" } else { "rejected" }.into();
+        }
+        self
+    }
+
+    /// The same with other decisions about observations.
+    pub(crate) fn with_choice(mut self, choice: &ChoiceDto) -> Self {
+        for d in self.detections.iter_mut().filter(|d| choice.ids.contains(&d.id)) {
+            d.excluded = choice.excluded.unwrap_or(d.excluded);
+            d.part = choice.part.unwrap_or(d.part);
+        }
+        if choice.excluded == Some(true) {
+            return choice.ids.iter().fold(self, |now, id| now.with_tie(*id, false));
         }
         self
     }

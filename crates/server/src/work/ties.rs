@@ -1,13 +1,13 @@
 //! Ties by clouds: what is kept of scans for them, which of them take part, and how they are sent.
 
-use super::registration::{Inputs, compute};
-use crate::dto::{Brief, CloudTieDto, CountedDto, OtherwiseDto, PoseDto, RivalDto, TieCardDto, TieSliceDto, WorstDto};
+use super::otherwise::otherwise;
+use super::registration::Inputs;
+use crate::dto::{Brief, CloudTieDto, CountedDto, PoseDto, RivalDto, TieCardDto, TieSliceDto};
 use crate::record::GradeWord;
 use crate::record::cloud_tie::FoundTie;
-use crate::record::registration::{Registration, Scan};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
-use vistazo_core::geometry::{Error95, Pose, Vec3};
+use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::tie::{Shown, Sight, TieCard, TieSlice};
 use vistazo_formats::working_cloud;
 use vistazo_store::StoreError;
@@ -101,6 +101,7 @@ fn dto(brief: &Brief, t: &CloudTieRow, a: &ScanRow, b: &ScanRow, f: &FoundTie) -
         decision: t.decision.clone(),
         decided_by: t.decided_by.clone(),
         reason: t.reason.clone(),
+        laid_by: t.laid_by.clone(),
         reasons: f.reasons.iter().map(|r| words::ties::reason(brief, f, r)).collect(),
         relative: PoseDto::from(&pose),
         distance: pose.translation.norm(),
@@ -141,13 +142,13 @@ pub(crate) async fn card(app: &App, job: Uuid, tie: Uuid, rival: bool) -> Result
         Ok(TieCardDto {
             slices: card.slices.into_iter().map(slice).collect(),
             distances: card.distances.into_iter().map(|(from, count)| CountedDto { from, count }).collect(),
-            otherwise: otherwise(now, tie, with)?,
+            otherwise: otherwise(now, |now| now.with_tie(tie, with), with)?,
         })
     })
     .await?
 }
 
-fn slice(s: TieSlice) -> TieSliceDto {
+pub(super) fn slice(s: TieSlice) -> TieSliceDto {
     TieSliceDto {
         cut: s.cut.into(),
         at: s.at,
@@ -157,26 +158,4 @@ fn slice(s: TieSlice) -> TieSliceDto {
         offset: s.offset,
         offset95: s.offset95,
     }
-}
-
-/// The registration as it is beside that with another decision about a tie.
-fn otherwise(now: Inputs, tie: Uuid, with: bool) -> Result<OtherwiseDto, ApiError> {
-    let (is, _) = compute(&now)?;
-    let (then, _) = compute(&now.with_tie(tie, with))?;
-    let worst = |r: &Registration| {
-        let all = r.scans.iter().map(|s| WorstDto { station: s.name.clone(), spatial: position95(s) });
-        all.max_by(|x, y| x.spatial.total_cmp(&y.spatial))
-    };
-    Ok(OtherwiseDto {
-        with,
-        now: worst(&is),
-        then: worst(&then),
-        unplaced: is.unplaced,
-        unplaced_then: then.unplaced.clone(),
-        refused: then.refused.as_ref().map(words::registration::refusal),
-    })
-}
-
-fn position95(s: &Scan) -> f64 {
-    Error95::from_covariance(&crate::record::georeference::position(&s.covariance)).spatial
 }

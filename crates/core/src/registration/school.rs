@@ -1,0 +1,135 @@
+use super::{Input, Registration, register};
+
+/// What scans are brought together by.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum School {
+    /// Targets, and set-ups over marks.
+    Targets,
+    /// What the scans show of the same surfaces.
+    Clouds,
+    /// Both, each by its covariance.
+    Both,
+}
+
+/// What a registration by one of them gives.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Outcome {
+    /// By what.
+    pub by: School,
+    /// Scans that have a place.
+    pub placed: usize,
+    /// Largest 3-D 95 % among them, metres, and its scan.
+    pub worst: Option<(f64, usize)>,
+    /// Findings that ask for a decision.
+    pub to_decide: usize,
+    /// Chance of residuals this large when nothing is wrong.
+    pub p: Option<f64>,
+}
+
+/// What to register a site by, and why.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Advice {
+    /// The one to take.
+    pub take: School,
+    /// Why, the weightiest first.
+    pub why: Vec<Why>,
+    /// What each gives.
+    pub outcomes: Vec<Outcome>,
+}
+
+/// A reason for or against.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Why {
+    /// It leaves so many scans without a place.
+    Leaves(School, usize),
+    /// It holds every scan, the worst within the requirement.
+    Does(School, f64),
+    /// It holds every scan, but its worst is beyond the requirement: metres, and the limit.
+    Beyond(School, f64, f64),
+    /// So many ties by clouds have a second place nearly as good: what the scans show repeats.
+    Repeats(usize, usize),
+    /// So many ties by clouds are held by nothing in one direction.
+    Slides(usize, usize),
+    /// With both the worst station is known so much better than with targets alone: metres.
+    Better(f64, f64),
+    /// The clouds were not compared yet: find ties by clouds first.
+    NotCompared,
+}
+
+/// What is known of the ties by clouds that were looked for.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Compared {
+    /// All that share something.
+    pub ties: usize,
+    /// Those with a second place nearly as good.
+    pub repeating: usize,
+    /// Those that slide.
+    pub sliding: usize,
+}
+
+/// Better by less than this is not worth the second school.
+const WORTH: f64 = 0.75;
+
+/// Registers by targets, by clouds and by both, and says which to take.
+///
+/// `limit` is the requirement in space, 95 %, metres.
+pub fn advise(input: &Input, compared: Compared, limit: Option<f64>) -> Advice {
+    let outcomes: Vec<Outcome> = [School::Targets, School::Clouds, School::Both].map(|s| outcome(input, s)).into();
+    let scans = input.scans.len();
+    let of = |s: School| outcomes.iter().find(|o| o.by == s);
+    let whole = |o: &Outcome| o.placed == scans && scans > 1;
+    let worst = |s: School| of(s).filter(|o| whole(o)).and_then(|o| o.worst).map(|w| w.0);
+    let does = |s: School| worst(s).filter(|w| limit.is_none_or(|l| *w <= l));
+    let repeats = compared.repeating > 0;
+    let take = if does(School::Clouds).is_some() && !repeats {
+        School::Clouds
+    } else if let Some(t) = does(School::Targets) {
+        if does(School::Both).is_some_and(|b| b < WORTH * t) { School::Both } else { School::Targets }
+    } else {
+        School::Both
+    };
+    let mut why = Vec::new();
+    if compared.ties == 0 {
+        why.push(Why::NotCompared);
+    }
+    for o in &outcomes {
+        match (whole(o), o.worst, limit) {
+            (false, ..) => why.push(Why::Leaves(o.by, scans - o.placed)),
+            (true, Some((w, _)), Some(l)) if w > l => why.push(Why::Beyond(o.by, w, l)),
+            (true, Some((w, _)), _) => why.push(Why::Does(o.by, w)),
+            _ => {}
+        }
+    }
+    if repeats {
+        why.push(Why::Repeats(compared.repeating, compared.ties));
+    }
+    if compared.sliding > 0 {
+        why.push(Why::Slides(compared.sliding, compared.ties));
+    }
+    if let (School::Both, Some(t), Some(b)) = (take, worst(School::Targets), worst(School::Both)) {
+        why.push(Why::Better(t, b));
+    }
+    Advice { take, why, outcomes }
+}
+
+fn outcome(input: &Input, by: School) -> Outcome {
+    let mut only = input.clone();
+    if by == School::Targets {
+        only.cloud_ties.clear();
+    }
+    if by == School::Clouds {
+        for s in &mut only.scans {
+            s.targets.clear();
+            s.excluded.clear();
+            s.set_up = None;
+        }
+    }
+    let r: Registration = register(&only);
+    let Ok(block) = &r.block else {
+        return Outcome { by, placed: 0, worst: None, to_decide: r.findings.len(), p: None };
+    };
+    let worst = (0..r.placed.scans.len())
+        .map(|k| (block.solution.station_error(k).spatial, r.placed.scans[k]))
+        .max_by(|a, b| a.0.total_cmp(&b.0));
+    Outcome { by, placed: r.placed.scans.len(), worst, to_decide: r.findings.len(), p: Some(block.solution.global_p) }
+}

@@ -1,0 +1,52 @@
+import { useQuery } from '@tanstack/react-query'
+import { api, type Schema, unwrap } from '../api/client'
+import { chance } from '../lib/format'
+import { useJob } from '../lib/hooks'
+import { useUnits } from '../lib/units'
+
+/** What another decision would change, said before it is taken. */
+export function Otherwise({ of: o, head }: { of: Schema['OtherwiseDto']; head: string }) {
+  const u = useUnits()
+  const lost = o.unplaced_then.filter((s) => !o.unplaced.includes(s))
+  const won = o.unplaced.filter((s) => !o.unplaced_then.includes(s))
+  if (o.refused) return <p className="warn">{`${head}: ${o.refused}`}</p>
+  const worst = (w: Schema['WorstDto'] | null | undefined) =>
+    w ? `${u.err(w.spatial)} ${u.small} (${w.station})` : 'none'
+  return (
+    <p className={lost.length ? 'warn' : 'otherwise'}>
+      {head}: weakest station, 3-D 95 %: {worst(o.now)} → {worst(o.then)}
+      {o.p != null && o.p_then != null && `; p ${chance(o.p)} → ${chance(o.p_then)}`}
+      {o.findings_then !== o.findings && `; to decide ${o.findings} → ${o.findings_then}`}
+      {lost.length > 0 && `; ${lost.join(', ')} would have no place`}
+      {won.length > 0 && `; ${won.join(', ')} would find a place`}.
+    </p>
+  )
+}
+
+/** The same of a choice about observations; it is computed when it is looked at. */
+export function Consequence({
+  choice,
+  head,
+  at,
+}: {
+  choice: Schema['ChoiceDto']
+  head: string
+  at: string | undefined
+}) {
+  const job = useJob()
+  const read = useQuery({
+    queryKey: ['job', job.id, 'otherwise', at, choice],
+    queryFn: async ({ signal }) =>
+      unwrap(
+        await api.POST('/api/jobs/{job}/adjustment/otherwise', {
+          params: { path: { job: job.id } },
+          body: choice,
+          signal,
+        }),
+      ),
+    staleTime: Infinity,
+    retry: false,
+  })
+  if (read.isError) return null
+  return read.data ? <Otherwise of={read.data} head={head} /> : <p className="faint">{head}: …</p>
+}

@@ -1,0 +1,101 @@
+import { Button, Segmented, Select } from 'antd'
+import { useState } from 'react'
+import { api, type Schema, unwrap } from '../../api/client'
+import { useChange, useJob, useKey } from '../../lib/hooks'
+import { useUnits } from '../../lib/units'
+import { Head, Ledger } from '../../parts'
+import { Panorama } from './Panorama'
+import type { ScanName } from './Picking'
+
+type Detection = Schema['DetectionDto']
+
+/** Targets that the search did not find are pointed at in the panorama; they are measured there like any other. */
+export function MarkTarget(p: { scans: ScanName[]; detections: Detection[]; first: string; onClose: () => void }) {
+  const u = useUnits()
+  const job = useJob()
+  const [scan, setScan] = useState(p.first)
+  const [kind, setKind] = useState<'sphere' | 'checkerboard'>('sphere')
+  const [last, setLast] = useState<string | null>(null)
+  const mark = useChange(
+    async (direction: [number, number, number]) =>
+      unwrap(
+        await api.POST('/api/jobs/{job}/scans/{scan}/targets', {
+          params: { path: { job: job.id, scan } },
+          body: { direction, board: kind === 'checkerboard' },
+        }),
+      ),
+    (id) => setLast(id),
+  )
+  const remove = useChange(async (detection: string) => {
+    unwrap(await api.DELETE('/api/jobs/{job}/detections/{detection}', { params: { path: { job: job.id, detection } } }))
+  })
+  useKey('escape', p.onClose)
+  const here = p.detections.filter((d) => d.scan === scan)
+  const sigma = (d: Detection) =>
+    Math.sqrt((d.data.covariance[0] ?? 0) + (d.data.covariance[4] ?? 0) + (d.data.covariance[8] ?? 0))
+  const name = p.scans.find((s) => s.id === scan)?.name ?? ''
+  return (
+    <div className="split hand">
+      <div className="canvas panoramas one">
+        <Panorama
+          key={scan}
+          url={`/api/jobs/${job.id}/scans/${scan}/panorama`}
+          name={name}
+          says="click a target that was not found"
+          marks={here.map((d, k) => ({ at: d.data.centre, label: `${k + 1}`, wrong: !d.usable || d.id === last }))}
+          onPoint={(d) => mark.mutate(d)}
+        />
+      </div>
+      <aside className="side" aria-label="Mark a target">
+        <Head
+          aside={
+            <Button size="small" onClick={p.onClose}>
+              Back (Esc)
+            </Button>
+          }
+        >
+          Mark a target
+        </Head>
+        <div className="bar">
+          <Select
+            aria-label="Scan"
+            showSearch={{ optionFilterProp: 'label' }}
+            value={scan}
+            style={{ minWidth: 120 }}
+            onChange={(id: string) => setScan(id)}
+            options={p.scans.map((s) => ({ value: s.id, label: s.name }))}
+          />
+          <Segmented aria-label="Kind" value={kind} onChange={setKind} options={['sphere', 'checkerboard']} />
+          {mark.isPending && <span className="faint">measuring it in all points of {name} …</span>}
+        </div>
+        <p className="faint">
+          Turn the picture and go near with the wheel, then click the target. It is fitted at full resolution; what is
+          no sphere or board of the size in the brief is refused. Register again when all are marked.
+        </p>
+        <Ledger
+          label={`Targets of ${name}`}
+          rows={here.map((d, k) => ({ ...d, k }))}
+          id={(d) => d.id}
+          selected={last}
+          empty="None in this scan yet."
+          columns={[
+            { head: '', num: true, cell: (d) => d.k + 1 },
+            { head: 'Kind', cell: (d) => d.kind },
+            { head: <>range [{u.code}]</>, num: true, cell: (d) => u.len(d.data.range, 1) },
+            { head: 'hits', num: true, cell: (d) => d.data.hits },
+            { head: <>centre 1σ [{u.small}]</>, num: true, cell: (d) => u.err(sigma(d)) },
+            {
+              head: '',
+              cell: (d) =>
+                d.by_hand && (
+                  <button type="button" className="link" onClick={() => remove.mutate(d.id)}>
+                    by hand: take away
+                  </button>
+                ),
+            },
+          ]}
+        />
+      </aside>
+    </div>
+  )
+}

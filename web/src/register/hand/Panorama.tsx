@@ -1,0 +1,126 @@
+import { useEffect, useRef, useState } from 'react'
+import { ACCENT, PAPER, RED } from '../../lib/palette'
+import { useTheme } from '../../lib/settings'
+import { begin, onWheel } from '../draw'
+import { direction, onPanorama } from './pose'
+
+/** Something marked in a panorama: where, seen from its scanner, and what it is called. */
+export interface Mark {
+  at: number[]
+  label: string
+  wrong: boolean
+}
+
+interface Eye {
+  /** What is in the middle: shares of width and height. */
+  u: number
+  v: number
+  /** Pixels of the screen to the whole width, over the width of the canvas. */
+  zoom: number
+}
+
+/** What a scanner saw all round, to point at: dragging turns, the wheel goes nearer, a click points. */
+export function Panorama(p: {
+  url: string
+  name: string
+  marks: Mark[]
+  says?: string
+  onPoint: (direction: [number, number, number]) => void
+}) {
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const theme = useTheme()
+  const [image, setImage] = useState<HTMLImageElement | null>(null)
+  const [failed, setFailed] = useState(false)
+  const [eye, setEye] = useState<Eye>({ u: 0.5, v: 0.5, zoom: 1.6 })
+  const far = useRef(0)
+  useEffect(() => {
+    const i = new Image()
+    i.onload = () => setImage(i)
+    i.onerror = () => setFailed(true)
+    i.src = p.url
+    return () => {
+      i.onload = i.onerror = null
+    }
+  }, [p.url])
+  const { marks } = p
+  useEffect(() => {
+    const c = canvas.current
+    const started = c && begin(c)
+    if (!started || !image) return
+    const [g, w, h] = started
+    const whole = w * eye.zoom
+    for (const turn of [-1, 0, 1]) {
+      const left = w / 2 + (turn - eye.u) * whole
+      if (left < w && left + whole > 0) g.drawImage(image, left, h / 2 - (eye.v * whole) / 2, whole, whole / 2)
+    }
+    g.font = "600 13px 'Source Sans 3', sans-serif"
+    for (const m of marks) {
+      const [u, v] = onPanorama(m.at)
+      const y = h / 2 + ((v - eye.v) * whole) / 2
+      for (const turn of [-1, 0, 1]) {
+        const x = w / 2 + (u + turn - eye.u) * whole
+        if (x < -20 || x > w + 20) continue
+        cross(g, x, y, m.wrong ? RED : ACCENT)
+        g.lineWidth = 3
+        g.strokeStyle = PAPER
+        g.strokeText(m.label, x + 9, y - 7)
+        g.fillStyle = m.wrong ? RED : ACCENT
+        g.fillText(m.label, x + 9, y - 7)
+      }
+    }
+  }, [image, eye, marks, theme])
+  useEffect(() => {
+    const c = canvas.current
+    return c ? onWheel(c, (by) => setEye((e) => ({ ...e, zoom: Math.min(24, Math.max(1, e.zoom * by)) }))) : undefined
+  }, [])
+  const seen = (c: HTMLCanvasElement, x: number, y: number) => {
+    const whole = c.clientWidth * eye.zoom
+    return direction(eye.u + (x - c.clientWidth / 2) / whole, eye.v + (2 * (y - c.clientHeight / 2)) / whole)
+  }
+  return (
+    <figure className="panorama">
+      <figcaption>{p.name}</figcaption>
+      {failed && <p className="warn">The panorama could not be read.</p>}
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`Panorama of ${p.name}: ${p.says ?? 'click the same things as in the other'}`}
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId)
+          far.current = 0
+        }}
+        onPointerMove={(e) => {
+          if (!e.buttons) return
+          far.current += Math.abs(e.movementX) + Math.abs(e.movementY)
+          const whole = e.currentTarget.clientWidth * eye.zoom
+          setEye((v) => ({
+            ...v,
+            u: v.u - e.movementX / whole,
+            v: Math.min(0.9, Math.max(0.1, v.v - (2 * e.movementY) / whole)),
+          }))
+        }}
+        onPointerUp={(e) => {
+          const box = e.currentTarget.getBoundingClientRect()
+          // a click, not a drag
+          if (far.current < 4) p.onPoint(seen(e.currentTarget, e.clientX - box.left, e.clientY - box.top))
+        }}
+      />
+    </figure>
+  )
+}
+
+function cross(g: CanvasRenderingContext2D, x: number, y: number, colour: string) {
+  for (const [width, stroke] of [
+    [4, PAPER],
+    [1.6, colour],
+  ] as const) {
+    g.lineWidth = width
+    g.strokeStyle = stroke
+    g.beginPath()
+    g.moveTo(x - 8, y)
+    g.lineTo(x + 8, y)
+    g.moveTo(x, y - 8)
+    g.lineTo(x, y + 8)
+    g.stroke()
+  }
+}
