@@ -7,6 +7,8 @@ use serde_json::{Value, json};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::plan::Obstacle;
 use vistazo_sim::small_job;
+use vistazo_tests::browser::Browser;
+use vistazo_tests::server::PASSWORD;
 use vistazo_tests::{Server, job};
 
 fn sent(p: &Pose) -> Value {
@@ -80,9 +82,14 @@ async fn a_scan_apart_is_joined_by_hand() {
 
     // the same corners picked in both: near enough for the clouds; a pair that is another thing is named
     let mut pairs: Vec<Value> = Vec::new();
-    for k in 0..500 {
-        let (az, el) = (0.43 * f64::from(k), -0.9 + 1.8 * f64::from(k % 37) / 37.0);
-        let direction = [az.cos() * f64::cos(el), az.sin() * f64::cos(el), el.sin()];
+    let site = &files.job.scene.site;
+    let feet = site.walls[0].line[..4].iter().map(|p| Vec3::new(p.x, p.y, 0.0));
+    let things = site
+        .obstacles
+        .iter()
+        .flat_map(|o| o.outline.iter().flat_map(|p| [Vec3::new(p.x, p.y, 0.0), Vec3::new(p.x, p.y, o.top)]));
+    for corner in feet.chain(things) {
+        let direction: [f64; 3] = poses[0].inverse().apply(&corner).into();
         let point = async |scan: &Value, direction: [f64; 3]| {
             let path = format!("{base}/scans/{}/point", scan.as_str().unwrap());
             let said = c.call("POST", &path, json!({ "direction": direction })).await;
@@ -150,6 +157,24 @@ async fn a_scan_apart_is_joined_by_hand() {
     assert_eq!((mine["decision"].as_str(), mine["laid_by"].is_null()), (Some("rejected"), true), "{mine}");
     let log = c.ok("GET", &format!("{base}/log"), Value::Null).await.to_string();
     assert!(log.contains("laid by hand (power lost between them)") && log.contains("taken back"), "{log}");
+
+    // the same at the page: the parts are asked about, the scan is moved by keys, laid, and judged
+    c.run(&id, "/register").await;
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.click("//a[contains(@class, 'job-row')]").await;
+    b.sheet("Register").await;
+    b.see("//section[contains(., 'The scans fall into 2 parts')]").await;
+    b.see("//*[@aria-label='Station graph']").await;
+    b.click(&format!("//button[starts-with(normalize-space(.), 'Join {name}')]")).await;
+    b.see("//figure[contains(@class, 'laid')]//canvas").await;
+    b.click("//div[normalize-space(.)='pick pairs' and contains(@class, 'label')]").await;
+    b.see("//canvas[starts-with(@aria-label, 'Panorama of')]").await;
+    b.click("//div[normalize-space(.)='turn and slide' and contains(@class, 'label')]").await;
+    b.press("Let the clouds hold it, and judge").await;
+    b.says("laid by hand by runa").await;
+    b.see("//button[normalize-space(.)='Take back what was laid by hand']").await;
+    b.close().await;
 }
 
 #[tokio::test]

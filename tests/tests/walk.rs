@@ -271,8 +271,8 @@ async fn the_demo_points_at_the_knocked_sphere() {
     b.sign_in(&server.url, "sera@corvane.example", vistazo_server::demo::PASSWORD).await;
     b.click("//a[contains(@class, 'job-row')]").await;
     b.sheet("Field").await;
-    // nine scans of two and a half million points, simulated, written, read and stored
-    b.see_within("//table[@aria-label='Scans']/tbody/tr[9]", 240).await;
+    // fifteen scans of two and a half million points, simulated, written, read and stored
+    b.see_within("//table[@aria-label='Scans']/tbody/tr[15]", 400).await;
     b.sheet("Register").await;
     b.press("Find targets and adjust").await;
     b.see("//section[contains(@aria-label, 'was moved between S4 and S5')]").await;

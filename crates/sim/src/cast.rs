@@ -1,5 +1,6 @@
 use crate::scanner::{Scanner, Wrong};
 use crate::scene::Scene;
+use nalgebra::Vector2;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
@@ -34,12 +35,38 @@ impl RawScan {
     }
 }
 
-#[derive(Clone, Copy)]
 enum Shape {
-    Panel { a: [f64; 2], b: [f64; 2], base: f64, top: f64 },
-    Sphere { c: Vec3, r: f64 },
-    Post { x: f64, y: f64, r: f64, base: f64, top: f64, albedo: f64 },
-    Board { c: Vec3, n: Vec3, half: f64, turn: f64, bulge: f64 },
+    Panel {
+        a: [f64; 2],
+        b: [f64; 2],
+        base: f64,
+        top: f64,
+    },
+    Sphere {
+        c: Vec3,
+        r: f64,
+    },
+    Post {
+        x: f64,
+        y: f64,
+        r: f64,
+        base: f64,
+        top: f64,
+        albedo: f64,
+    },
+    Board {
+        c: Vec3,
+        n: Vec3,
+        half: f64,
+        turn: f64,
+        bulge: f64,
+    },
+    /// A ceiling, or the top of a thing.
+    Level {
+        outline: Vec<Vector2<f64>>,
+        z: f64,
+        albedo: f64,
+    },
 }
 
 #[derive(Clone, Copy)]
@@ -278,6 +305,10 @@ fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) -> Vec<Shap
         top: c.top,
         albedo: 0.4,
     }));
+    let ceilings = scene.site.slabs.iter().map(|s| (&s.outline, s.height, 0.5));
+    let tops = scene.site.obstacles.iter().map(|o| (&o.outline, o.top, 0.35));
+    let levels = ceilings.chain(tops).filter(|l| l.0.len() > 2);
+    out.extend(levels.map(|(outline, z, albedo)| Shape::Level { outline: outline.clone(), z, albedo }));
     out.extend(scene.boards.iter().enumerate().map(|(i, b)| Shape::Board {
         c: b.centre,
         n: b.normal,
@@ -312,6 +343,11 @@ fn by_column(shapes: &[Shape], pose: &Pose, cols: usize) -> Vec<Vec<u32>> {
             Shape::Sphere { c, r } => around(c.x, c.y, r),
             Shape::Post { x, y, r, .. } => around(x, y, r),
             Shape::Board { c, half, .. } => around(c.x, c.y, half * 1.5),
+            Shape::Level { ref outline, .. } => {
+                let (low, high) = outline.iter().fold((outline[0], outline[0]), |(a, b), p| (a.inf(p), b.sup(p)));
+                let middle = (low + high) / 2.0;
+                around(middle.x, middle.y, (high - low).norm() / 2.0)
+            }
         };
         let per = cols as f64 / std::f64::consts::TAU;
         for c in ((from - 0.01) * per).floor() as i64..=((to + 0.01) * per).ceil() as i64 {
@@ -389,6 +425,14 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
                 Hit { range: s, cos: -(n.0 * d.x + n.1 * d.y), albedo }
             })
         }
+        Shape::Level { ref outline, z, albedo } => {
+            if d.z.abs() < 1e-9 {
+                return None;
+            }
+            let s = (z - o.z) / d.z;
+            let at = Vector2::new(o.x + s * d.x, o.y + s * d.y);
+            (s > 1e-6 && inside(outline, &at)).then_some(Hit { range: s, cos: d.z.abs(), albedo })
+        }
         Shape::Board { c, n, half, turn, bulge } => {
             let across = d.dot(&n);
             if across.abs() < 1e-9 {
@@ -409,6 +453,15 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
             })
         }
     }
+}
+
+/// Whether a place lies in an outline, by how often a line from it crosses the rim.
+fn inside(outline: &[Vector2<f64>], at: &Vector2<f64>) -> bool {
+    let rim = outline.iter().zip(outline.iter().cycle().skip(1));
+    let crossed = |(a, b): &(&Vector2<f64>, &Vector2<f64>)| {
+        (a.y > at.y) != (b.y > at.y) && at.x < a.x + (at.y - a.y) / (b.y - a.y) * (b.x - a.x)
+    };
+    rim.filter(crossed).count() % 2 == 1
 }
 
 /// Whether the beam of half-width `w` (radians) may meet something besides what its axis meets:
@@ -435,7 +488,7 @@ fn is_edge(shapes: &[Shape], candidates: &[u32], hit: &Hit, o: &Vec3, d: &Vec3, 
             let near = 4.0 * w * hit.range;
             (p[0] - a[0]).hypot(p[1] - a[1]) < near || (p[0] - b[0]).hypot(p[1] - b[1]) < near || (z - top).abs() < near
         }
-        Shape::Board { .. } => false,
+        Shape::Board { .. } | Shape::Level { .. } => false,
     })
 }
 

@@ -69,6 +69,10 @@ fn material(scene: &Scene, epoch: usize, at: &Vec3, light: f64) -> [f64; 3] {
     if at.z < scene.ground + near {
         return ground(at);
     }
+    if scene.site.slabs.iter().any(|s| (at.z - s.height).abs() < near) {
+        // a plastered ceiling
+        return spread([206.0, 200.0, 188.0], 0.03 * grain((at.x / 0.8).floor(), (at.y / 0.8).floor()));
+    }
     let flat = Vector2::new(at.x, at.y);
     if scene.site.columns.iter().any(|c| ((flat - c.centre).norm() - c.radius).abs() < near) {
         return spread([62.0, 84.0, 74.0], 0.1 * grain((at.z * 9.0).floor(), 1.0));

@@ -90,6 +90,8 @@ pub fn roundhouse() -> Roundhouse {
         (-8.6, -14.2, 1.88),
         (15.6, 11.9, 1.55),
         (-14.9, 13.4, 1.45),
+        (19.4, -8.9, 1.38),
+        (21.6, -2.1, 1.57),
     ];
     let spheres: Vec<Sphere> = spheres
         .iter()
@@ -152,7 +154,7 @@ pub fn roundhouse() -> Roundhouse {
     targets.extend(boards.iter().enumerate().map(|(i, b)| (format!("B{}", i + 1), b.centre, false)));
     let origin = Vec3::new(412_350.0, 5_604_820.0, 87.0);
     let control_sigma = Vec3::new(0.0015, 0.0015, 0.002);
-    let control = [10, 13, 6, 4, 5, 7, 8, 1]
+    let control = [12, 15, 6, 4, 5, 7, 8, 1]
         .iter()
         .enumerate()
         .map(|(i, &t)| {

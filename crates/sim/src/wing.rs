@@ -61,7 +61,7 @@ pub(crate) fn add_to(site: &mut Site) -> Vec<(String, Vec3)> {
     ] {
         site.obstacles.push(Obstacle { outline: outline(r), base, top });
     }
-    [(24.3, -5.2), (32.3, -5.6), (32.2, -8.9), (32.9, -2.4), (41.3, -5.4), (41.6, -9.3)]
+    [(24.3, -5.2), (30.4, -5.6), (32.6, -7.2), (33.2, -3.8), (39.6, -5.4), (41.1, -7.3)]
         .iter()
         .enumerate()
         .map(|(k, &(x, y))| (format!("W{}", k + 1), Vec3::new(x, y, 1.58 + 0.04 * (k % 3) as f64)))

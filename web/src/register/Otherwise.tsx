@@ -15,7 +15,7 @@ export function Otherwise({ of: o, head }: { of: Schema['OtherwiseDto']; head: s
   return (
     <p className={lost.length ? 'warn' : 'otherwise'}>
       {head}: weakest station, 3-D 95 %: {worst(o.now)} → {worst(o.then)}
-      {o.p != null && o.p_then != null && `; p ${chance(o.p)} → ${chance(o.p_then)}`}
+      {chance(o.p) !== chance(o.p_then) && `; p ${chance(o.p)} → ${chance(o.p_then)}`}
       {o.findings_then !== o.findings && `; to decide ${o.findings} → ${o.findings_then}`}
       {lost.length > 0 && `; ${lost.join(', ')} would have no place`}
       {won.length > 0 && `; ${won.join(', ')} would find a place`}.

@@ -8,6 +8,8 @@ import type { CloudTie } from './useTies'
 const W = 560
 const H = 380
 const EDGE = 34
+/** One fault opens many loops: those that it opens most have their misclosure written in. */
+const NAMED = 3
 const STROKE: Record<GradeName, { colour: string; dash?: string }> = {
   sound: { colour: 'var(--accent)' },
   doubtful: { colour: 'var(--ochre)', dash: '9 5' },
@@ -56,7 +58,7 @@ function Graph({ result, of, picked, onScan, onEdge }: Shown & { of: Edge[] }) {
   const at = useMemo(() => places(result), [result])
   const drawn = of.filter((e) => at.has(e.a) && at.has(e.b))
   const weak = drawn.filter((e) => e.grade !== 'sound').length
-  const open = result.loops.filter((l) => l.p_value < 0.001)
+  const open = result.loops.filter((l) => l.p_value < 0.001).sort((x, y) => y.shift / y.shift95 - x.shift / x.shift95)
   const crowded = at.size > 45
   return (
     <figure className="graph">
@@ -64,7 +66,7 @@ function Graph({ result, of, picked, onScan, onEdge }: Shown & { of: Edge[] }) {
         {plural(at.size, 'station')}, {plural(drawn.length, 'tie')}:{' '}
         {weak ? <b>{plural(weak, 'tie')} not sound</b> : 'all sound'};{' '}
         {open.length ? (
-          <b className="bad">{plural(open.length, 'loop')} that should close and does not</b>
+          <b className="bad">{open.length === 1 ? '1 loop does' : `${open.length} loops do`} not close</b>
         ) : (
           `${plural(result.loops.length, 'loop')}, all close`
         )}
@@ -100,7 +102,7 @@ function Graph({ result, of, picked, onScan, onEdge }: Shown & { of: Edge[] }) {
             </g>
           )
         })}
-        {open.slice(0, 12).map((l) => {
+        {open.slice(0, NAMED).map((l) => {
           const through = l.name.split(/[–-]/).flatMap((n) => at.get(n.trim()) ?? [])
           if (through.length < 2) return null
           const mean = (k: number) => {

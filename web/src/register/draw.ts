@@ -19,10 +19,21 @@ function span(all: number[]): [number, number] {
   return [at(0.02) - 0.5, at(0.98) + 0.5]
 }
 
-/** What of a slice is worth looking at. */
-export function windowOf(...of: number[][][]): Window4 {
-  const all = of.flat()
-  return [...span(all.map((p) => p[0]!)), ...span(all.map((p) => p[1]!))] as Window4
+/** What of a slice is worth looking at: where both are, with a margin. Where one reaches much farther than the other,
+ * what lies far from the smaller one is left to the wheel. */
+export function windowOf(first: number[][], second: number[][]): Window4 {
+  const of = (all: number[][]) => [...span(all.map((p) => p[0]!)), ...span(all.map((p) => p[1]!))] as Window4
+  if (first.length === 0 || second.length === 0) return of([...first, ...second])
+  const [a, b] = [of(first), of(second)]
+  const size = (w: Window4) => Math.max(w[1] - w[0], w[3] - w[2])
+  const small = size(a) < size(b) ? a : b
+  const margin = size(small) * 0.6
+  const cut = (k: number, worst: (...v: number[]) => number, by: number) => {
+    const all = worst(a[k]!, b[k]!)
+    const near = small[k]! + by
+    return by < 0 ? Math.max(all, near) : Math.min(all, near)
+  }
+  return [cut(0, Math.min, -margin), cut(1, Math.max, margin), cut(2, Math.min, -margin), cut(3, Math.max, margin)]
 }
 
 /** A canvas made as large as it is shown, its paper laid. */

@@ -23,7 +23,8 @@ const WORST = { failed: 3, doubtful: 2, not_judged: 1, sound: 0 }
 export function edges(result: Result | undefined, clouds: CloudTie[]): Edge[] {
   const all = new Map<string, Edge>()
   const key = (a: string, b: string) => (a < b ? `${a}\n${b}` : `${b}\n${a}`)
-  for (const t of result?.ties ?? [])
+  // one or two shared targets are no tie
+  for (const t of (result?.ties ?? []).filter((x) => x.grade !== 'not_judged'))
     all.set(key(t.a, t.b), {
       a: t.a,
       b: t.b,

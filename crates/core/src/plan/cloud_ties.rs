@@ -1,5 +1,5 @@
 use super::cover::{Cover, Surface};
-use super::graph::LEAST_OVERLAP;
+use super::graph::{LEAST_OVERLAP, shares};
 use super::site::Station;
 use crate::adjust::kinds::CloudTie;
 use crate::geometry::{Pose, Vec3};
@@ -26,7 +26,7 @@ pub fn cloud_ties(cover: &Cover, stations: &[Station], instrument: &Instrument, 
     let n = stations.len();
     let pairs = (0..n).flat_map(|a| (a + 1..n).map(move |b| (a, b)));
     pairs
-        .filter(|&(a, b)| cover.overlap[a][b].min(cover.overlap[b][a]) >= LEAST_OVERLAP)
+        .filter(|&(a, b)| shares(&cover.overlap, a, b) >= LEAST_OVERLAP)
         .filter_map(|(a, b)| tie(cover, stations, instrument, surface_sigma, a, b))
         .collect()
 }

@@ -3,17 +3,26 @@ use crate::geometry::Vec3;
 
 /// Overlap from which two stations hang together by their clouds.
 pub const LEAST_OVERLAP: f64 = 0.30;
+/// The same of the station that sees more, where the other shares the first with it: a hall shares little of itself
+/// with a small room beside it, and the room much.
+const LEAST_OTHER: f64 = 0.10;
 /// Shared targets from which two stations hang together by targets.
 pub const LEAST_TARGETS: usize = 3;
 /// Shared marks from which two levelled stations hang together by their set-ups.
 pub const LEAST_MARKS: usize = 2;
+
+/// How much two stations share, 0..1: the better way round, unless the other shares next to nothing.
+pub fn shares(overlap: &[Vec<f64>], a: usize, b: usize) -> f64 {
+    let (less, more) = (overlap[a][b].min(overlap[b][a]), overlap[a][b].max(overlap[b][a]));
+    if less >= LEAST_OTHER { more } else { less }
+}
 
 /// Two stations that hang together.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Link {
     /// The stations (indices), the earlier first.
     pub stations: [usize; 2],
-    /// The smaller of the two overlaps, 0..1.
+    /// What they share, 0..1 ([`shares`]).
     pub overlap: f64,
     /// Targets that both scans will show.
     pub targets: Vec<usize>,
@@ -37,14 +46,14 @@ pub struct StationGraph {
 /// Finds the links between stations, and what hangs on a single one of them (Tarjan 1974).
 ///
 /// `sees` lists the targets that each station's scan will show, `marks` those it stands over or
-/// sights. Two stations are linked by an overlap of at least [`LEAST_OVERLAP`] in both directions, by
+/// sights. Two stations are linked by an overlap of at least [`LEAST_OVERLAP`] ([`shares`]), by
 /// [`LEAST_TARGETS`] shared targets or by [`LEAST_MARKS`] shared marks.
 pub fn station_graph(overlap: &[Vec<f64>], sees: &[Vec<usize>], marks: &[Vec<usize>]) -> StationGraph {
     let n = overlap.len();
     let mut links = Vec::new();
     for a in 0..n {
         for b in a + 1..n {
-            let both = overlap[a][b].min(overlap[b][a]);
+            let both = shares(overlap, a, b);
             let shared =
                 |of: &[Vec<usize>]| -> Vec<usize> { of[a].iter().copied().filter(|t| of[b].contains(t)).collect() };
             let (targets, marks) = (shared(sees), shared(marks));

@@ -44,7 +44,9 @@ pub use bvh::Bvh;
 pub use cloud_ties::{SURFACE_SIGMA, cloud_ties};
 pub use cover::{Cover, NotCovered, Sample, Seen, StationCover, Surface, USUAL_INCIDENCE, cover, look_round, sample};
 pub use day::{Day, SET_UP, SWAP, Stop, WALK, day};
-pub use graph::{Doorway, LEAST_MARKS, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorways, station_graph};
+pub use graph::{
+    Doorway, LEAST_MARKS, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorways, shares, station_graph,
+};
 pub use leapfrog::{LeapfrogError, Move, leapfrog};
 pub use predict::{
     Design, Kit, Means, PlannedDistance, PlannedKind, PlannedTarget, Prediction, Sighting, carried, predict,

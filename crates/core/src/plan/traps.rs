@@ -1,5 +1,5 @@
 use super::cover::{Cover, Surface};
-use super::graph::{Doorway, StationGraph, doorways};
+use super::graph::{Doorway, StationGraph, doorways, shares};
 use super::predict::{Design, Means, PlannedKind, PlannedTarget, Prediction};
 use super::site::{Edge, Site, inside};
 use crate::geometry::{Error95, Vec3};
@@ -139,15 +139,15 @@ fn links(design: &Design<'_>, cover: &Cover, graph: &StationGraph, out: &mut Vec
                 out.push(Trap::WeakTargets([a, b], l.targets.clone(), c));
             }
         } else if l.bridge || b == a + 1 {
-            let alike = repeats(design.site, [design.stations[a].position.z, design.stations[b].position.z]);
-            if alike >= 3 {
+            let alike = repeats(design.site, cover, [a, b]);
+            if alike >= ALIKE {
                 out.push(Trap::Repeating([a, b], alike));
             }
         }
     }
     for b in 1..design.stations.len() {
         let a = b - 1;
-        let overlap = cover.overlap[a][b].min(cover.overlap[b][a]);
+        let overlap = shares(&cover.overlap, a, b);
         if !graph.links.iter().any(|l| l.stations == [a, b]) {
             out.push(Trap::ThinOverlap([a, b], overlap));
         }
@@ -238,15 +238,34 @@ fn control(design: &Design<'_>, out: &mut Vec<Trap>) {
     }
 }
 
-/// How many stretches of wall are alike: the largest group of equal length and height that is not
-/// one straight wall, on the storeys of two stations at these heights.
-fn repeats(site: &Site, heights: [f64; 2]) -> usize {
+/// So many stretches of wall that are alike make a site in which a match one bay off fits: fewer are the two sides and
+/// the end of many a room.
+const ALIKE: usize = 4;
+
+/// How many stretches of wall that either station sees are alike: the largest group of
+/// equal length and height that is not one straight wall.
+fn repeats(site: &Site, cover: &Cover, stations: [usize; 2]) -> usize {
+    let sees = stations.map(|s| &cover.stations[s]);
+    // by wall, where either sees it
+    let mut seen: Vec<Vec<Vector2<f64>>> = vec![Vec::new(); site.walls.len()];
+    for (i, s) in cover.samples.iter().enumerate() {
+        if let Surface::Wall(w) = s.surface
+            && sees.iter().any(|of| of.sees(i))
+        {
+            seen[w].push(s.position.xy());
+        }
+    }
     let legs: Vec<(f64, f64, Vector2<f64>)> = site
         .walls
         .iter()
-        .filter(|w| heights.iter().any(|z| w.base < *z && w.top > z - 1.6))
-        .flat_map(|w| w.line.windows(2).map(move |p| ((p[1] - p[0]).norm(), w.top - w.base, (p[0] + p[1]) / 2.0)))
-        .filter(|l| l.0 > 1.5)
+        .zip(&seen)
+        .flat_map(|(w, seen)| {
+            w.line.windows(2).filter_map(move |p| {
+                let (length, middle) = ((p[1] - p[0]).norm(), (p[0] + p[1]) / 2.0);
+                let shown = seen.iter().any(|q| (q - middle).norm() < length / 2.0);
+                (length > 1.5 && shown).then_some((length, w.top - w.base, middle))
+            })
+        })
         .collect();
     let alike = |a: &(f64, f64, Vector2<f64>), b: &(f64, f64, Vector2<f64>)| {
         (a.0 - b.0).abs() < 0.02 * a.0 && (a.1 - b.1).abs() < 0.1

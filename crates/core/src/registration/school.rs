@@ -52,6 +52,8 @@ pub enum Why {
     Slides(usize, usize),
     /// With both the worst station is known so much better than with targets alone: metres.
     Better(f64, f64),
+    /// Coordinates are given to targets: without them the block cannot be put on the grid.
+    ControlNeedsTargets,
     /// The clouds were not compared yet: find ties by clouds first.
     NotCompared,
 }
@@ -72,8 +74,8 @@ const WORTH: f64 = 0.75;
 
 /// Registers by targets, by clouds and by both, and says which to take.
 ///
-/// `limit` is the requirement in space, 95 %, metres.
-pub fn advise(input: &Input, compared: Compared, limit: Option<f64>) -> Advice {
+/// `limit` is the requirement in space, 95 %, metres; `control` tells whether coordinates are given to targets.
+pub fn advise(input: &Input, compared: Compared, limit: Option<f64>, control: bool) -> Advice {
     let outcomes: Vec<Outcome> = [School::Targets, School::Clouds, School::Both].map(|s| outcome(input, s)).into();
     let scans = input.scans.len();
     let of = |s: School| outcomes.iter().find(|o| o.by == s);
@@ -81,7 +83,7 @@ pub fn advise(input: &Input, compared: Compared, limit: Option<f64>) -> Advice {
     let worst = |s: School| of(s).filter(|o| whole(o)).and_then(|o| o.worst).map(|w| w.0);
     let does = |s: School| worst(s).filter(|w| limit.is_none_or(|l| *w <= l));
     let repeats = compared.repeating > 0;
-    let take = if does(School::Clouds).is_some() && !repeats {
+    let take = if does(School::Clouds).is_some() && !repeats && !control {
         School::Clouds
     } else if let Some(t) = does(School::Targets) {
         if does(School::Both).is_some_and(|b| b < WORTH * t) { School::Both } else { School::Targets }
@@ -99,6 +101,9 @@ pub fn advise(input: &Input, compared: Compared, limit: Option<f64>) -> Advice {
             (true, Some((w, _)), _) => why.push(Why::Does(o.by, w)),
             _ => {}
         }
+    }
+    if control {
+        why.push(Why::ControlNeedsTargets);
     }
     if repeats {
         why.push(Why::Repeats(compared.repeating, compared.ties));

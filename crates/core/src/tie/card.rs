@@ -92,11 +92,16 @@ impl TieCard {
         // a plan through upright surfaces, sections through whatever both show; where nothing is shared, through what
         // the first shows, and through its scanner
         let upright = shared.iter().filter(|s| s.1.normal.z.abs() < 0.3);
+        // a section within a wall shows its face, which says nothing
+        let face = turned.rotation;
+        let across = |of: &[(Vec3, &Pair)], n: fn(&Vec3) -> f64, p: fn(&Vec3) -> f64| -> Vec<f64> {
+            of.iter().filter(|s| n(&(face * s.1.normal)).abs() < 0.5).map(|s| p(&s.0)).collect()
+        };
         let own = || busiest(surfaces(&first.cloud).filter(|s| s.1.z.abs() < 0.3).map(|s| s.0.z));
         let cuts = [
             (Cut::Plan, busiest(upright.map(|s| s.0.z)).or_else(own)),
-            (Cut::Along, busiest(shared.iter().map(|s| s.0.y))),
-            (Cut::Across, busiest(shared.iter().map(|s| s.0.x))),
+            (Cut::Along, busiest(across(&shared, |n| n.y, |p| p.y).into_iter())),
+            (Cut::Across, busiest(across(&shared, |n| n.x, |p| p.x).into_iter())),
         ];
         let slices = cuts.into_iter().map(|(cut, at)| {
             let at = at.unwrap_or(0.0);

@@ -55,7 +55,7 @@ pub enum CloudReason {
 }
 
 /// A second place this near to the best makes a tie ambiguous.
-const NEARLY: f64 = 0.75;
+pub(super) const NEARLY: f64 = 0.75;
 /// Conflict beyond which a tie is doubtful, and beyond which it is wrong.
 const CONFLICT: [f64; 2] = [0.012, 0.05];
 /// Overlap (the better way round) below which a tie is doubtful, and below which it has failed.

@@ -78,9 +78,11 @@ const PART: usize = 2000;
 const MOVING: usize = 60_000;
 /// Side of the pieces whose residuals are taken as dependent, metres.
 const PIECE: f64 = 1.0;
-/// Residuals depend on one another beyond the pieces too, where voxels and walls fall into step: by so
-/// much more the errors of simulated ties vary than the pieces say (`crates/sim/tests/cloud_ties.rs`).
-const FARTHER: f64 = 2.0;
+/// Residuals depend on one another beyond the pieces too, where voxels and walls fall into step (twice the variance
+/// that the pieces say, by simulated ties of a scanner whose only error is noise: `crates/sim/tests/cloud_ties.rs`),
+/// and where the range depends on the light that comes back, which is no unknown of the adjustment yet: in blocks of
+/// scanners that have such errors ties disagree by 1.3 times what twice explains. Three lies between.
+const FARTHER: f64 = 3.0;
 /// Fewest pairs.
 const LEAST: usize = 200;
 

@@ -1,3 +1,4 @@
+use super::cloud_grade::NEARLY;
 use super::clouds::Approach;
 use super::shown::{CLOSE, Compared};
 use super::{CloudFit, CloudGrade, CloudReason, Grade, Shown, tie_clouds};
@@ -116,7 +117,10 @@ fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, O
     if places.is_empty() {
         return None;
     }
-    let best = places.remove(places.iter().position(fits).unwrap_or(0));
+    // the distance decides between places that are nearly alike, never against one that is better by what is seen: a
+    // tripod may stand metres beside its plan
+    let alike = places.iter().take_while(|p| p.1 > NEARLY * places[0].1).count();
+    let best = places.remove(places[..alike].iter().position(fits).unwrap_or(0));
     // what contradicts itself there, or hardly shares anything, becomes no better by a fit
     let close = Compared::of(first, second, &best.0, CLOSE, 3000);
     if close.worst_conflict() > HOPELESS.0 || close.overlap[0].max(close.overlap[1]) < HOPELESS.1 {

@@ -96,6 +96,9 @@ pub async fn run(State(app): State<App>, access: Access<Edit>) -> Result<Json<Ta
     if tasks::is_active(&app.db, access.job, "register").await? {
         return Err(ApiError::conflict("the registration is running already"));
     }
+    if tasks::is_active(&app.db, access.job, "tie").await? {
+        return Err(ApiError::conflict("ties by clouds are being looked for, and the job is registered after that"));
+    }
     Ok(Json(queue(&app, access.job, &Work::Register {}, Some(access.user.id)).await?))
 }
 

@@ -51,6 +51,9 @@ pub async fn find_ties(State(app): State<App>, access: Access<Edit>) -> Result<J
     if tasks::is_active(&app.db, access.job, "tie").await? {
         return Err(ApiError::conflict("ties are being looked for already"));
     }
+    if tasks::is_active(&app.db, access.job, "register").await? {
+        return Err(ApiError::conflict("the job is being registered; look for ties when that is done"));
+    }
     Ok(Json(queue(&app, access.job, &Work::Tie {}, Some(access.user.id)).await?))
 }
 

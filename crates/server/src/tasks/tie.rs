@@ -73,7 +73,9 @@ pub(super) async fn search(
             }
         }
         let (first, second) = (held.get(app, a).await?, held.get(app, b).await?);
-        let expected = Expected { pose: start, distance: None, profile };
+        // tripods are set up some decimetres beside their places on the plan
+        let distance = station(a).zip(station(b)).map(|(p, q)| ((p - q).norm(), 0.25));
+        let expected = Expected { pose: start, distance, profile };
         let theirs = second.clone();
         let mut tie = blocking(move || Ok(tie_by_clouds(&first, &theirs, &expected))).await?;
         if let Some(t) = tie.take_if(|t| t.wants_witnesses()) {

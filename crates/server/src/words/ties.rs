@@ -89,6 +89,9 @@ pub(crate) fn school(brief: &Brief, w: &Why) -> String {
             brief.length(both),
             brief.length(targets)
         ),
+        Why::ControlNeedsTargets => {
+            "the grid comes in over targets with known coordinates: clouds alone have none".into()
+        }
         Why::NotCompared => "the clouds were not compared yet: find ties by clouds to see what they give".into(),
     }
 }

@@ -58,9 +58,10 @@ pub(crate) async fn schools(app: &App, job: Uuid) -> Result<SchoolsDto, ApiError
         compared.sliding += usize::from(found.reasons.iter().any(|r| matches!(r, TieReason::Slides { .. })));
     }
     let limit = inputs.brief.requirement.spatial95;
+    let control = inputs.brief.epsg.is_some() || inputs.has_control();
     let brief = inputs.brief.clone();
     let (input, names) = inputs.core_and_names()?;
-    let advice = blocking(move || advise(&input, compared, limit)).await?;
+    let advice = blocking(move || advise(&input, compared, limit, control)).await?;
     Ok(SchoolsDto {
         take: advice.take.into(),
         why: advice.why.iter().map(|w| words::ties::school(&brief, w)).collect(),

@@ -126,6 +126,11 @@ impl Inputs {
         Ok((self.to_core()?.0, self.of_scanners().map(|s| s.name.clone()).collect()))
     }
 
+    /// Whether coordinates of targets are known.
+    pub(crate) fn has_control(&self) -> bool {
+        !self.control.is_empty()
+    }
+
     /// The same with another decision about a tie by clouds.
     pub(crate) fn with_tie(mut self, tie: Uuid, with: bool) -> Self {
         for t in self.ties.iter_mut().filter(|t| t.id == tie) {

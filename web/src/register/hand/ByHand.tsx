@@ -83,7 +83,7 @@ function Bring(p: Parameters<typeof ByHand>[0] & { a: ScanName; b: ScanName }) {
         >
           By hand
         </Head>
-        <div className="bar">
+        <div className="bar legend">
           <i className="ink" /> {choose('a')} stays, <i className="ochre" /> {choose('b')} moves
         </div>
         <Segmented aria-label="Way" value={way} onChange={setWay} options={['turn and slide', 'pick pairs']} />

@@ -71,13 +71,13 @@ export function Numbers({ hand, trial, pose }: { hand: Hand; trial: Trial; pose:
     <>
       <div className="numbers">
         <label>
-          along <LengthInput label="along" value={at[0]} onChange={to(0)} digits={3} />
+          along <LengthInput label="along" value={at[0]} onChange={to(0)} digits={1} />
         </label>
         <label>
-          across <LengthInput label="across" value={at[1]} onChange={to(1)} digits={3} />
+          across <LengthInput label="across" value={at[1]} onChange={to(1)} digits={1} />
         </label>
         <label>
-          up <LengthInput label="up" value={at[2]} onChange={to(2)} digits={3} />
+          up <LengthInput label="up" value={at[2]} onChange={to(2)} digits={1} />
         </label>
         <label>
           heading
