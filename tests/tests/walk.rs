@@ -275,7 +275,8 @@ async fn the_demo_points_at_the_knocked_sphere() {
     b.see_within("//table[@aria-label='Scans']/tbody/tr[15]", 400).await;
     b.sheet("Register").await;
     b.press("Find targets and adjust").await;
-    b.see("//section[contains(@aria-label, 'was moved between S4 and S5')]").await;
+    // targets, then ties by clouds of fifteen scans
+    b.see_within("//section[contains(@aria-label, 'was moved between S4 and S5')]", 300).await;
     b.press("Treat as two targets").await;
     b.says("Nothing speaks against this block").await;
     b.see("//div[contains(@class, 'cloud') and number(@data-points) > 300000]").await;

@@ -16,12 +16,23 @@ pub struct CloudFit {
     pub covariance: Matrix6<f64>,
     /// What errors of the instrument do to it, that all points of a scan share.
     pub shared: SharedInTie,
+    /// What one metre of difference between the ranges of black and white does to it (left increments): the two see
+    /// their surfaces at different incidence, and so in different light.
+    pub light: Vector6<f64>,
     /// Robust root mean square of the distances from the surfaces, metres.
     pub rms: f64,
     /// Share of the second cloud's points that found a surface of the first.
     pub overlap: f64,
     /// Pairs used.
     pub pairs: usize,
+}
+
+impl CloudFit {
+    /// The same, its covariance with what the instrument's range does with the light that comes back.
+    pub(super) fn in_light(mut self, profile: &Systematic) -> Self {
+        self.covariance += self.light * self.light.transpose() * profile.reflectivity.powi(2);
+        self
+    }
 }
 
 /// What one unit of each error in [`SharedInTie::PARAMETERS`] does to a tie by clouds (left increments), when the
@@ -78,11 +89,12 @@ const PART: usize = 2000;
 const MOVING: usize = 60_000;
 /// Side of the pieces whose residuals are taken as dependent, metres.
 const PIECE: f64 = 1.0;
-/// Residuals depend on one another beyond the pieces too, where voxels and walls fall into step (twice the variance
-/// that the pieces say, by simulated ties of a scanner whose only error is noise: `crates/sim/tests/cloud_ties.rs`),
-/// and where the range depends on the light that comes back, which is no unknown of the adjustment yet: in blocks of
-/// scanners that have such errors ties disagree by 1.3 times what twice explains. Three lies between.
-const FARTHER: f64 = 3.0;
+/// Residuals depend on one another beyond the pieces too, where voxels and walls fall into step: by so
+/// much more the errors of simulated ties vary than the pieces say (`crates/sim/tests/cloud_ties.rs`).
+const FARTHER: f64 = 2.0;
+/// Light that comes back from a surface of middling brightness goes with the cosine of the incidence by so much, of what
+/// lies between black and white.
+const LAMBERT: f64 = 0.27;
 /// Fewest pairs.
 const LEAST: usize = 200;
 
@@ -115,7 +127,8 @@ pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> 
     let mut shared = SharedInTie::default();
     let mut normal = Matrix6::zeros();
     let mut pieces: BTreeMap<[i32; 3], [Vector6<f64>; 2]> = BTreeMap::new();
-    let (mut sum, mut used) = (0.0, 0);
+    let (mut sum, mut used, mut light) = (0.0, 0, Vector6::zeros());
+    let squared_cosine = |ray: &Vec3, normal: &Vec3| normal.dot(ray).powi(2) / ray.norm_squared().max(1e-6);
     for p in &pairs {
         let b = biweight(p.residual / (p.sigma * scale.of_pair(p)));
         if b <= 0.0 {
@@ -128,6 +141,8 @@ pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> 
         piece[1] += p.row * (w * (p.uneven * p.uneven - EVEN * EVEN).max(0.0).sqrt());
         // an error moves the point of the second along the normal, and the surface of the first
         let (there, facing) = (back.apply(&p.at), back.rotation * p.normal);
+        let unlike = squared_cosine(&p.at, &p.normal) - squared_cosine(&there, &facing);
+        light += p.row * (w * LAMBERT * unlike);
         for (k, e) in SharedInTie::PARAMETERS.iter().enumerate() {
             shared.0[0][k] += p.row * (w * p.normal.dot(&e.effect(&p.at, TargetKind::Sphere)));
             shared.0[1][k] -= p.row * (w * facing.dot(&e.effect(&there, TargetKind::Sphere)));
@@ -149,6 +164,7 @@ pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> 
     Some(CloudFit {
         relative: pose,
         shared,
+        light: inverse * light,
         covariance: (covariance + covariance.transpose()) / 2.0,
         rms: (sum / used as f64).sqrt(),
         overlap: pairs.len() as f64 / moving.len().max(1) as f64,

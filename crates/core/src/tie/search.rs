@@ -60,7 +60,7 @@ const ROUGH: f64 = 0.25;
 /// `None` when nothing is shared that could be laid on one another.
 pub fn tie_by_clouds(first: &Shown, second: &Shown, expected: &Expected) -> Option<CloudTieFound> {
     let (start, rival) = if let Some(pose) = expected.pose { (pose, None) } else { chosen(first, second, expected)? };
-    let fit = tie_clouds(&first.cloud, &second.cloud, &start)?;
+    let fit = tie_clouds(&first.cloud, &second.cloud, &start)?.in_light(&expected.profile);
     let compared = Compared::of(first, second, &fit.relative, CLOSE, usize::MAX);
     let grade = CloudGrade::of(&fit, &compared, rival.as_ref(), expected);
     Some(CloudTieFound { fit, compared, rival, grade })
@@ -71,7 +71,7 @@ pub fn tie_by_clouds(first: &Shown, second: &Shown, expected: &Expected) -> Opti
 ///
 /// `None` when nothing is shared there that could be laid on one another.
 pub fn tie_by_hand(first: &Shown, second: &Shown, laid: &Pose, profile: &Systematic) -> Option<CloudTieFound> {
-    let fit = tie_clouds(&first.cloud, &second.cloud, laid)?;
+    let fit = tie_clouds(&first.cloud, &second.cloud, laid)?.in_light(profile);
     let own = Compared::of(first, second, &fit.relative, CLOSE, 3000).score(HARM);
     let rival = places(first, second).into_iter().find(|p| !same(&p.0, &fit.relative)).map(|p| Rival {
         pose: p.0,
