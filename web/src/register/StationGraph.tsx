@@ -158,21 +158,23 @@ function Graph({ result, of, picked, onScan, onEdge }: Shown & { of: Edge[] }) {
   )
 }
 
-/** Where each station is drawn. */
+/** Where each station is drawn: from above, the longer side of the block across. */
 function places(result: Result): Map<string, [number, number]> {
-  const all = result.stations.map((s) => s.pose.translation)
-  const low = (k: number) => Math.min(...all.map((t) => t[k] ?? 0))
-  const high = (k: number) => Math.max(...all.map((t) => t[k] ?? 0))
-  const [x0, x1, y0, y1] = [low(0), high(0), low(1), high(1)]
-  const scale = Math.min((W - 2 * EDGE) / Math.max(x1 - x0, 1), (H - 2 * EDGE) / Math.max(y1 - y0, 1))
+  const flat = result.stations.map((s) => [s.pose.translation[0] ?? 0, s.pose.translation[1] ?? 0] as const)
+  const span = (k: 0 | 1, of: readonly (readonly [number, number])[]) => {
+    const v = of.map((p) => p[k])
+    return [Math.min(...v), Math.max(...v)] as const
+  }
+  const size = ([low, high]: readonly [number, number]) => high - low
+  const upright = size(span(1, flat)) > size(span(0, flat))
+  const at = flat.map(([x, y]) => (upright ? ([y, -x] as const) : ([x, y] as const)))
+  const [h, v] = [span(0, at), span(1, at)]
+  const scale = Math.min((W - 2 * EDGE) / Math.max(size(h), 1), (H - 2 * EDGE) / Math.max(size(v), 1))
   return new Map(
-    result.stations.map((s) => [
-      s.name,
-      [
-        W / 2 + ((s.pose.translation[0] ?? 0) - (x0 + x1) / 2) * scale,
-        H / 2 - ((s.pose.translation[1] ?? 0) - (y0 + y1) / 2) * scale,
-      ],
-    ]),
+    result.stations.map((s, k) => {
+      const [x, y] = at[k] ?? [0, 0]
+      return [s.name, [W / 2 + (x - (h[0] + h[1]) / 2) * scale, H / 2 - (y - (v[0] + v[1]) / 2) * scale]]
+    }),
   )
 }
 

@@ -138,3 +138,68 @@ fn outcome(input: &Input, by: School) -> Outcome {
         .max_by(|a, b| a.0.total_cmp(&b.0));
     Outcome { by, placed: r.placed.scans.len(), worst, to_decide: r.findings.len(), p: Some(block.solution.global_p) }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::{Mat3, Pose, Vec3};
+    use crate::registration::{CloudTieInput, Observed, ScanInput};
+    use crate::targets::TargetKind;
+    use crate::tie::{Grade, SharedInTie};
+    use nalgebra::Matrix6;
+
+    /// Three scans: the first two share targets, the third hangs on a tie by clouds.
+    fn site(targets: bool) -> Input {
+        let places = [(1.0, 6.0, 1.2), (8.0, 2.0, 1.5), (3.0, -4.0, 0.8), (9.0, 9.0, 1.9)];
+        let at = |k: usize| Pose::levelled(0.4 * k as f64, Vec3::new(5.0 * k as f64, 1.0, 0.0));
+        let scan = |k: usize| ScanInput {
+            name: format!("S{k}"),
+            compensator: Some(1.5e-5),
+            targets: (0..if targets && k < 2 { 4 } else { 0 })
+                .map(|id| Observed {
+                    id: 10 * k + id,
+                    kind: TargetKind::Sphere,
+                    group: 0,
+                    centre: at(k).inverse().apply(&Vec3::new(places[id].0, places[id].1, places[id].2)),
+                    covariance: Mat3::identity() * 1e-6,
+                })
+                .collect(),
+            ..ScanInput::default()
+        };
+        let tie = |id: usize, scans: (usize, usize)| CloudTieInput {
+            id: 100 + id,
+            scans,
+            relative: at(scans.0).inverse().compose(&at(scans.1)),
+            covariance: Matrix6::identity() * 1e-7,
+            shared: SharedInTie::default(),
+            grade: Grade::Sound,
+        };
+        let cloud_ties = vec![tie(0, (0, 1)), tie(1, (1, 2)), tie(2, (0, 2))];
+        Input { scans: (0..3).map(scan).collect(), cloud_ties, ..Input::default() }
+    }
+
+    #[test]
+    fn clouds_are_taken_where_they_do_and_nothing_repeats() {
+        let seen = Compared { ties: 3, ..Compared::default() };
+        let a = advise(&site(true), seen, Some(0.006), false);
+        assert_eq!(a.take, School::Clouds, "{a:?}");
+        assert!(a.why.contains(&Why::Leaves(School::Targets, 1)), "{a:?}");
+        let placed: Vec<usize> = a.outcomes.iter().map(|o| o.placed).collect();
+        assert_eq!(placed, [2, 3, 3]);
+    }
+
+    #[test]
+    fn what_repeats_or_goes_onto_a_grid_needs_targets_too() {
+        let repeats = Compared { ties: 3, repeating: 2, sliding: 0 };
+        let a = advise(&site(true), repeats, Some(0.006), false);
+        assert_eq!(a.take, School::Both);
+        assert!(a.why.contains(&Why::Repeats(2, 3)));
+        let a = advise(&site(true), Compared { ties: 3, ..Compared::default() }, Some(0.006), true);
+        assert_eq!((a.take, a.why.contains(&Why::ControlNeedsTargets)), (School::Both, true));
+        // nobody compared the clouds yet
+        let mut bare = site(true);
+        bare.cloud_ties.clear();
+        let a = advise(&bare, Compared::default(), Some(0.006), false);
+        assert_eq!(a.why[0], Why::NotCompared);
+    }
+}
