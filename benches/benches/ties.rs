@@ -52,7 +52,7 @@ fn side_by_side() {
     println!("two scans of {} and {} points", scans[0].points.len(), scans[1].points.len());
     for (name, pose) in [("with a start", Some(start)), ("without any", None)] {
         let begin = Instant::now();
-        let (first, second) = rayon_join(&scans);
+        let (first, second) = both_shown(&scans);
         let prepared = begin.elapsed().as_secs_f64();
         let expected = Expected { pose, profile: instrument.systematic, ..Expected::default() };
         let tie = tie_by_clouds(&first, &second, &expected).unwrap();
@@ -76,7 +76,7 @@ fn side_by_side() {
     assert!(status.success());
 }
 
-fn rayon_join(scans: &[Scan]) -> (Shown, Shown) {
+fn both_shown(scans: &[Scan]) -> (Shown, Shown) {
     (shown(&scans[0]), shown(&scans[1]))
 }
 
