@@ -1,8 +1,10 @@
 //! A small job of one's own, as files: four simulated scans and a control file.
 
 use crate::Client;
+use nalgebra::Vector2;
 use serde_json::json;
 use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::plan::Obstacle;
 use vistazo_formats::E57Writer;
 use vistazo_sim::{Scanner, SmallJob, scan, small_job};
 
@@ -69,6 +71,19 @@ pub fn e57(job: &SmallJob, which: &[usize]) -> Vec<u8> {
     }
     writer.finish().unwrap();
     std::fs::read(file.path()).unwrap()
+}
+
+/// The job without a target, and with three things in the room: a rectangle with nothing in it fits in two ways.
+pub fn without_targets() -> SmallJob {
+    let mut bare = small_job(SEED);
+    bare.scene.spheres.clear();
+    bare.scene.boards.clear();
+    for (x, y, wide, deep, top) in [(0.2, 0.2, 1.0, 1.0, 1.9), (4.0, 0.1, 1.8, 0.8, 1.1), (0.1, 5.0, 0.7, 1.2, 2.3)] {
+        let corners = [(0.0, 0.0), (wide, 0.0), (wide, deep), (0.0, deep)];
+        let outline = corners.iter().map(|c| Vector2::new(x + c.0, y + c.1)).collect();
+        bare.scene.site.obstacles.push(Obstacle { outline, base: 0.0, top });
+    }
+    bare
 }
 
 /// The true pose of a scan on the grid.

@@ -1,27 +1,15 @@
 //! A job without a single target: its scans are tied by what they show, judged, and decided upon.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use nalgebra::Vector2;
 use serde_json::{Value, json};
 use vistazo_core::geometry::Vec3;
-use vistazo_core::plan::Obstacle;
-use vistazo_sim::small_job;
 use vistazo_tests::{Server, job};
 
 #[tokio::test]
 async fn scans_without_targets_are_tied_by_what_they_show() {
     let server = Server::start().await;
     let c = server.person("tove").await;
-    let mut bare = small_job(job::SEED);
-    bare.scene.spheres.clear();
-    bare.scene.boards.clear();
-    // a rectangle with nothing in it fits in two ways
-    for (x, y, wide, deep, top) in [(0.2, 0.2, 1.0, 1.0, 1.9), (4.0, 0.1, 1.8, 0.8, 1.1), (0.1, 5.0, 0.7, 1.2, 2.3)] {
-        let corners = [(0.0, 0.0), (wide, 0.0), (wide, deep), (0.0, deep)];
-        let outline = corners.iter().map(|c| Vector2::new(x + c.0, y + c.1)).collect();
-        bare.scene.site.obstacles.push(Obstacle { outline, base: 0.0, top });
-    }
-    let files = job::files_of(bare);
+    let files = job::files_of(job::without_targets());
     let id = job::new(&c, "No targets", &files).await;
     let base = format!("/api/jobs/{id}");
     for (name, bytes) in &files.scans {

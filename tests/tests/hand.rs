@@ -2,11 +2,8 @@
 //! pairs, judged like any other tie, and taken back; where one more scan would help; targets pointed at.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use nalgebra::Vector2;
 use serde_json::{Value, json};
 use vistazo_core::geometry::{Pose, Vec3};
-use vistazo_core::plan::Obstacle;
-use vistazo_sim::small_job;
 use vistazo_tests::browser::Browser;
 use vistazo_tests::server::PASSWORD;
 use vistazo_tests::{Server, job};
@@ -32,15 +29,7 @@ fn vector(v: &Value) -> Vec3 {
 async fn a_scan_apart_is_joined_by_hand() {
     let server = Server::start().await;
     let c = server.person("runa").await;
-    let mut bare = small_job(job::SEED);
-    bare.scene.spheres.clear();
-    bare.scene.boards.clear();
-    for (x, y, wide, deep, top) in [(0.2, 0.2, 1.0, 1.0, 1.9), (4.0, 0.1, 1.8, 0.8, 1.1), (0.1, 5.0, 0.7, 1.2, 2.3)] {
-        let corners = [(0.0, 0.0), (wide, 0.0), (wide, deep), (0.0, deep)];
-        let outline = corners.iter().map(|c| Vector2::new(x + c.0, y + c.1)).collect();
-        bare.scene.site.obstacles.push(Obstacle { outline, base: 0.0, top });
-    }
-    let files = job::files_of(bare);
+    let files = job::files_of(job::without_targets());
     let id = job::new(&c, "In two parts", &files).await;
     let base = format!("/api/jobs/{id}");
     for (name, bytes) in &files.scans {
