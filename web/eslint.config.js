@@ -3,6 +3,19 @@ import a11y from 'eslint-plugin-jsx-a11y-x'
 import hooks from 'eslint-plugin-react-hooks'
 import tseslint from 'typescript-eslint'
 
+// places where words are read or heard
+const READ = 'aria-label|aside|caption|empty|label|okText|cancelText|placeholder|says|title|what|head|alt|tip|meaning'
+const LETTERS = 'Literal[value=/[A-Za-z]{2}/]'
+const WORDS = [
+  'JSXText[value=/[A-Za-z]{2}/]',
+  `JSXAttribute[name.name=/^(${READ})$/] > ${LETTERS}`,
+  `JSXAttribute[name.name=/^(${READ})$/] > JSXExpressionContainer > ConditionalExpression > ${LETTERS}`,
+  `:matches(JSXElement, JSXFragment) > JSXExpressionContainer > ConditionalExpression > ${LETTERS}`,
+  `Property[key.name=/^(label|head|says|title|empty|placeholder)$/] > ${LETTERS}`,
+  'TemplateElement[value.raw=/[a-z]{2,}[,:;.]? [a-z]{2,}/]:not(JSXAttribute[name.name="className"] TemplateElement)',
+  'Literal[value=/^[A-Z][a-z]+[,:;.]? [a-z]{2,} [a-z]/]',
+]
+
 export default tseslint.config(
   { ignores: ['dist', 'src/api/schema.d.ts', 'eslint.config.js', 'vite.config.ts', 'vitest.config.ts'] },
   ...tseslint.configs.recommendedTypeChecked,
@@ -13,6 +26,11 @@ export default tseslint.config(
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: {
       'no-nested-ternary': 'error',
+      // what is read stands in the tables of src/words
+      'no-restricted-syntax': [
+        'error',
+        ...WORDS.map((selector) => ({ selector, message: 'Words belong in src/words.' })),
+      ],
       'jsx-a11y-x/label-has-associated-control': [
         'error',
         {
@@ -70,6 +88,11 @@ export default tseslint.config(
   },
   {
     files: ['**/*.test.ts', '**/*.test.tsx'],
-    rules: { 'max-lines-per-function': 'off' },
+    rules: { 'max-lines-per-function': 'off', 'no-restricted-syntax': 'off' },
+  },
+  {
+    // the tables themselves, shaders, and what fails before a table is read
+    files: ['src/words/**', 'src/cloud/{material,depth}.ts', 'src/api/client.ts'],
+    rules: { 'no-restricted-syntax': 'off' },
   },
 )

@@ -5,6 +5,7 @@ import { UNIT_NAMES } from '../lib/units'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { Field, type Part } from './context'
+import { brief as words } from '../words'
 
 /** Unit, reference, heights, local origin. */
 export function CoordinatesPart({ brief, edit, wrong, set }: Part) {
@@ -16,11 +17,11 @@ export function CoordinatesPart({ brief, edit, wrong, set }: Part) {
   })
   return (
     <>
-      <Head>Coordinates and units</Head>
+      <Head>{words.coordinatesAndUnits}</Head>
       <div className="fields">
-        <Field name="unit" label="Lengths are shown and entered in" wrong={wrong}>
+        <Field name="unit" label={words.lengthsAreShownAnd} wrong={wrong}>
           <Select
-            aria-label="Unit"
+            aria-label={words.unit}
             value={brief.unit}
             disabled={!edit}
             style={{ width: '100%' }}
@@ -28,9 +29,9 @@ export function CoordinatesPart({ brief, edit, wrong, set }: Part) {
             options={Object.entries(UNIT_NAMES).map(([value, label]) => ({ value, label: `${label} (${value})` }))}
           />
         </Field>
-        <Field name="epsg" label="EPSG code (empty: local grid)" wrong={wrong}>
+        <Field name="epsg" label={words.epsgCodeEmptyLocal} wrong={wrong}>
           <InputNumber
-            aria-label="EPSG code"
+            aria-label={words.epsgCode}
             controls={false}
             style={{ width: '100%' }}
             value={brief.epsg}
@@ -38,48 +39,48 @@ export function CoordinatesPart({ brief, edit, wrong, set }: Part) {
             onChange={(v) => set({ epsg: v == null ? null : Number(v) })}
           />
           <small className={reference.isError ? 'warn' : 'faint'}>
-            {brief.epsg ? (reference.data?.name ?? reference.error?.message) : 'local grid'}
+            {brief.epsg ? (reference.data?.name ?? reference.error?.message) : words.localGrid}
           </small>
         </Field>
-        <Field name="output" label="Coordinates handed over" wrong={wrong}>
+        <Field name="output" label={words.coordinatesHandedOver} wrong={wrong}>
           <Select
-            aria-label="Coordinates handed over"
+            aria-label={words.coordinatesHandedOver}
             value={brief.output}
             disabled={!edit || !brief.epsg}
             style={{ width: '100%' }}
             onChange={(output) => set({ output })}
             options={[
-              { value: 'grid', label: 'grid: as the reference has them' },
-              { value: 'ground', label: 'ground: distances as on site' },
+              { value: 'grid', label: words.gridAsTheReference },
+              { value: 'ground', label: words.groundDistancesAsOn },
             ]}
           />
         </Field>
       </div>
       <details className="more">
-        <summary>Heights and local origin</summary>
+        <summary>{words.heightsAndLocalOrigin}</summary>
         <div className="fields">
-          <Field name="vertical" label="Vertical reference" wrong={wrong}>
+          <Field name="vertical" label={words.verticalReference} wrong={wrong}>
             <Input
-              aria-label="Vertical reference"
-              placeholder="name of the height system"
+              aria-label={words.verticalReference}
+              placeholder={words.nameOfTheHeight}
               value={brief.vertical}
               disabled={!edit}
               onChange={(e) => set({ vertical: e.target.value })}
             />
           </Field>
-          <Field name="undulation" label="Geoid over ellipsoid (empty: not known)" wrong={wrong}>
+          <Field name="undulation" label={words.geoidOverEllipsoidEmpty} wrong={wrong}>
             <LengthInput
               unit={brief.unit}
-              label="Geoid over ellipsoid"
+              label={words.geoidOverEllipsoid}
               value={brief.undulation}
               disabled={!edit || !brief.epsg}
               onChange={(undulation) => set({ undulation })}
             />
           </Field>
           {(['E', 'N', 'H'] as const).map((axis, i) => (
-            <Field key={axis} name="origin" label={`Local origin on the grid, ${axis}`} wrong={wrong}>
+            <Field key={axis} name="origin" label={words.localOriginOnThe(axis)} wrong={wrong}>
               <LengthInput
-                label={`Origin ${axis}`}
+                label={words.origin(axis)}
                 unit={brief.unit}
                 value={brief.origin[i]}
                 disabled={!edit}

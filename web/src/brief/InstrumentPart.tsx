@@ -6,6 +6,7 @@ import { useChange } from '../lib/hooks'
 import { Confirm, Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { Field, type Part } from './context'
+import { brief as words } from '../words'
 
 type Profile = Schema['InstrumentDto']
 type Shared = Schema['SystematicErrorsDto']
@@ -47,7 +48,7 @@ export function InstrumentPart({
     JSON.stringify(Object.entries(a).sort()) === JSON.stringify(Object.entries(b).sort())
   const own = entries.find((e) => e.id && e.instrument.name.toLowerCase() === profile.name.trim().toLowerCase())
   const kept = entries.some((e) => same(e.instrument, profile))
-  const changed = own ? 'changed against your library' : 'not in your library'
+  const changed = own ? words.changedAgainstYourLibrary : words.notInYourLibrary
   const put = (part: Partial<Profile>) => {
     say('')
     onChange({ ...profile, ...part })
@@ -110,11 +111,11 @@ export function InstrumentPart({
   }
   return (
     <>
-      <Head aside={kept ? 'as kept in the library' : changed}>Instrument</Head>
+      <Head aside={kept ? words.asKeptInThe : changed}>{words.instrument}</Head>
       <div className="bar">
         <Select
-          aria-label="From the library"
-          placeholder="Take one from the library"
+          aria-label={words.fromTheLibrary}
+          placeholder={words.takeOneFromThe}
           style={{ width: 320 }}
           value={null}
           disabled={!edit}
@@ -122,18 +123,18 @@ export function InstrumentPart({
             const e = entries[k]
             if (e) {
               onChange(e.instrument)
-              say(`${e.instrument.name} taken; save the brief to use it.`)
+              say(words.takenSaveTheBrief(e.instrument.name))
             }
           }}
           options={[
             {
-              label: 'Your own',
+              label: words.yourOwn,
               options: entries
                 .map((e, k) => ({ value: k, label: e.instrument.name, own: !!e.id }))
                 .filter((o) => o.own),
             },
             {
-              label: 'Invented ones to begin with',
+              label: words.inventedOnesToBegin,
               options: entries
                 .map((e, k) => ({ value: k, label: e.instrument.name, own: !!e.id }))
                 .filter((o) => !o.own),
@@ -145,22 +146,22 @@ export function InstrumentPart({
           loading={keep.isPending}
           onClick={() =>
             keep.mutate(own ? { id: own.id, version: own.version } : {}, {
-              onSuccess: () => say(`${profile.name} is in your library.`),
+              onSuccess: () => say(words.isInYourLibrary(profile.name)),
             })
           }
         >
-          {own ? 'Change it in your library' : 'Keep in your library'}
+          {own ? words.changeItInYour : words.keepInYourLibrary}
         </Button>
         {own && (
           <Confirm
-            title={`${profile.name} leaves your library; this job keeps it.`}
+            title={words.leavesYourLibraryThis(profile.name)}
             onConfirm={() =>
               remove.mutate(own.id!, {
-                onSuccess: () => say(`${profile.name} is no longer in your library; this job keeps it.`),
+                onSuccess: () => say(words.isNoLongerIn(profile.name)),
               })
             }
           >
-            Remove from your library
+            {words.removeFromYourLibrary}
           </Confirm>
         )}
         <span className="faint" role="status">
@@ -170,55 +171,52 @@ export function InstrumentPart({
       <div className="fields">
         {field(
           'name',
-          'Instrument profile',
+          words.instrumentProfile,
           <Input
-            aria-label="Instrument profile"
+            aria-label={words.instrumentProfile}
             value={profile.name}
             disabled={!edit}
             onChange={(e) => put({ name: e.target.value })}
           />,
         )}
-        {length('max_range', 'Longest range', false)}
-        {number('step', 'Angular increment', 1e-3, 'mrad', 4)}
-        {number('scan_time', 'One scan at that increment', 1, 's', 1)}
+        {length('max_range', words.longestRange, false)}
+        {number('step', words.angularIncrement, 1e-3, 'mrad', 4)}
+        {number('scan_time', words.oneScanAtThat, 1, 's', 1)}
       </div>
       <details className="more" open={!!wrong?.field?.startsWith('instrument.')}>
-        <summary>All figures of the instrument</summary>
+        <summary>{words.allFiguresOfThe}</summary>
         <div className="fields">
-          {length('range_sigma', 'Range noise, 1σ')}
-          {number('range_sigma_per_m', 'growing with range by, 1σ', 1e-6, 'mm/km', 1)}
-          {number('angular_sigma', 'Angular noise, 1σ', ARC_SECOND, '″', 3)}
+          {length('range_sigma', words.rangeNoise1)}
+          {number('range_sigma_per_m', words.growingWithRangeBy, 1e-6, 'mm/km', 1)}
+          {number('angular_sigma', words.angularNoise1, ARC_SECOND, '″', 3)}
           {number('compensator_sigma', 'Compensator, 1σ', ARC_SECOND, '″', 3, 'none')}
-          {length('min_range', 'Shortest range', false)}
-          {number('elevation_min', 'Vertical field of view, from', DEGREE, '°', 2)}
-          {number('elevation_max', 'Vertical field of view, to', DEGREE, '°', 2)}
-          {length('beam_exit', 'Beam diameter at exit')}
-          {number('beam_divergence', 'Beam divergence, full', 1e-3, 'mrad', 4)}
+          {length('min_range', words.shortestRange, false)}
+          {number('elevation_min', words.verticalFieldOfView, DEGREE, '°', 2)}
+          {number('elevation_max', words.verticalFieldOfViewTo, DEGREE, '°', 2)}
+          {length('beam_exit', words.beamDiameterAtExit)}
+          {number('beam_divergence', words.beamDivergenceFull, 1e-3, 'mrad', 4)}
           {number('warm_up', 'Warm-up', 60, 'min', 2)}
-          {number('photograph_time', 'Photographs all round', 1, 's', 1)}
-          {number('battery_time', 'A battery lasts (0: fed from outside)', 60, 'min', 1)}
-          {number('bytes_per_point', 'Storage', 1, 'bytes a point', 2)}
-          {length('centring_sigma', 'Centring over a mark, 1σ')}
-          {length('height_sigma', 'Measured heights, 1σ')}
-          {number('sighting_sigma', 'Sighting a reflector, 1σ', ARC_SECOND, '″', 3, 'cannot sight')}
+          {number('photograph_time', words.photographsAllRound, 1, 's', 1)}
+          {number('battery_time', words.aBatteryLasts0, 60, 'min', 1)}
+          {number('bytes_per_point', 'Storage', 1, words.bytesAPoint, 2)}
+          {length('centring_sigma', words.centringOverAMark)}
+          {length('height_sigma', words.measuredHeights1)}
+          {number('sighting_sigma', words.sightingAReflector1, ARC_SECOND, '″', 3, words.cannotSight)}
         </div>
-        <Head aside="1σ; 0 leaves one out">What does not average out</Head>
-        <p className="faint">
-          Errors that all points of a target share, however many there are. A block solves for them within what stands
-          here, and every stated error contains them.
-        </p>
+        <Head aside={words.n10LeavesOne}>{words.whatDoesNotAverage}</Head>
+        <p className="faint">{words.errorsThatAllPoints}</p>
         <div className="fields">
-          {shared('range_offset', 'Range offset', null)}
-          {shared('reflectivity', 'Range, black against white', null)}
-          {shared('range_scale', 'Range scale', 1e-6, 'mm/km')}
+          {shared('range_offset', words.rangeOffset, null)}
+          {shared('reflectivity', words.rangeBlackAgainstWhite, null)}
+          {shared('range_scale', words.rangeScale, 1e-6, 'mm/km')}
           {shared('collimation', 'Collimation', ARC_SECOND, '″')}
-          {shared('trunnion', 'Trunnion axis', ARC_SECOND, '″')}
-          {shared('index', 'Vertical index', ARC_SECOND, '″')}
-          {shared('index_at_set_up', 'Vertical index, new at every set-up', ARC_SECOND, '″')}
-          {shared('settling', 'Tripod settles during a scan', null)}
-          {shared('turning', 'Tripod turns during a scan', ARC_SECOND, '″')}
-          {shared('roundness', 'Roundness and stem of spheres', null)}
-          {shared('flatness', 'Flatness of checkerboards', null)}
+          {shared('trunnion', words.trunnionAxis, ARC_SECOND, '″')}
+          {shared('index', words.verticalIndex, ARC_SECOND, '″')}
+          {shared('index_at_set_up', words.verticalIndexNewAt, ARC_SECOND, '″')}
+          {shared('settling', words.tripodSettlesDuringA, null)}
+          {shared('turning', words.tripodTurnsDuringA, ARC_SECOND, '″')}
+          {shared('roundness', words.roundnessAndStemOf, null)}
+          {shared('flatness', words.flatnessOfCheckerboards, null)}
         </div>
       </details>
     </>

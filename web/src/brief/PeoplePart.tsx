@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { useChange, useJob, useRead } from '../lib/hooks'
 import { Head, Ledger, States } from '../parts'
+import { brief as words } from '../words'
 
 const ROLES = ['owner', 'surveyor', 'reviewer', 'client'].map((value) => ({ value, label: value }))
 
@@ -22,27 +23,27 @@ export function PeoplePart() {
     role ? set.mutate({ email: m.email, role: role as Schema['Role'] }) : setLeaving(m)
   return (
     <>
-      <Head aside="whoever prepares a package cannot check it">People</Head>
-      <States of={members} what="The people of the job">
+      <Head aside={words.whoeverPreparesAPackage}>{words.people}</Head>
+      <States of={members} what={words.thePeopleOfThe}>
         <Ledger
-          label="People"
+          label={words.people}
           rows={members.data ?? []}
           id={(m) => m.user_id}
-          empty="Nobody yet."
+          empty={words.nobodyYet}
           columns={[
-            { head: 'Name', cell: (m) => m.name },
-            { head: 'E-mail', cell: (m) => m.email },
+            { head: words.name, cell: (m) => m.name },
+            { head: words.eMail, cell: (m) => m.email },
             {
-              head: 'Role',
+              head: words.role,
               value: (m) => m.role,
               cell: (m) =>
                 owner ? (
                   <Select
-                    aria-label={`Role of ${m.name}`}
+                    aria-label={words.roleOf(m.name)}
                     size="small"
                     value={m.role}
                     style={{ width: 120 }}
-                    options={[...ROLES, { value: '', label: 'remove' }]}
+                    options={[...ROLES, { value: '', label: words.remove }]}
                     onChange={(role) => choose(m, role)}
                   />
                 ) : (
@@ -61,21 +62,21 @@ export function PeoplePart() {
           }}
         >
           <Input
-            aria-label="E-mail of a person"
-            placeholder="E-mail of a person with an account"
+            aria-label={words.eMailOfA}
+            placeholder={words.eMailOfAPerson}
             value={email}
             onChange={(e) => setEmail(e.target.value)}
             style={{ width: 300 }}
           />
           <Button htmlType="submit" disabled={!email}>
-            Add as surveyor
+            {words.addAsSurveyor}
           </Button>
         </form>
       )}
       <Modal
         open={!!leaving}
-        title={`Remove ${leaving?.name}?`}
-        okText="Remove"
+        title={words.removeName(leaving?.name)}
+        okText={words.removeTitle}
         okButtonProps={{ danger: true }}
         onCancel={() => setLeaving(null)}
         onOk={() => {
@@ -83,7 +84,8 @@ export function PeoplePart() {
           setLeaving(null)
         }}
       >
-        {leaving?.name} no longer sees this job. Signatures and entries in the log stay.
+        {leaving?.name}
+        {words.noLongerSeesThis}
       </Modal>
     </>
   )

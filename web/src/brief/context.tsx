@@ -1,5 +1,6 @@
 import { type ReactNode, useId } from 'react'
 import type { Schema } from '../api/client'
+import { brief as words } from '../words'
 
 export type BriefT = Schema['Brief']
 
@@ -38,23 +39,23 @@ export function Field(p: {
 /** What the fields of a brief are called. */
 export const NAMES: Record<string, string> = {
   name: 'Job',
-  'brief.client': 'Client',
-  'brief.site': 'Site',
-  'brief.purpose': 'Purpose',
-  'brief.hazards': 'Hazards and permissions',
-  'brief.unit': 'Unit',
-  'brief.epsg': 'EPSG code',
-  'brief.output': 'Coordinates handed over',
-  'brief.vertical': 'Vertical reference',
-  'brief.undulation': 'Geoid over ellipsoid',
-  'brief.origin': 'Local origin',
-  'brief.sphere_diameter': 'Sphere diameter',
-  'brief.checker_side': 'Checkerboard size',
-  'brief.tie_by_clouds': 'Registration by',
-  'brief.requirement.horizontal95': 'Horizontal position, 95 %',
-  'brief.requirement.vertical95': 'Height, 95 %',
-  'brief.requirement.spatial95': 'Position in space, 95 %',
-  'brief.requirement.check_rmse': 'Check points, root mean square',
+  'brief.client': words.client,
+  'brief.site': words.site,
+  'brief.purpose': words.purpose,
+  'brief.hazards': words.hazardsAndPermissions,
+  'brief.unit': words.unit,
+  'brief.epsg': words.epsgCode,
+  'brief.output': words.coordinatesHandedOver,
+  'brief.vertical': words.verticalReference,
+  'brief.undulation': words.geoidOverEllipsoid,
+  'brief.origin': words.localOrigin,
+  'brief.sphere_diameter': words.sphereDiameter,
+  'brief.checker_side': words.checkerboardSize,
+  'brief.tie_by_clouds': words.registrationBy,
+  'brief.requirement.horizontal95': words.horizontalPosition95,
+  'brief.requirement.vertical95': words.height95,
+  'brief.requirement.spatial95': words.positionInSpace95,
+  'brief.requirement.check_rmse': words.checkPointsRootMean,
 }
 export const nameOf = (path: string) =>
   NAMES[path] ??

@@ -11,6 +11,7 @@ import { HUES } from './material'
 import { type Camera, type Clip, type Colouring, COLOURINGS, type Look, type Projection } from './look'
 import type { Picked } from './scans'
 import type { World } from './world'
+import { cloud as words } from '../words'
 
 interface Props {
   world: World
@@ -33,16 +34,16 @@ const FAR = 2000
 export function CloudTools(p: Props) {
   const { look, setLook } = p
   return (
-    <div className="tools" role="toolbar" aria-label="Cloud tools">
+    <div className="tools" role="toolbar" aria-label={words.cloudTools}>
       <Select<Colouring>
-        aria-label="Colour by"
+        aria-label={words.colourBy}
         value={look.colouring}
         onChange={(colouring) => setLook({ ...look, colouring })}
         style={{ width: 128 }}
         popupMatchSelectWidth={320}
         virtual={false}
         listHeight={440}
-        options={COLOURINGS.map((c) => ({ value: c.value, label: `by ${c.label}`, says: c.says }))}
+        options={COLOURINGS.map((c) => ({ value: c.value, label: words.by(c.label), says: c.says }))}
         optionRender={(o) => (
           <div>
             {o.data.label}
@@ -56,16 +57,16 @@ export function CloudTools(p: Props) {
         aria-pressed={p.measuring}
         onClick={() => p.setMeasuring(!p.measuring)}
       >
-        Measure
+        {words.measure}
       </Button>
       <Popover trigger="click" placement="bottomLeft" content={<Slices {...p} />}>
-        <Button type={look.clip && !look.clip.roof ? 'primary' : 'default'}>Slice</Button>
+        <Button type={look.clip && !look.clip.roof ? 'primary' : 'default'}>{words.slice}</Button>
       </Popover>
       <Popover trigger="click" placement="bottomLeft" content={<GoTo {...p} />}>
-        <Button>Go to</Button>
+        <Button>{words.goTo}</Button>
       </Popover>
       <Popover trigger="click" placement="bottomLeft" content={<Views {...p} />}>
-        <Button>Views</Button>
+        <Button>{words.views}</Button>
       </Popover>
       <Popover
         trigger="click"
@@ -73,29 +74,29 @@ export function CloudTools(p: Props) {
         content={
           <div style={{ width: 210 }}>
             <label>
-              Point size
+              {words.pointSize}
               <Slider min={0.5} max={3} step={0.1} value={look.size} onChange={(size) => setLook({ ...look, size })} />
             </label>
             <Checkbox checked={look.dark} onChange={(e) => setLook({ ...look, dark: e.target.checked })}>
-              dark sheet
+              {words.darkSheet}
             </Checkbox>
             <br />
             <Checkbox checked={look.shaded !== false} onChange={(e) => setLook({ ...look, shaded: e.target.checked })}>
-              shaded by depth
+              {words.shadedByDepth}
             </Checkbox>
           </div>
         }
       >
-        <Button>Show</Button>
+        <Button>{words.show}</Button>
       </Popover>
       <Popover trigger="click" placement="bottomLeft" content={<ScanList {...p} />}>
         <Button type={p.off.size ? 'primary' : 'default'}>
-          {p.off.size ? `${p.cloud.scans.length - p.off.size} of ${p.cloud.scans.length} scans` : 'Scans'}
+          {p.off.size ? words.ofScans(p.cloud.scans.length - p.off.size, p.cloud.scans.length) : words.scans}
         </Button>
       </Popover>
       {look.clip && (
         <Button onClick={() => p.project('free', null)}>
-          {look.clip.roof ? 'Cut above the instruments · Whole cloud' : 'Whole cloud'}
+          {look.clip.roof ? words.cutAboveTheInstruments : words.wholeCloud}
         </Button>
       )}
     </div>
@@ -114,10 +115,10 @@ function ScanList({ cloud, off, setOff }: Props) {
     <div className="slices scan-list">
       <div className="bar" style={{ margin: 0 }}>
         <Button size="small" onClick={() => setOff(new Set())}>
-          All
+          {words.all}
         </Button>
         <Button size="small" onClick={() => setOff(new Set(ids))}>
-          None
+          {words.none}
         </Button>
       </div>
       {cloud.scans.map((s, k) => (
@@ -161,25 +162,25 @@ function Slices({ world, cloud, look, project, picked }: Props) {
   return (
     <div className="slices">
       <label>
-        Thickness
-        <LengthInput label="Slice thickness" value={thick} onChange={setThick} />
+        {words.thickness}
+        <LengthInput label={words.sliceThickness} value={thick} onChange={setThick} />
       </label>
       <label>
-        Height of the plan
-        <LengthInput label="Slice height" value={height} onChange={setHeight} />
+        {words.heightOfThePlan}
+        <LengthInput label={words.sliceHeight} value={height} onChange={setHeight} />
       </label>
-      <Button onClick={plan}>Plan at this height</Button>
+      <Button onClick={plan}>{words.planAtThisHeight}</Button>
       <Button onClick={section} disabled={picked.length < 2}>
-        Section through the last two measured points
+        {words.sectionThroughTheLast}
       </Button>
       <label>
-        Side of the box
-        <LengthInput label="Box side" value={side} onChange={setSide} />
+        {words.sideOfTheBox}
+        <LengthInput label={words.boxSide} value={side} onChange={setSide} />
       </label>
-      <Button onClick={box}>Box about {picked.length ? 'the last measured point' : 'the middle of the view'}</Button>
+      <Button onClick={box}>{words.boxAbout(picked.length ? words.theLastMeasuredPoint : words.theMiddleOfThe)}</Button>
       {look.clip && (
         <Button type="primary" onClick={() => project('free', null)}>
-          Whole cloud
+          {words.wholeCloud}
         </Button>
       )}
     </div>
@@ -209,9 +210,9 @@ function GoTo({ world, cloud }: Props) {
       }}
     >
       <label>
-        {cloud.frame === 'grid' ? 'Easting, northing, height' : 'x, y, z'} [{u.code}]
+        {cloud.frame === 'grid' ? words.eastingNorthingHeight : 'x, y, z'} [{u.code}]
         <Input
-          aria-label="Coordinates to go to"
+          aria-label={words.coordinatesToGoTo}
           value={text}
           onChange={(e) => setText(e.target.value)}
           placeholder="412350.12 5604820.45 88.01"
@@ -219,7 +220,7 @@ function GoTo({ world, cloud }: Props) {
         />
       </label>
       <Button htmlType="submit" disabled={!good}>
-        Look there
+        {words.lookThere}
       </Button>
     </form>
   )
@@ -278,16 +279,16 @@ function Views({ world, cloud, look, setLook, project, picked, setPicked }: Prop
           <small className="faint">{v.created_by}</small>
           {canEdit(job) && (
             <Confirm
-              label={`Remove the view ${v.name}`}
-              title={`The view “${v.name}” is removed for everybody.`}
+              label={words.removeTheView(v.name)}
+              title={words.theViewIsRemoved(v.name)}
               onConfirm={() => drop.mutate(v.id)}
             >
-              remove
+              {words.remove}
             </Confirm>
           )}
         </div>
       ))}
-      {views.data?.length === 0 && <span className="faint">No views kept yet.</span>}
+      {views.data?.length === 0 && <span className="faint">{words.noViewsKeptYet}</span>}
       {canEdit(job) && (
         <form
           onSubmit={(e) => {
@@ -297,13 +298,13 @@ function Views({ world, cloud, look, setLook, project, picked, setPicked }: Prop
           style={{ display: 'flex', gap: 6 }}
         >
           <Input
-            aria-label="Name of the view"
-            placeholder="Name of this view"
+            aria-label={words.nameOfTheView}
+            placeholder={words.nameOfThisView}
             value={name}
             onChange={(e) => setName(e.target.value)}
           />
           <Button htmlType="submit" disabled={!name.trim()}>
-            Keep
+            {words.keep}
           </Button>
         </form>
       )}

@@ -15,6 +15,7 @@ import type { Picked } from './scans'
 import { useLook } from './useLook'
 import { useWorld } from './useWorld'
 import type { World } from './world'
+import { cloud as words } from '../words'
 
 type Cloud = Schema['CloudDto']
 const NOTHING: Schema['CloudScanDto'][] = []
@@ -132,40 +133,34 @@ export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
         style={{ cursor: measuring ? 'crosshair' : undefined }}
         role="application"
         tabIndex={0}
-        aria-label={`Cloud: ${scans.length} scans in their poses. Arrow keys turn, with Shift they move; plus and minus go nearer and farther`}
+        aria-label={words.cloudScansInTheir(scans.length)}
         onKeyDown={(e) => world && keyStep(world, e)}
       />
-      {state === 'none' && (
-        <p className="empty over">
-          This browser has no 3-D graphics (WebGL). The ledgers beside hold the same figures.
-        </p>
-      )}
+      {state === 'none' && <p className="empty over">{words.thisBrowserHasNo}</p>}
       {state === 'lost' && (
         <div className="state failed over" role="alert">
-          The graphics card let go of the picture. Nothing of the job is lost.{' '}
+          {words.theGraphicsCardLet}
           <button type="button" className="link" onClick={remake}>
-            Draw it again
+            {words.drawItAgain}
           </button>
         </div>
       )}
       {(read.isError || read.isPending) && (
         <div className="over">
-          <States of={read} what="The cloud">
+          <States of={read} what={words.theCloud}>
             {null}
           </States>
         </div>
       )}
       {shown.failed > 0 && (
         <div className="state failed over" role="alert">
-          {shown.failed} parts of the cloud could not be loaded.{' '}
+          {words.partsOfTheCloud(shown.failed)}
           <button type="button" className="link" onClick={() => world?.scans.again()}>
-            Try again
+            {words.tryAgain}
           </button>
         </div>
       )}
-      {cloud && scans.length === 0 && (
-        <p className="empty over">No scan has a place yet: take or upload scans, then register them.</p>
-      )}
+      {cloud && scans.length === 0 && <p className="empty over">{words.noScanHasA}</p>}
       {world && cloud && (
         <CloudTools
           world={world}
@@ -183,9 +178,9 @@ export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
       )}
       {station && (
         <div className="at-station">
-          At {station}: drag to look around{' '}
+          {words.atDragToLook(station)}
           <button type="button" onClick={leave}>
-            leave (Esc)
+            {words.leaveEsc}
           </button>
         </div>
       )}
@@ -193,11 +188,12 @@ export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
       {picked.length === 0 && !station && (
         <div className="hint">
           <Legend look={look} heights={shown.heights} limit={limit} />
-          {num(shown.points / 1e6, 2)} million points{shown.busy && scans.length > 0 ? ', finer ones are coming' : ''} ·{' '}
-          {measuring
-            ? 'click points to measure, Esc ends'
-            : 'drag to turn, right-drag to shift, wheel to approach, double-click to turn about, m to measure'}
-          {cloud?.frame === 'as delivered' ? ' · poses as the files say, not adjusted' : ''}
+          {words.millionPoints(
+            num(shown.points / 1e6, 2),
+            shown.busy && scans.length > 0 ? words.finerOnesAreComing : '',
+            measuring ? words.clickPointsToMeasure : words.dragToTurnRight,
+            cloud?.frame === 'as delivered' ? words.posesAsTheFiles : '',
+          )}
         </div>
       )}
     </div>

@@ -1,6 +1,7 @@
 import { angle, num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { COLOURINGS, type Look } from './look'
+import { cloud as words } from '../words'
 
 const RAMP = 'linear-gradient(90deg, rgb(26,133,128), rgb(230,199,115), rgb(168,48,38))'
 const GREY = 'linear-gradient(90deg, rgb(31,31,31), rgb(247,247,247))'
@@ -18,9 +19,9 @@ export function Legend({
   const u = useUnits()
   const says = COLOURINGS.find((c) => c.value === look.colouring)?.says
   const ends: Partial<Record<Look['colouring'], [string, string, string]>> = {
-    intensity: [GREY, 'weak', 'strong'],
+    intensity: [GREY, words.weak, words.strong],
     incidence: [RAMP, angle(0), angle(Math.PI / 2)],
-    residual: [RAMP, num(0, 0), 'called wrong'],
+    residual: [RAMP, num(0, 0), words.calledWrong],
     error: [RAMP, `${num(0, 0)} ${u.small}`, `${u.err(limit ?? 0.01)} ${u.small}`],
     ...(heights && {
       height: [RAMP, `${u.len(heights[0], 1)} ${u.code}`, `${u.len(heights[1], 1)} ${u.code}`] as [
@@ -32,7 +33,7 @@ export function Legend({
   }
   const end = ends[look.colouring]
   return (
-    <div className="cloud-legend" aria-label={`Colours: ${says}`} role="img">
+    <div className="cloud-legend" aria-label={words.colours(says)} role="img">
       {end && (
         <>
           <span>{end[1]}</span>

@@ -3,6 +3,7 @@ import { api, unwrap } from '../api/client'
 import { useJob } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import type { Picked } from './scans'
+import { cloud as words } from '../words'
 
 /** Coordinates of the picked points and what lies between them, in the job's unit, with 95 %. */
 export function MeasurePanel({ frame, picked, onClear }: { frame?: string; picked: Picked[]; onClear: () => void }) {
@@ -31,15 +32,15 @@ export function MeasurePanel({ frame, picked, onClear }: { frame?: string; picke
     </>
   )
   return (
-    <div className="measure" aria-label="Measured">
-      <button className="close" onClick={onClear} aria-label="Clear measured points">
-        clear (Esc)
+    <div className="measure" aria-label={words.measured}>
+      <button className="close" onClick={onClear} aria-label={words.clearMeasuredPoints}>
+        {words.clearEsc}
       </button>
       {measured.error && <p className="warn">{measured.error.message}</p>}
-      <table className="ledger" aria-label="Measured points">
+      <table className="ledger" aria-label={words.measuredPoints}>
         <thead>
           <tr>
-            <th>Point</th>
+            <th>{words.point}</th>
             {axes.map((a) => (
               <th key={a} className="num">
                 {a} [{u.code}]
@@ -59,21 +60,19 @@ export function MeasurePanel({ frame, picked, onClear }: { frame?: string; picke
                   {u.len(v, 4)}
                 </td>
               ))}
-              <td className="num">{known ? u.err(p.error.spatial) : 'not known'}</td>
+              <td className="num">{known ? u.err(p.error.spatial) : words.notKnown}</td>
             </tr>
           ))}
         </tbody>
       </table>
       {m && m.spans.length > 0 && (
-        <table className="ledger" aria-label="Distances">
+        <table className="ledger" aria-label={words.distances}>
           <thead>
             <tr>
-              <th>From–to</th>
-              <th className="num">
-                slope [{u.code}] ± 95 % [{u.small}]
-              </th>
-              <th className="num">horizontal</th>
-              <th className="num">vertical</th>
+              <th>{words.fromTo}</th>
+              <th className="num">{words.slope95(u.code, u.small)}</th>
+              <th className="num">{words.horizontal}</th>
+              <th className="num">{words.vertical}</th>
             </tr>
           </thead>
           <tbody>

@@ -1,3 +1,4 @@
+import { cloud as words } from '../words'
 /** How the clouds are shown; what a saved view keeps. */
 export type Colouring = 'scan' | 'intensity' | 'colour' | 'height' | 'incidence' | 'grade' | 'residual' | 'error'
 
@@ -33,25 +34,25 @@ export interface Camera {
 export const FIRST: Look = { colouring: 'scan', size: 1, dark: false, shaded: true, clip: null, projection: 'free' }
 
 export const COLOURINGS: { value: Colouring; label: string; says: string }[] = [
-  { value: 'scan', label: 'scan', says: 'a colour for each scan' },
-  { value: 'intensity', label: 'intensity', says: 'bright returns light, weak ones dark' },
-  { value: 'colour', label: 'colour', says: 'colours that came with the scans; grey without' },
-  { value: 'height', label: 'height', says: 'low teal, high red' },
-  { value: 'incidence', label: 'incidence', says: 'teal met squarely, red at a graze, grey unknown' },
+  { value: 'scan', label: words.scan, says: words.aColourForEach },
+  { value: 'intensity', label: words.intensity, says: words.brightReturnsLightWeak },
+  { value: 'colour', label: words.colour, says: words.coloursThatCameWith },
+  { value: 'height', label: words.height, says: words.lowTealHighRed },
+  { value: 'incidence', label: words.incidence, says: words.tealMetSquarelyRed },
   {
     value: 'grade',
-    label: 'grade',
-    says: 'weakest tie of each scan: teal sound, ochre doubtful ?, red failed ×, grey not judged',
+    label: words.grade,
+    says: words.weakestTieOfEach,
   },
   {
     value: 'residual',
-    label: 'residual',
-    says: 'largest target residual of each scan: teal small, red where the outlier test (0.1 % risk) would call it wrong, grey without',
+    label: words.residual,
+    says: words.largestTargetResidualOf,
   },
   {
     value: 'error',
-    label: 'error',
-    says: '95 % error of the pose at each point: teal far below the limit, red at it or beyond',
+    label: words.error,
+    says: words.n95ErrorOfThe,
   },
 ]
 

@@ -3,6 +3,7 @@ import type { Schema } from '../api/client'
 import { GRADES } from './material'
 import type { Picked } from './scans'
 import type { World } from './world'
+import { cloud as words } from '../words'
 
 export interface CloudTarget {
   name: string
@@ -65,7 +66,7 @@ export function drawMarks(
       'station',
       p.selected === s.name ? 0 : 1,
     )
-    lab.title = `Stand at ${s.name} and look around`
+    lab.title = words.standAtAndLook(s.name)
     lab.onclick = () => p.onStation(s.name)
   }
   for (const t of p.targets) {

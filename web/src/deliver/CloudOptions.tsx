@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Schema } from '../api/client'
 import { useUnits } from '../lib/units'
 import { LengthInput } from '../parts/LengthInput'
+import { deliver as words } from '../words'
 
 /** How the clouds are written: one file or one a scan, a box, thinned. */
 export function CloudOptions({
@@ -36,11 +37,16 @@ export function CloudOptions({
     <>
       <div className="bar">
         <Checkbox checked={!!options.per_scan} onChange={(e) => onChange({ ...options, per_scan: e.target.checked })}>
-          a LAZ file for each scan
+          {words.aLazFileFor}
         </Checkbox>
-        <span className="faint">thin to one point in</span>
+        <span className="faint">{words.thinToOnePoint}</span>
         <div style={{ width: 120 }}>
-          <LengthInput small label="Thin" value={options.thin} onChange={(thin) => onChange({ ...options, thin })} />
+          <LengthInput
+            small
+            label={words.thin}
+            value={options.thin}
+            onChange={(thin) => onChange({ ...options, thin })}
+          />
         </div>
         <Checkbox
           checked={box}
@@ -49,7 +55,7 @@ export function CloudOptions({
             if (!e.target.checked) onChange({ ...options, clip_min: [null, null, null], clip_max: [null, null, null] })
           }}
         >
-          clip to a box on the grid [{u.code}]
+          {words.clipToABox(u.code)}
         </Checkbox>
       </div>
       {box && (

@@ -1,8 +1,10 @@
 import { Button } from 'antd'
 import { api, type Schema, unwrap } from '../api/client'
-import { count, num, size, when } from '../lib/format'
+import { count } from '../lib/count'
+import { num, size, when } from '../lib/format'
 import { canEdit, useChange, useJob } from '../lib/hooks'
 import { Head, Ledger } from '../parts'
+import { deliver as words } from '../words'
 
 interface Manifest {
   units?: string
@@ -18,25 +20,31 @@ export function Package({ of: made }: { of: PackageDto }) {
   const m = made.manifest as Manifest
   return (
     <>
-      <Head aside={made.stale ? <b className="warn">the job changed since: make a new one</b> : size(made.bytes)}>
-        Package {made.revision}
+      <Head aside={made.stale ? <b className="warn">{words.theJobChangedSince}</b> : size(made.bytes)}>
+        {words.package(made.revision)}
       </Head>
       <p>
-        {count(m.points)} points · {m.reference} · {m.units} ·{' '}
+        {words.points(count(m.points))}
+        {m.reference} · {m.units} ·{' '}
         <a href={`/api/jobs/${job.id}/packages/${made.id}/download`} download>
-          Download package
+          {words.downloadPackage}
         </a>
       </p>
       <Ledger
-        label="Files"
+        label={words.files}
         rows={m.files ?? []}
         id={(f) => f.name}
         empty=""
         columns={[
-          { head: 'File', cell: (f) => f.name },
-          { head: 'Points', num: true, cell: (f) => (f.points == null ? '' : count(f.points)), value: (f) => f.points },
-          { head: 'MB', num: true, cell: (f) => num(f.bytes / 1e6, 2) },
-          { head: 'SHA-256', cell: (f) => <code className="sum">{f.sha256}</code>, value: (f) => f.sha256 },
+          { head: words.file, cell: (f) => f.name },
+          {
+            head: words.pointsText,
+            num: true,
+            cell: (f) => (f.points == null ? '' : count(f.points)),
+            value: (f) => f.points,
+          },
+          { head: words.mb, num: true, cell: (f) => num(f.bytes / 1e6, 2) },
+          { head: words.sha256, cell: (f) => <code className="sum">{f.sha256}</code>, value: (f) => f.sha256 },
         ]}
       />
       <Signatures of={made} />
@@ -61,7 +69,7 @@ function Signatures({ of: made }: { of: PackageDto }) {
         <b>{name}</b> {when(at)}
       </>
     ) : (
-      button || <span className="faint">not signed</span>
+      button || <span className="faint">{words.notSigned}</span>
     )
   return (
     <div className="sigs">
@@ -71,12 +79,12 @@ function Signatures({ of: made }: { of: PackageDto }) {
           made.prepared_at,
           canEdit(job) && (
             <Button disabled={made.stale} onClick={() => sign.mutate('prepared')}>
-              Sign as preparer
+              {words.signAsPreparer}
             </Button>
           ),
         )}
         <br />
-        <small className="faint">prepared</small>
+        <small className="faint">{words.prepared}</small>
       </div>
       <div>
         {place(
@@ -84,12 +92,12 @@ function Signatures({ of: made }: { of: PackageDto }) {
           made.checked_at,
           mayCheck && (
             <Button disabled={made.stale || !made.prepared_by} onClick={() => sign.mutate('checked')}>
-              Sign as checker
+              {words.signAsChecker}
             </Button>
           ),
         )}
         <br />
-        <small className="faint">checked, by another person</small>
+        <small className="faint">{words.checkedByAnotherPerson}</small>
       </div>
     </div>
   )

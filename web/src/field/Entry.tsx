@@ -5,14 +5,15 @@ import { type Item, type Scan, useChange, useJob } from '../lib/hooks'
 import { Conflicts, Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { SetUp } from './SetUp'
+import { field as words } from '../words'
 
 const NAMES: Record<string, string> = {
   name: 'Name',
-  station: 'Station',
-  levelled: 'Levelled',
-  'log.operator': 'Operator',
-  'log.instrument_height': 'Instrument height',
-  'log.note': 'Note',
+  station: words.station,
+  levelled: words.levelled,
+  'log.operator': words.operator,
+  'log.instrument_height': words.instrumentHeight,
+  'log.note': words.note,
 }
 
 /** The log entry of one scan. What is typed is kept until it is saved, and what others save meanwhile comes in. */
@@ -45,54 +46,54 @@ export function Entry({ scan, stations, onGone }: { scan: Scan; stations: Item[]
       <Head
         aside={
           <Popconfirm
-            title={`${scan.name} leaves the job; its file stays stored.`}
-            okText="Remove"
+            title={words.leavesTheJobIts(scan.name)}
+            okText={words.remove}
             okButtonProps={{ danger: true }}
             onConfirm={() => remove.mutate(undefined)}
           >
             <Button danger size="small">
-              Remove scan
+              {words.removeScan}
             </Button>
           </Popconfirm>
         }
       >
-        Log entry of {scan.name}
+        {words.logEntryOf(scan.name)}
       </Head>
       <Conflicts draft={draft} name={(p) => NAMES[p] ?? p.replaceAll('_', ' ')} />
       <div className="fields">
         <label className="field">
-          <span className="label">Name</span>
-          <Input aria-label="Scan name" value={name} onChange={(e) => set({ name: e.target.value })} />
+          <span className="label">{words.name}</span>
+          <Input aria-label={words.scanName} value={name} onChange={(e) => set({ name: e.target.value })} />
         </label>
         <div className="field">
-          <span className="label">Station</span>
+          <span className="label">{words.station}</span>
           <Select
-            aria-label="Scan station"
+            aria-label={words.scanStation}
             style={{ width: '100%' }}
             value={station ?? ''}
             onChange={(v) => set({ station: v || null })}
-            options={[{ value: '', label: 'none' }, ...stations.map((s) => ({ value: s.id, label: s.data.name }))]}
+            options={[{ value: '', label: words.none }, ...stations.map((s) => ({ value: s.id, label: s.data.name }))]}
           />
         </div>
         <label className="field">
-          <span className="label">Operator</span>
+          <span className="label">{words.operator}</span>
           <Input
-            aria-label="Scan operator"
+            aria-label={words.scanOperator}
             value={log.operator ?? ''}
             onChange={(e) => note({ operator: e.target.value })}
           />
         </label>
         <div className="field">
-          <span className="label">Instrument height</span>
+          <span className="label">{words.instrumentHeight}</span>
           <LengthInput
-            label="Scan instrument height"
+            label={words.scanInstrumentHeight}
             value={log.instrument_height}
             onChange={(v) => note({ instrument_height: v })}
           />
         </div>
         <label className="field">
-          <span className="label">Note</span>
-          <Input aria-label="Scan note" value={log.note ?? ''} onChange={(e) => note({ note: e.target.value })} />
+          <span className="label">{words.note}</span>
+          <Input aria-label={words.scanNote} value={log.note ?? ''} onChange={(e) => note({ note: e.target.value })} />
         </label>
       </div>
       <SetUp
@@ -102,7 +103,7 @@ export function Entry({ scan, stations, onGone }: { scan: Scan; stations: Item[]
       />
       <div className="bar">
         <Checkbox checked={levelled} onChange={(e) => set({ levelled: e.target.checked })}>
-          levelled (compensator on)
+          {words.levelledCompensatorOn}
         </Checkbox>
         <Button
           type="primary"
@@ -110,11 +111,11 @@ export function Entry({ scan, stations, onGone }: { scan: Scan; stations: Item[]
           disabled={!draft.changed || draft.conflicts.length > 0}
           loading={save.isPending}
         >
-          {draft.changed ? 'Save entry' : 'Saved'}
+          {draft.changed ? words.saveEntry : words.saved}
         </Button>
         {draft.changed && (
           <Button type="text" onClick={draft.discard}>
-            Discard
+            {words.discard}
           </Button>
         )}
       </div>

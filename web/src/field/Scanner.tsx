@@ -4,6 +4,7 @@ import { api, unwrap } from '../api/client'
 import { type Item, useChange, useJob } from '../lib/hooks'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { field as words } from '../words'
 
 /** The simulated scanner: which stations to take, and an instrument height for each. */
 export function Scanner({ stations, taken }: { stations: Item[]; taken: Set<string | null | undefined> }) {
@@ -25,11 +26,11 @@ export function Scanner({ stations, taken }: { stations: Item[]; taken: Set<stri
   const name = (id: string) => stations.find((s) => s.id === id)?.data.name ?? ''
   return (
     <>
-      <Head aside="a simulated instrument: its minutes run faster than life">Scanner</Head>
-      {stations.length === 0 && <p className="empty">No stations on the plan yet.</p>}
+      <Head aside={words.aSimulatedInstrumentIts}>{words.scanner}</Head>
+      {stations.length === 0 && <p className="empty">{words.noStationsOnThe}</p>}
       {stations.length > 0 && (
         <>
-          <div className="bar" role="group" aria-label="Stations to scan">
+          <div className="bar" role="group" aria-label={words.stationsToScan}>
             {stations.map((s) => (
               <Checkbox
                 key={s.id}
@@ -41,16 +42,16 @@ export function Scanner({ stations, taken }: { stations: Item[]; taken: Set<stri
               </Checkbox>
             ))}
             <Button size="small" onClick={() => setPicked(stations.filter((s) => !taken.has(s.id)).map((s) => s.id))}>
-              All not yet taken
+              {words.allNotYetTaken}
             </Button>
           </div>
           {picked.length > 0 && (
-            <div className="bar" role="group" aria-label="Instrument heights">
+            <div className="bar" role="group" aria-label={words.instrumentHeights}>
               {picked.map((id) => (
                 <span key={id} className="height-of">
-                  <span className="faint">height at {name(id)}</span>
+                  <span className="faint">{words.heightAt(name(id))}</span>
                   <LengthInput
-                    label={`Instrument height at ${name(id)}`}
+                    label={words.instrumentHeightAt(name(id))}
                     value={heights[id]}
                     onChange={(v) => setHeights({ ...heights, [id]: v })}
                   />
@@ -60,15 +61,15 @@ export function Scanner({ stations, taken }: { stations: Item[]; taken: Set<stri
           )}
           <div className="bar">
             <Input
-              aria-label="Operator"
-              placeholder="Operator"
+              aria-label={words.operator}
+              placeholder={words.operator}
               value={operator}
               onChange={(e) => setOperator(e.target.value)}
               style={{ width: 190 }}
             />
             <Input
-              aria-label="Note"
-              placeholder="Note"
+              aria-label={words.note}
+              placeholder={words.note}
               value={note}
               onChange={(e) => setNote(e.target.value)}
               style={{ width: 280 }}
@@ -79,10 +80,10 @@ export function Scanner({ stations, taken }: { stations: Item[]; taken: Set<stri
               loading={start.isPending}
               onClick={() => start.mutate(undefined)}
             >
-              Scan {picked.length || ''} station{picked.length === 1 ? '' : 's'}
+              {words.scanStationLength(picked.length || '', picked.length === 1 ? '' : 's')}
             </Button>
           </div>
-          {picked.length > 0 && !operator.trim() && <p className="faint">Say who operates the scanner to begin.</p>}
+          {picked.length > 0 && !operator.trim() && <p className="faint">{words.sayWhoOperatesThe}</p>}
         </>
       )}
     </>

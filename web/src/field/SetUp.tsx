@@ -1,6 +1,7 @@
 import { Button, Input, InputNumber } from 'antd'
 import type { Schema } from '../api/client'
 import { LengthInput } from '../parts/LengthInput'
+import { field as words } from '../words'
 
 type SetUpT = Schema['SetUpDto']
 type Sight = Schema['SightDto']
@@ -24,18 +25,18 @@ export function SetUp({
     <>
       <div className="fields">
         <div className="field">
-          <span className="label">Occupied point (empty: none)</span>
+          <span className="label">{words.occupiedPointEmptyNone}</span>
           <Input
-            aria-label="Occupied point"
+            aria-label={words.occupiedPoint}
             value={value.mark}
             onChange={(e) => onChange({ ...value, mark: e.target.value, height: height ?? value.height ?? 0 })}
           />
         </div>
         {value.mark && (
           <div className="field">
-            <span className="label">Instrument height over it</span>
+            <span className="label">{words.instrumentHeightOverIt}</span>
             <LengthInput
-              label="Height over the occupied point"
+              label={words.heightOverTheOccupied}
               value={value.height}
               onChange={(v) => onChange({ ...value, height: v ?? 0 })}
             />
@@ -46,26 +47,24 @@ export function SetUp({
         sights.map((s, i) => (
           <div className="fields" key={i}>
             <div className="field">
-              <span className="label">Backsight to</span>
+              <span className="label">{words.backsightTo}</span>
               <Input
-                aria-label={`Backsight ${i + 1}`}
+                aria-label={words.backsight(i + 1)}
                 value={s.mark}
                 onChange={(e) => put(i, { mark: e.target.value })}
               />
             </div>
             <div className="field">
-              <span className="label">Height of its reflector</span>
+              <span className="label">{words.heightOfItsReflector}</span>
               <LengthInput
-                label={`Reflector height ${i + 1}`}
+                label={words.reflectorHeight(i + 1)}
                 value={s.height}
                 onChange={(v) => put(i, { height: v ?? 0 })}
               />
             </div>
             {(['direction', 'elevation'] as const).map((key) => (
               <div className="field" key={key}>
-                <span className="label">
-                  {key === 'direction' ? 'Direction from the scanner’s x axis, anticlockwise' : 'Elevation'}
-                </span>
+                <span className="label">{key === 'direction' ? words.directionFromTheScanners : words.elevation}</span>
                 <InputNumber
                   aria-label={`${key} ${i + 1}`}
                   controls={false}
@@ -77,9 +76,9 @@ export function SetUp({
               </div>
             ))}
             <div className="field">
-              <span className="label">Slope distance (empty: not measured)</span>
+              <span className="label">{words.slopeDistanceEmptyNot}</span>
               <LengthInput
-                label={`Distance ${i + 1}`}
+                label={words.distance(i + 1)}
                 digits={4}
                 value={s.distance}
                 onChange={(distance) => put(i, { distance })}
@@ -88,13 +87,13 @@ export function SetUp({
             <div className="field">
               <span className="label">&nbsp;</span>
               <Button onClick={() => onChange({ ...value, sights: sights.filter((_, k) => k !== i) })}>
-                Remove backsight
+                {words.removeBacksight}
               </Button>
             </div>
           </div>
         ))}
       {value.mark && (
-        <Button onClick={() => onChange({ ...value, sights: [...sights, BLANK] })}>Add a backsight</Button>
+        <Button onClick={() => onChange({ ...value, sights: [...sights, BLANK] })}>{words.addABacksight}</Button>
       )}
     </>
   )

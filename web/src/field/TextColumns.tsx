@@ -2,8 +2,9 @@ import { Button, Popover, Select } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { useJob } from '../lib/hooks'
+import { field as words } from '../words'
 
-const ROLES = ['x', 'y', 'z', 'intensity', 'red, green, blue from']
+const ROLES = ['x', 'y', 'z', 'intensity', words.redGreenBlueFrom]
 
 /** The first lines of a text file, and what its columns are taken for. */
 export function TextColumns({
@@ -45,18 +46,18 @@ export function TextColumns({
             {r}{' '}
             <Select
               size="small"
-              aria-label={`Column of ${r}`}
+              aria-label={words.columnOf(r)}
               value={columns[k] ?? -1}
               onChange={(v) => onChange(ROLES.map((_, i) => (i === k ? v : (columns[i] ?? -1))))}
               options={[
-                ...(k > 2 ? [{ value: -1, label: 'none' }] : []),
-                ...Array.from({ length: count }, (_, i) => ({ value: i, label: `column ${i + 1}` })),
+                ...(k > 2 ? [{ value: -1, label: words.none }] : []),
+                ...Array.from({ length: count }, (_, i) => ({ value: i, label: words.column(i + 1) })),
               ]}
             />
           </label>
         ))}
       </div>
-      <table className="ledger" aria-label="First lines">
+      <table className="ledger" aria-label={words.firstLines}>
         <thead>
           <tr>
             {Array.from({ length: count }, (_, i) => (
@@ -80,7 +81,7 @@ export function TextColumns({
       </table>
     </div>
   ) : (
-    <span className={wrong ? 'warn' : 'faint'}>{wrong || 'looking at the file…'}</span>
+    <span className={wrong ? 'warn' : 'faint'}>{wrong || words.lookingAtTheFile}</span>
   )
   return (
     <Popover
@@ -90,7 +91,7 @@ export function TextColumns({
         if (open) void look()
       }}
     >
-      <Button size="small">Columns</Button>
+      <Button size="small">{words.columns}</Button>
     </Popover>
   )
 }

@@ -8,6 +8,7 @@ import { LengthInput } from '../parts/LengthInput'
 import { dropped } from './dropped'
 import { UploadRow } from './UploadRow'
 import { type Common, pace, useUploads } from './uploads'
+import { field as words } from '../words'
 
 /** Files of one's own: a folder goes in with one drop; station, unit and columns can be changed before they are sent. */
 export function UploadQueue() {
@@ -32,9 +33,7 @@ export function UploadQueue() {
   )
   return (
     <>
-      <Head aside="E57, LAS, LAZ, COPC, PLY, XYZ text; a broken upload goes on where it stopped">
-        Files of your own
-      </Head>
+      <Head aside={words.e57LasLazCopc}>{words.filesOfYourOwn}</Head>
       <div
         className={`drop ${over ? 'over' : ''}`}
         onDragOver={(e) => {
@@ -48,15 +47,15 @@ export function UploadQueue() {
           void dropped(e.dataTransfer).then(add)
         }}
       >
-        <span>Drop scan files or a folder here</span>
-        <Button onClick={() => files.current?.click()}>Choose files</Button>
-        <Button onClick={() => folder.current?.click()}>Choose a folder</Button>
+        <span>{words.dropScanFilesOr}</span>
+        <Button onClick={() => files.current?.click()}>{words.chooseFiles}</Button>
+        <Button onClick={() => folder.current?.click()}>{words.chooseAFolder}</Button>
         <input
           ref={files}
           type="file"
           multiple
           hidden
-          aria-label="Scan files"
+          aria-label={words.scanFiles}
           onChange={(e) => {
             void add([...(e.target.files ?? [])])
             e.target.value = ''
@@ -66,7 +65,7 @@ export function UploadQueue() {
           ref={folder}
           type="file"
           hidden
-          aria-label="Folder of scans"
+          aria-label={words.folderOfScans}
           {...{ webkitdirectory: '' }}
           onChange={(e) => {
             void add([...(e.target.files ?? [])])
@@ -76,19 +75,20 @@ export function UploadQueue() {
       </div>
       {passed.length > 0 && (
         <p className="warn">
-          Left aside, not scans: {passed.slice(0, 5).join(', ')}
-          {passed.length > 5 && ` and ${passed.length - 5} more`}. Expected E57, LAS, LAZ, PLY or text.
+          {words.leftAsideNotScans(passed.slice(0, 5).join(', '))}
+          {passed.length > 5 && words.andMore(passed.length - 5)}
+          {words.expectedE57LasLaz}
         </p>
       )}
       <div className="bar">
         <Checkbox checked={levelled} onChange={(e) => uploads.setCommon({ levelled: e.target.checked })}>
-          levelled (compensator on)
+          {words.levelledCompensatorOn}
         </Checkbox>
-        <span className="faint">files other than E57: scanner stood at x, y, z</span>
+        <span className="faint">{words.filesOtherThanE57}</span>
         {scanner.map((v, i) => (
           <div key={i} style={{ width: 120 }}>
             <LengthInput
-              label={`Scanner ${'xyz'[i]}`}
+              label={words.scannerValue('xyz'[i])}
               value={v}
               onChange={(m) =>
                 uploads.setCommon({ scanner: scanner.map((o, k) => (k === i ? (m ?? 0) : o)) as Common['scanner'] })
@@ -98,14 +98,14 @@ export function UploadQueue() {
         ))}
       </div>
       {queue.length > 0 && (
-        <table className="ledger" aria-label="Upload queue">
+        <table className="ledger" aria-label={words.uploadQueue}>
           <thead>
             <tr>
-              <th>File</th>
-              <th className="num">Size</th>
-              <th>Station</th>
-              <th>Unit, up, columns</th>
-              <th style={{ width: 220 }}>Progress</th>
+              <th>{words.file}</th>
+              <th className="num">{words.size}</th>
+              <th>{words.station}</th>
+              <th>{words.unitUpColumns}</th>
+              <th style={{ width: 220 }}>{words.progress}</th>
               <th />
             </tr>
           </thead>
@@ -120,25 +120,25 @@ export function UploadQueue() {
         <div className="bar">
           {ready.length > 0 && (
             <Button type="primary" onClick={() => uploads.startAll()}>
-              Upload {ready.length} file{ready.length === 1 ? '' : 's'}
+              {words.uploadFile(ready.length, ready.length === 1 ? '' : 's')}
             </Button>
           )}
           {active.length > 0 && (
             <span role="status">
-              {active.length} to go, {size(left)} left{rate > 0 && ` at ${size(rate)}/s, about ${span(left / rate)}`};
-              you may go on to other sheets; after the page was closed, drop the same files again and they go on where
-              they stopped
+              {words.toGoLeft(active.length, size(left))}
+              {rate > 0 && words.atSAbout(size(rate), span(left / rate))}
+              {words.youMayGoOn}
             </span>
           )}
         </div>
       )}
       {receiving.length > 0 && (
-        <table className="ledger" aria-label="Unfinished uploads">
+        <table className="ledger" aria-label={words.unfinishedUploads}>
           <thead>
             <tr>
-              <th>Unfinished</th>
-              <th className="num">arrived</th>
-              <th className="num">of</th>
+              <th>{words.unfinished}</th>
+              <th className="num">{words.arrived}</th>
+              <th className="num">{words.of}</th>
               <th />
             </tr>
           </thead>
@@ -146,13 +146,13 @@ export function UploadQueue() {
             {receiving.map((r) => (
               <tr key={r.id}>
                 <td>
-                  {r.file_name} <span className="faint">drop the same file again to go on</span>
+                  {r.file_name} <span className="faint">{words.dropTheSameFile}</span>
                 </td>
                 <td className="num">{size(r.received)}</td>
                 <td className="num">{size(r.bytes)}</td>
                 <td>
-                  <Confirm title={`What arrived of ${r.file_name} is removed.`} onConfirm={() => giveUp.mutate(r.id)}>
-                    cancel
+                  <Confirm title={words.whatArrivedOfIs(r.file_name)} onConfirm={() => giveUp.mutate(r.id)}>
+                    {words.cancel}
                   </Confirm>
                 </td>
               </tr>
@@ -161,10 +161,13 @@ export function UploadQueue() {
         </table>
       )}
       {stored.data && (
-        <p className="faint" aria-label="Room taken">
-          This job takes {size(stored.data.usage.uploads)} of files as they came, {size(stored.data.usage.derived)} made
-          from them, {size(stored.data.usage.packages)} of packages
-          {stored.data.free != null && `; ${size(stored.data.free)} are free`}.
+        <p className="faint" aria-label={words.roomTaken}>
+          {words.thisJobTakesOf(
+            size(stored.data.usage.uploads),
+            size(stored.data.usage.derived),
+            size(stored.data.usage.packages),
+          )}
+          {stored.data.free != null && words.areFree(size(stored.data.free))}.
         </p>
       )}
     </>

@@ -4,6 +4,7 @@ import type { Item } from '../lib/hooks'
 import { UNIT_NAMES } from '../lib/units'
 import { TextColumns } from './TextColumns'
 import type { Entry, Uploads } from './uploads'
+import { field as words } from '../words'
 
 const isText = (f: File) => /\.(xyz|txt|pts|asc|csv)$/i.test(f.name)
 /** E57 says its unit and axes itself. */
@@ -21,19 +22,19 @@ export function UploadRow({ entry: e, uploads, stations }: { entry: Entry; uploa
         {ready ? (
           <Select
             size="small"
-            aria-label={`Station of ${e.file.name}`}
+            aria-label={words.stationOf(e.file.name)}
             style={{ width: 120 }}
             value={e.station ?? ''}
             onChange={(v) => set({ station: v || null })}
-            options={[{ value: '', label: 'none' }, ...stations.map((s) => ({ value: s.id, label: s.data.name }))]}
+            options={[{ value: '', label: words.none }, ...stations.map((s) => ({ value: s.id, label: s.data.name }))]}
           />
         ) : (
           (stations.find((s) => s.id === e.station)?.data.name ?? '–')
         )}
       </td>
       <td>
-        {!asks(e.file) && <span className="faint">said by the file</span>}
-        {asks(e.file) && !ready && `${e.unit}, ${e.up} up`}
+        {!asks(e.file) && <span className="faint">{words.saidByTheFile}</span>}
+        {asks(e.file) && !ready && words.up(e.unit, e.up)}
         {asks(e.file) && ready && <Asked entry={e} set={set} />}
       </td>
       <td>
@@ -42,17 +43,17 @@ export function UploadRow({ entry: e, uploads, stations }: { entry: Entry; uploa
       <td>
         {e.state === 'failed' && (
           <button type="button" className="link" onClick={() => uploads.again(e.key)}>
-            again{' '}
+            {words.again}
           </button>
         )}
         {e.state !== 'done' && (
           <button
             type="button"
             className="link"
-            aria-label={`Remove ${e.file.name}`}
+            aria-label={words.removeName(e.file.name)}
             onClick={() => uploads.remove(e.key)}
           >
-            remove
+            {words.removePlain}
           </button>
         )}
       </td>
@@ -66,7 +67,7 @@ function Asked({ entry: e, set }: { entry: Entry; set: (part: Partial<Entry>) =>
     <span className="bar" style={{ margin: 0 }}>
       <Select
         size="small"
-        aria-label={`Unit of ${e.file.name}`}
+        aria-label={words.unitOf(e.file.name)}
         style={{ width: 84 }}
         value={e.unit}
         onChange={(unit) => set({ unit })}
@@ -74,13 +75,13 @@ function Asked({ entry: e, set }: { entry: Entry; set: (part: Partial<Entry>) =>
       />
       <Select
         size="small"
-        aria-label={`Up axis of ${e.file.name}`}
+        aria-label={words.upAxisOf(e.file.name)}
         style={{ width: 76 }}
         value={e.up}
         onChange={(up) => set({ up })}
         options={[
-          { value: 'z', label: 'z up' },
-          { value: 'y', label: 'y up' },
+          { value: 'z', label: words.zUp },
+          { value: 'y', label: words.yUp },
         ]}
       />
       {isText(e.file) && <TextColumns file={e.file} columns={e.columns} onChange={(columns) => set({ columns })} />}
@@ -90,7 +91,7 @@ function Asked({ entry: e, set }: { entry: Entry; set: (part: Partial<Entry>) =>
 
 function State({ of: e }: { of: Entry }) {
   if (e.state === 'sending')
-    return <progress value={e.sent} max={e.file.size} aria-label={`${e.file.name} sent`} style={{ width: '100%' }} />
+    return <progress value={e.sent} max={e.file.size} aria-label={words.sent(e.file.name)} style={{ width: '100%' }} />
   if (e.state === 'failed') return e.reason
-  return e.state === 'done' ? 'sent; reading it now' : e.state
+  return e.state === 'done' ? words.sentReadingItNow : e.state
 }

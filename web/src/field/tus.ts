@@ -1,4 +1,5 @@
 import * as tus from 'tus-js-client'
+import { field as words } from '../words'
 
 /** Bytes sent at a time: each piece carries its SHA-256, and is sent again when the line breaks. */
 const PIECE = 16 << 20
@@ -53,7 +54,7 @@ export async function send(
     onUploadUrlAvailable: on.created,
     onProgress: (sent) => on.progress(sent),
     onSuccess: on.done,
-    onError: (e) => on.failed(words(e)),
+    onError: (e) => on.failed(reasonOf(e)),
   })
   const before = await upload.findPreviousUploads()
   if (before[0]) upload.resumeFromPreviousUpload(before[0])
@@ -61,11 +62,11 @@ export async function send(
   return upload
 }
 
-function words(e: Error): string {
+function reasonOf(e: Error): string {
   const body = (e as tus.DetailedError).originalResponse?.getBody()
   try {
     return (JSON.parse(body ?? '') as { error: string }).error
   } catch {
-    return body ? e.message : 'the server cannot be reached; drop the file again to go on'
+    return body ? e.message : words.theServerCannotBe
   }
 }

@@ -5,6 +5,7 @@ import { useAsk, useChange, useJob } from '../lib/hooks'
 import { UNIT_NAMES, useUnits } from '../lib/units'
 import { Head, Ledger } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { georeference as words } from '../words'
 
 /** A control file: what was understood is shown before anything is stored. */
 export function ControlFile() {
@@ -49,13 +50,13 @@ export function ControlFile() {
   }
   return (
     <>
-      <Head aside="name and E N H or N E H, σ by columns sE sN sH; an empty field is not known">Control file</Head>
+      <Head aside={words.nameAndEN}>{words.controlFile}</Head>
       <Input.TextArea
-        aria-label="Control text"
+        aria-label={words.controlText}
         rows={3}
         value={text}
         onChange={(e) => put(e.target.value)}
-        placeholder={'Paste here, for example\nCP101; 412350.123; 5604820.456; 88.012'}
+        placeholder={words.pasteHereForExample}
       />
       <div className="bar">
         <Upload
@@ -66,7 +67,7 @@ export function ControlFile() {
             return false
           }}
         >
-          <Button>Open file</Button>
+          <Button>{words.openFile}</Button>
         </Upload>
         <Segmented<'auto' | 'ENH' | 'NEH'>
           value={order}
@@ -75,13 +76,13 @@ export function ControlFile() {
             setPreview(null)
           }}
           options={[
-            { value: 'auto', label: 'by column heading' },
+            { value: 'auto', label: words.byColumnHeading },
             { value: 'ENH', label: 'E N H' },
             { value: 'NEH', label: 'N E H' },
           ]}
         />
         <Select
-          aria-label="Unit of the file"
+          aria-label={words.unitOfTheFile}
           value={unit}
           onChange={(v) => {
             setUnit(v)
@@ -92,13 +93,13 @@ export function ControlFile() {
         />
         <span className="faint">1σ</span>
         <div style={{ width: 96 }}>
-          <LengthInput small label="Sigma horizontal" value={sigmaH} onChange={setSigmaH} />
+          <LengthInput small label={words.sigmaHorizontal} value={sigmaH} onChange={setSigmaH} />
         </div>
         <div style={{ width: 96 }}>
-          <LengthInput small label="Sigma vertical" value={sigmaV} onChange={setSigmaV} />
+          <LengthInput small label={words.sigmaVertical} value={sigmaV} onChange={setSigmaV} />
         </div>
         <Button disabled={!text.trim()} onClick={() => look.mutate(body)}>
-          Preview
+          {words.preview}
         </Button>
       </div>
       {wrong && (
@@ -109,9 +110,12 @@ export function ControlFile() {
       {preview && (
         <>
           <p>
-            {preview.points.length} points, separated by {preview.separator}, columns{' '}
-            {preview.order === 'ENH' ? 'easting, northing, height' : 'northing, easting, height'}
-            {preview.order_from_heading ? ' (said by the heading)' : ''}.{' '}
+            {words.pointsSeparatedByColumns(
+              preview.points.length,
+              preview.separator,
+              preview.order === 'ENH' ? words.eastingNorthingHeight : words.northingEastingHeight,
+              preview.order_from_heading ? words.saidByTheHeading : '',
+            )}
             {preview.remarks.map((r) => (
               <span key={r} className="warn">
                 {r}.{' '}
@@ -119,13 +123,13 @@ export function ControlFile() {
             ))}
           </p>
           <Ledger
-            label="Preview"
+            label={words.preview}
             rows={preview.points}
             id={(p) => p.name}
             empty=""
             columns={[
-              { head: 'Line', num: true, cell: (p) => p.line },
-              { head: 'Point', cell: (p) => p.name },
+              { head: words.line, num: true, cell: (p) => p.line },
+              { head: words.point, cell: (p) => p.name },
               { head: `E [${u.code}]`, num: true, cell: (p) => u.len(p.e, 4) },
               { head: `N [${u.code}]`, num: true, cell: (p) => u.len(p.n, 4) },
               { head: `H [${u.code}]`, num: true, cell: (p) => u.len(p.h, 4) },
@@ -134,7 +138,7 @@ export function ControlFile() {
           />
           <div className="bar">
             <Button type="primary" loading={store.isPending} onClick={() => store.mutate(undefined)}>
-              Store these {preview.points.length} points
+              {words.storeThesePoints(preview.points.length)}
             </Button>
           </div>
         </>

@@ -7,6 +7,7 @@ import { useKey } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Conflicts, Head, Ledger } from '../parts'
 import { type Control, type NewControl, pointOf, type useControl } from './useControl'
+import { georeference as words } from '../words'
 
 type Residual = Schema['ControlResidualDto']
 
@@ -46,12 +47,12 @@ export function ControlTable({
     if (!edit) return found ?? '–'
     return (
       <Select
-        aria-label={`Target of ${c.name}`}
+        aria-label={words.targetOf(c.name)}
         size="small"
         style={{ width: 88 }}
         value={c.target ?? ''}
         onChange={(v) => control.change(c, { target: v || null })}
-        options={[{ value: '', label: found ?? 'by geometry' }, ...names.map((value) => ({ value }))]}
+        options={[{ value: '', label: found ?? words.byGeometry }, ...names.map((value) => ({ value }))]}
       />
     )
   }
@@ -59,9 +60,9 @@ export function ControlTable({
     edit ? (
       <Button
         size="small"
-        aria-label={`Use of ${c.name}: ${wordOf(c)}`}
+        aria-label={words.useOf(c.name, wordOf(c))}
         aria-pressed={c.is_check}
-        title="control or check: click to change"
+        title={words.controlOrCheckClick}
         style={{ width: 66, padding: 0 }}
         onClick={() => control.change(c, { is_check: !c.is_check })}
       >
@@ -72,26 +73,24 @@ export function ControlTable({
     )
   return (
     <>
-      <Head
-        aside={`${rows.filter((c) => !c.is_check).length} to fit, ${rows.filter((c) => c.is_check).length} held back as check`}
-      >
-        Control
+      <Head aside={words.toFitHeldBack(rows.filter((c) => !c.is_check).length, rows.filter((c) => c.is_check).length)}>
+        {words.control}
       </Head>
       <Ledger
-        label="Control"
+        label={words.control}
         rows={rows}
         id={(c) => c.id}
         selected={picked}
         onSelect={edit ? setPicked : undefined}
-        empty="No control yet. Paste or drop a file above, or add a point."
+        empty={words.noControlYetPaste}
         tone={(c) => ((of(c)?.p_family ?? 1) < 0.01 ? 'bad' : undefined)}
         columns={[
-          { head: 'Point', cell: (c) => c.name },
-          { head: 'Use', cell: use },
-          { head: 'Target', cell: target },
-          { head: <>dE ± 95 % [{u.small}]</>, num: true, cell: axis(0) },
-          { head: <>dN [{u.small}]</>, num: true, cell: axis(1) },
-          { head: <>dH [{u.small}]</>, num: true, cell: axis(2) },
+          { head: words.point, cell: (c) => c.name },
+          { head: words.use, cell: use },
+          { head: words.target, cell: target },
+          { head: <>{words.de95(u.small)}</>, num: true, cell: axis(0) },
+          { head: <>{words.dn(u.small)}</>, num: true, cell: axis(1) },
+          { head: <>{words.dh(u.small)}</>, num: true, cell: axis(2) },
           {
             head: 'p',
             num: true,
@@ -120,7 +119,7 @@ export function ControlTable({
               })
             }
           >
-            Add a point
+            {words.addAPoint}
           </Button>
           {one && (
             <Button
@@ -131,14 +130,14 @@ export function ControlTable({
                 setPicked(null)
               }}
             >
-              Remove {one.name}
+              {words.remove(one.name)}
             </Button>
           )}
           <Button size="small" disabled={!control.undo} onClick={control.undo}>
-            Undo
+            {words.undo}
           </Button>
           <Button size="small" disabled={!control.redo} onClick={control.redo}>
-            Redo
+            {words.redo}
           </Button>
         </div>
       )}
@@ -147,7 +146,7 @@ export function ControlTable({
   )
 }
 
-const wordOf = (c: Control) => (c.is_check ? 'check' : 'control')
+const wordOf = (c: Control) => (c.is_check ? words.check : words.controlPlain)
 
 /** A name that no point has. */
 function free(rows: Control[]) {
@@ -172,7 +171,7 @@ function PointForm({ point, onSave }: { point: Control; onSave: (part: NewContro
     <div className="field">
       <span className="label">{label}</span>
       <InputNumber
-        aria-label={`${label} of ${point.name}`}
+        aria-label={words.of(label, point.name)}
         controls={false}
         style={{ width: '100%' }}
         suffix={unit}
@@ -192,23 +191,23 @@ function PointForm({ point, onSave }: { point: Control; onSave: (part: NewContro
     >
       <Conflicts draft={kept} name={(p) => p.replace('_', ' ')} />
       <div className="field">
-        <span className="label">Name</span>
+        <span className="label">{words.name}</span>
         <Input
-          aria-label={`Name of ${point.name}`}
+          aria-label={words.nameOf(point.name)}
           value={draft.name}
           onChange={(e) => setDraft({ ...draft, name: e.target.value })}
         />
       </div>
-      {number('E (empty: not known)', 'e', u.metres, 4, u.code)}
+      {number(words.eEmptyNotKnown, 'e', u.metres, 4, u.code)}
       {number('N', 'n', u.metres, 4, u.code)}
-      {number('H (empty: not known)', 'h', u.metres, 4, u.code)}
+      {number(words.hEmptyNotKnown, 'h', u.metres, 4, u.code)}
       {number('σ E', 'sigma_e', small, 3, u.small)}
       {number('σ N', 'sigma_n', small, 3, u.small)}
       {number('σ H', 'sigma_v', small, 3, u.small)}
       <div className="field">
         <span className="label">&nbsp;</span>
         <Button type="primary" htmlType="submit" disabled={!changed || kept.conflicts.length > 0}>
-          Save {point.name}
+          {words.save(point.name)}
         </Button>
       </div>
     </form>

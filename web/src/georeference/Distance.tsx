@@ -1,9 +1,9 @@
 import { useCallback, useMemo } from 'react'
 import type { Schema } from '../api/client'
-import { plural } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Chart, type Colours, Plot } from '../parts/Chart'
 import type { Control } from './useControl'
+import { georeference as words } from '../words'
 
 /** How the stated error grows away from control, and how far off the check points are. */
 export function Distance({
@@ -36,13 +36,13 @@ export function Distance({
     (c: Colours): Plot.PlotOptions => {
       const checks = rows.filter((r) => r.check != null)
       return {
-        x: { label: `distance to the nearest control [${u.code}]`, grid: true, zero: true },
+        x: { label: words.distanceToTheNearest(u.code), grid: true, zero: true },
         y: { label: `[${u.small}]`, grid: true, zero: true },
         marks: [
           Plot.dot(rows, { x: 'away', y: 'error', stroke: c.accent, r: 3.5 }),
           Plot.dot(checks, { x: 'away', y: 'check', fill: c.ochre, symbol: 'triangle', r: 4.5 }),
-          Plot.text(checks, { x: 'away', y: 'check', text: 'name', dy: -10, fill: c.ink }),
-          Plot.tip(rows, Plot.pointer({ x: 'away', y: 'error', title: 'name', fill: c.paper })),
+          Plot.text(checks, { x: 'away', y: 'check', text: words.namePlain, dy: -10, fill: c.ink }),
+          Plot.tip(rows, Plot.pointer({ x: 'away', y: 'error', title: words.namePlain, fill: c.paper })),
         ],
       }
     },
@@ -52,8 +52,12 @@ export function Distance({
   return (
     <div className="plots">
       <Chart<(typeof rows)[number]>
-        caption="Stated 95 % error (○) and what check points are off (▲) against the distance to control"
-        says={`${plural(rows.length, 'target')}, the farthest ${u.len(Math.max(...rows.map((r) => r.away * u.metres)), 1)} ${u.code} from control.`}
+        caption={words.stated95ErrorAnd}
+        says={words.targetsTheFarthestFrom(
+          rows.length,
+          u.len(Math.max(...rows.map((r) => r.away * u.metres)), 1),
+          u.code,
+        )}
         options={options}
         onPick={(r) => onPick(r.name)}
       />

@@ -1,7 +1,8 @@
 import type { Schema } from '../api/client'
-import { count } from '../lib/format'
+import { count } from '../lib/count'
 import { useUnits } from '../lib/units'
 import type { Control } from './useControl'
+import { georeference as words } from '../words'
 
 type Result = Schema['GeorefResult']
 type Line = {
@@ -32,7 +33,7 @@ export function Vectors({ result, control }: { result?: Result; control: Control
   if (lines.length === 0)
     return (
       <div className="center">
-        <p className="empty">Control is drawn here once there is some; the clouds once the block is fitted to it.</p>
+        <p className="empty">{words.controlIsDrawnHere}</p>
       </div>
     )
   const span = (k: 0 | 1) => {
@@ -63,7 +64,7 @@ export function Vectors({ result, control }: { result?: Result; control: Control
       className="vectors"
       viewBox={`0 0 ${w} ${h}`}
       role="img"
-      aria-label={`Vectors on the plan, drawn ${times} times longer; ${lines.length} points`}
+      aria-label={words.vectorsOnThePlan(times, lines.length)}
     >
       <Ellipses of={result?.targets ?? []} X={X} Y={Y} times={times} hair={px / 6} />
       {lines.map((l) => {
@@ -72,7 +73,7 @@ export function Vectors({ result, control }: { result?: Result; control: Control
         const colour = COLOURS[l.kind]
         return (
           <g key={`${l.kind} ${l.name}`}>
-            <title>{`${l.name} (${l.kind}): ${u.err(Math.hypot(...l.by))} ${u.small} in plan, ${u.err(l.up)} ${u.small} up`}</title>
+            <title>{words.inPlanUp(l.name, l.kind, u.err(Math.hypot(...l.by)), u.small, u.err(l.up))}</title>
             {l.kind === 'control' && (
               <rect
                 x={x - px}
@@ -109,8 +110,7 @@ export function Vectors({ result, control }: { result?: Result; control: Control
       <g transform={`translate(${pad / 3} ${h - pad / 4})`}>
         <line x1={0} y1={0} x2={bar * times} y2={0} stroke="var(--ink)" strokeWidth={px / 2} />
         <text x={0} y={-px} style={{ fontSize: 2.4 * px }}>
-          {u.err(bar)} {u.small} (drawn {count(times)} times longer) · ellipses 95 % · □ control in the free fit · △
-          check · ○ what control in the adjustment moves a target
+          {words.drawnTimesLongerEllipses(u.err(bar), u.small, count(times))}
         </text>
       </g>
       <text x={w - pad / 2} y={pad / 2} style={{ fontSize: 3 * px }}>

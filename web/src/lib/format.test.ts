@@ -1,5 +1,6 @@
 import { afterEach, describe, expect, it } from 'vitest'
-import { angle, arc, chance, count, num, plural, span, when } from './format'
+import { count, plural } from './count'
+import { angle, arc, chance, num, span, when } from './format'
 import { change } from './settings'
 import { unitsOf } from './units'
 

@@ -1,4 +1,5 @@
 import { settings } from './settings'
+import { common as words } from '../words'
 
 /** Numbers, counts, times and angles in words, the same everywhere; the decimal sign is the reader's. */
 
@@ -25,15 +26,6 @@ export function num(v: number | null | undefined, digits: number): string {
   return settings().decimal === ',' ? plain.replace('.', ',') : plain
 }
 
-/** A count, in groups of three. */
-export const count = (v: number | null | undefined) =>
-  v == null ? '–' : new Intl.NumberFormat('en').format(Math.round(v)).replaceAll(',', '\u00a0')
-
-const rules = new Intl.PluralRules('en')
-/** “1 scan”, “2 scans”. */
-export const plural = (n: number, one: string, many = `${one}s`) =>
-  `${count(n)} ${rules.select(n) === 'one' ? one : many}`
-
 const clock = new Intl.DateTimeFormat('sv-SE', { dateStyle: 'short', timeStyle: 'short', timeZone: 'UTC' })
 /** A moment, UTC. */
 export function when(t: string | null | undefined): string {
@@ -44,10 +36,10 @@ export function when(t: string | null | undefined): string {
 /** How long ago, coarsely. */
 export function ago(t: string, now = Date.now()): string {
   const s = (now - new Date(t).getTime()) / 1000
-  if (s < 90) return 'just now'
-  if (s < 5400) return `${Math.round(s / 60)} min ago`
+  if (s < 90) return words.justNow
+  if (s < 5400) return words.minAgo(Math.round(s / 60))
   if (s < 129_600) return `${Math.round(s / 3600)} h ago`
-  return `${Math.round(s / 86_400)} days ago`
+  return words.daysAgo(Math.round(s / 86_400))
 }
 
 /** A length of time, seconds. */

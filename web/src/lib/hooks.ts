@@ -3,6 +3,7 @@ import { createContext, useContext, useEffect, useRef } from 'react'
 import { type Answer, api, ApiError, type Schema, unwrap } from '../api/client'
 import { sayError } from './errors'
 import { settings } from './settings'
+import { common as words } from '../words'
 
 export type Job = Schema['JobDto']
 
@@ -26,7 +27,7 @@ export const JobContext = createContext<Job | null>(null)
 /** The job of the sheet. */
 export function useJob(): Job {
   const job = useContext(JobContext)
-  if (!job) throw new Error('no job around this')
+  if (!job) throw new Error(words.noJobAroundThis)
   return job
 }
 

@@ -1,8 +1,13 @@
 import { createContext, useContext } from 'react'
 import { num } from './format'
+import { common as words } from '../words'
 
 export const METRES: Record<string, number> = { m: 1, ft: 0.3048, ftUS: 1200 / 3937 }
-export const UNIT_NAMES: Record<string, string> = { m: 'metre', ft: 'international foot', ftUS: 'US survey foot' }
+export const UNIT_NAMES: Record<string, string> = {
+  m: words.metre,
+  ft: words.internationalFoot,
+  ftUS: words.usSurveyFoot,
+}
 
 /** How lengths are shown and entered in a job. The API speaks metres. */
 export interface Units {

@@ -1,9 +1,10 @@
 import { Button } from 'antd'
 import type { Draft } from '../lib/draft'
 import { VerdictCard } from './index'
+import { common as words } from '../words'
 
-const words = (v: unknown): string => {
-  if (v == null || v === '') return 'empty'
+const shown = (v: unknown): string => {
+  if (v == null || v === '') return words.empty
   return typeof v === 'string' ? v : JSON.stringify(v)
 }
 
@@ -11,17 +12,13 @@ const words = (v: unknown): string => {
 export function Conflicts<T>({ draft, name }: { draft: Draft<T>; name: (path: string) => string }) {
   if (draft.conflicts.length === 0) return null
   return (
-    <VerdictCard
-      tone="doubtful"
-      title="Somebody else changed the same while you wrote"
-      evidence={['What only one of you changed is kept. Choose for the rest; nothing is saved before.']}
-    >
-      <table className="ledger" aria-label="Conflicts">
+    <VerdictCard tone="doubtful" title={words.somebodyElseChangedThe} evidence={[words.whatOnlyOneOf]}>
+      <table className="ledger" aria-label={words.conflicts}>
         <thead>
           <tr>
-            <th scope="col">Field</th>
-            <th scope="col">Yours</th>
-            <th scope="col">Theirs</th>
+            <th scope="col">{words.field}</th>
+            <th scope="col">{words.yours}</th>
+            <th scope="col">{words.theirs}</th>
           </tr>
         </thead>
         <tbody>
@@ -29,15 +26,15 @@ export function Conflicts<T>({ draft, name }: { draft: Draft<T>; name: (path: st
             <tr key={c.path}>
               <td>{name(c.path)}</td>
               <td>
-                {words(c.mine)}{' '}
+                {shown(c.mine)}{' '}
                 <Button size="small" onClick={() => draft.settle(c.path, 'mine')}>
-                  Keep mine
+                  {words.keepMine}
                 </Button>
               </td>
               <td>
-                {words(c.theirs)}{' '}
+                {shown(c.theirs)}{' '}
                 <Button size="small" onClick={() => draft.settle(c.path, 'theirs')}>
-                  Take theirs
+                  {words.takeTheirs}
                 </Button>
               </td>
             </tr>

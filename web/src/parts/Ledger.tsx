@@ -12,8 +12,9 @@ import {
   useRef,
   useState,
 } from 'react'
-import { count } from '../lib/format'
+import { count } from '../lib/count'
 import { arrange, asText, type Column, type Sort, textOf, widths } from './ledger'
+import { common as words } from '../words'
 
 /** From so many rows on there is a search, and from so many only what is in view is drawn. */
 const SEARCHED = 12
@@ -343,7 +344,7 @@ function Head<T>(p: {
     grip.addEventListener('pointermove', move)
     grip.addEventListener('pointerup', () => grip.removeEventListener('pointermove', move), { once: true })
   }
-  const words = textOf(p.column.head)
+  const head = textOf(p.column.head)
   const order = p.sort && (p.sort.down ? ('descending' as const) : ('ascending' as const))
   return (
     <th
@@ -353,13 +354,13 @@ function Head<T>(p: {
       style={{ width: p.width }}
       aria-sort={order ?? undefined}
     >
-      {words ? (
-        <button type="button" className="sort" onClick={p.onSort} title="sort">
+      {head ? (
+        <button type="button" className="sort" onClick={p.onSort} title={words.sort}>
           {p.column.head}
           {p.sort && <b aria-hidden="true">{p.sort.down ? ' ↓' : ' ↑'}</b>}
         </button>
       ) : (
-        <span className="unseen">actions</span>
+        <span className="unseen">{words.actions}</span>
       )}
       <i className="grip" aria-hidden="true" onPointerDown={drag} />
     </th>
@@ -392,14 +393,14 @@ function Tools<T>(p: {
       <Input
         size="small"
         allowClear
-        aria-label={`Search ${p.label}`}
-        placeholder="Search"
+        aria-label={words.search(p.label)}
+        placeholder={words.searchText}
         value={p.search}
         onChange={(e) => p.setSearch(e.target.value)}
         style={{ width: 170 }}
       />
       <span className="faint" role="status">
-        {p.found === p.all ? count(p.all) : `${count(p.found)} of ${count(p.all)}`}
+        {p.found === p.all ? count(p.all) : words.of(count(p.found), count(p.all))}
       </span>
       <Popover
         trigger="click"
@@ -423,14 +424,14 @@ function Tools<T>(p: {
         }
       >
         <Button size="small" type="text">
-          Columns
+          {words.columns}
         </Button>
       </Popover>
       <Button size="small" type="text" onClick={() => void navigator.clipboard?.writeText(p.text('\t'))}>
-        Copy
+        {words.copy}
       </Button>
       <Button size="small" type="text" onClick={save}>
-        CSV
+        {words.csv}
       </Button>
     </div>
   )

@@ -2,6 +2,7 @@ import { Spin } from 'antd'
 import type { ReactNode } from 'react'
 import { UNREACHED } from '../api/client'
 import { when } from '../lib/format'
+import { common as words } from '../words'
 
 /** What of a query the states are read from. */
 export interface Reading {
@@ -27,17 +28,17 @@ export function States({ of, what, children }: { of: Reading | Reading[]; what: 
   if (missing && reason)
     return (
       <div className="state failed" role="alert">
-        <b>{what} could not be read.</b>{' '}
-        {reason.message === UNREACHED ? 'The server cannot be reached.' : reason.message}{' '}
+        <b>{words.couldNotBeRead(what)}</b> {reason.message === UNREACHED ? words.theServerCannotBe : reason.message}{' '}
         <button type="button" className="link" onClick={again}>
-          Try again
+          {words.tryAgain}
         </button>
       </div>
     )
   if (missing)
     return (
       <div className="state" role="status" aria-busy="true">
-        <Spin size="small" /> Reading {what.charAt(0).toLowerCase() + what.slice(1)}…
+        <Spin size="small" />
+        {words.reading(what.charAt(0).toLowerCase() + what.slice(1))}
       </div>
     )
   const oldest = Math.min(...all.map((q) => q.dataUpdatedAt || Infinity))
@@ -45,8 +46,10 @@ export function States({ of, what, children }: { of: Reading | Reading[]; what: 
     <>
       {reason && (
         <p className="state stale" role="status">
-          Shown as of {Number.isFinite(oldest) ? when(new Date(oldest).toISOString()) : 'before'}:{' '}
-          {reason.message === UNREACHED ? 'the server cannot be reached, it is tried again' : reason.message}.
+          {words.shownAsOf(
+            Number.isFinite(oldest) ? when(new Date(oldest).toISOString()) : words.before,
+            reason.message === UNREACHED ? words.theServerCannotBeReached : reason.message,
+          )}
         </p>
       )}
       {children}

@@ -1,13 +1,13 @@
 import { Tooltip } from 'antd'
 import type { ReactNode } from 'react'
-import { type TermName, TERMS } from '../lib/terms'
+import { terms } from '../words'
 
 /** A term of the field; on pointing, focusing or touching it, what it means. */
-export const Term = ({ of, children }: { of: TermName; children?: ReactNode }) => (
-  <Tooltip title={TERMS[of]} trigger={['hover', 'focus', 'click']}>
+export const Term = ({ of, children }: { of: keyof typeof terms; children?: ReactNode }) => (
+  <Tooltip title={terms[of].means} trigger={['hover', 'focus', 'click']}>
     <button type="button" className="term" onClick={(e) => e.stopPropagation()}>
-      {children ?? of}
-      <span className="unseen">: {TERMS[of]}</span>
+      {children ?? terms[of].name}
+      <span className="unseen">: {terms[of].means}</span>
     </button>
   </Tooltip>
 )

@@ -1,6 +1,7 @@
 import { Popconfirm } from 'antd'
 import type { ReactNode } from 'react'
 import { num } from '../lib/format'
+import { common as words } from '../words'
 
 export { Ledger } from './Ledger'
 export { States } from './States'
@@ -68,10 +69,10 @@ export const Head = ({ children, aside }: { children: ReactNode; aside?: ReactNo
 
 /** Two 95 % bars against a limit: the eye sees at once whether it fits. */
 export function Against({ value, limit, label }: { value: number | null | undefined; limit: number; label: string }) {
-  if (value == null) return <div className="against" role="img" aria-label={`${label}: not known`} />
+  if (value == null) return <div className="against" role="img" aria-label={words.notKnown(label)} />
   const share = Math.min(value / limit / 1.6, 1)
   return (
-    <div className="against" role="img" aria-label={`${label}: ${num((100 * value) / limit, 0)} % of the limit`}>
+    <div className="against" role="img" aria-label={words.ofTheLimit(label, num((100 * value) / limit, 0))}>
       <i className={value > limit ? 'over' : ''} style={{ width: `${share * 100}%` }} />
       <b style={{ left: `${100 / 1.6}%` }} />
     </div>
@@ -80,7 +81,13 @@ export function Against({ value, limit, label }: { value: number | null | undefi
 
 /** Something that cannot be undone: it asks once, and says what will be gone. */
 export const Confirm = (p: { title: string; onConfirm: () => void; children: ReactNode; label?: string }) => (
-  <Popconfirm title={p.title} okText="Yes" cancelText="No" okButtonProps={{ danger: true }} onConfirm={p.onConfirm}>
+  <Popconfirm
+    title={p.title}
+    okText={words.yes}
+    cancelText={words.no}
+    okButtonProps={{ danger: true }}
+    onConfirm={p.onConfirm}
+  >
     <button type="button" className="link" aria-label={p.label}>
       {p.children}
     </button>

@@ -1,5 +1,6 @@
 import Papa from 'papaparse'
 import { isValidElement, type ReactNode } from 'react'
+import { terms } from '../words'
 
 /** A column of a ledger. What is sorted, searched and copied is the value, or else the words of the cell. */
 export interface Column<T> {
@@ -20,24 +21,24 @@ export function textOf(node: ReactNode): string {
     if (children != null) return node.type === 'br' ? ' ' : textOf(children)
     if (typeof value === 'string' || typeof value === 'number') return String(value)
     // a term of the field, said as it is called
-    if (typeof of === 'string') return of
+    if (typeof of === 'string' && of in terms) return terms[of as keyof typeof terms].name
     return node.type === 'br' ? ' ' : ''
   }
   return ''
 }
 
 /** The words of a whole row, figures apart, read once: searching goes through thousands of rows with every letter. */
-const words = new WeakMap<object, { columns: unknown; text: string }>()
+const read = new WeakMap<object, { columns: unknown; text: string }>()
 function wordsOf<T>(row: T, columns: Column<T>[]): string {
   const key = row as object
-  const known = words.get(key)
+  const known = read.get(key)
   if (known?.columns === columns) return known.text
   const text = columns
     .filter((c) => !c.num)
     .map((c) => String(c.value?.(row) ?? textOf(c.cell(row))))
     .join(' ')
     .toLowerCase()
-  words.set(key, { columns, text })
+  read.set(key, { columns, text })
   return text
 }
 

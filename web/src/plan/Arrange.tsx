@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Schema } from '../api/client'
 import { LengthInput } from '../parts/LengthInput'
 import { type Change, type Item } from './usePlan'
+import { plan as words } from '../words'
 
 type P = [number, number]
 const map = (
@@ -104,29 +105,33 @@ export function Arrange({
   )
   return (
     <div className="slices" style={{ width: 320 }}>
-      <b>{items.length} picked</b>
+      <b>{words.picked(items.length)}</b>
       <div className="pair">
         {number('Copies', times, (n) => setTimes(Math.max(1, Math.min(200, Math.round(n)))))}
         <label>
-          by x<LengthInput label="Copy by x" value={by[0]} onChange={(v) => setBy([v ?? 0, by[1]])} />
+          {words.byX}
+          <LengthInput label={words.copyByX} value={by[0]} onChange={(v) => setBy([v ?? 0, by[1]])} />
         </label>
         <label>
-          by y<LengthInput label="Copy by y" value={by[1]} onChange={(v) => setBy([by[0], v ?? 0])} />
+          {words.byY}
+          <LengthInput label={words.copyByY} value={by[1]} onChange={(v) => setBy([by[0], v ?? 0])} />
         </label>
       </div>
-      <Button onClick={along}>Copy along</Button>
+      <Button onClick={along}>{words.copyAlong}</Button>
       <div className="pair">
         <label>
-          centre x<LengthInput label="Centre x" value={centre[0]} onChange={(v) => setCentre([v ?? 0, centre[1]])} />
+          {words.centreX}
+          <LengthInput label={words.centreXTitle} value={centre[0]} onChange={(v) => setCentre([v ?? 0, centre[1]])} />
         </label>
         <label>
-          centre y<LengthInput label="Centre y" value={centre[1]} onChange={(v) => setCentre([centre[0], v ?? 0])} />
+          {words.centreY}
+          <LengthInput label={words.centreYTitle} value={centre[1]} onChange={(v) => setCentre([centre[0], v ?? 0])} />
         </label>
-        {number('by angle', angle, setAngle, '°')}
+        {number(words.byAngle, angle, setAngle, '°')}
       </div>
-      <Button onClick={round}>Copy round the centre</Button>
-      <div className="pair">{number('Mirror line', axis, setAxis, '°')}</div>
-      <Button onClick={mirror}>Mirror about the line through the centre</Button>
+      <Button onClick={round}>{words.copyRoundTheCentre}</Button>
+      <div className="pair">{number(words.mirrorLine, axis, setAxis, '°')}</div>
+      <Button onClick={mirror}>{words.mirrorAboutTheLine}</Button>
     </div>
   )
 }

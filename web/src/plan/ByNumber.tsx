@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { useUnits } from '../lib/units'
 import { freeName, parsePoints } from './drawing'
 import type { Change, Item } from './usePlan'
+import { plan as words } from '../words'
 
 const HEIGHTS = { station: 1.65, target: 1.4, height: 0 }
 type Kind = keyof typeof HEIGHTS
@@ -18,7 +19,7 @@ export function ByNumber({ items, onApply }: { items: Item[]; onApply: (c: Chang
       const points = parsePoints(text, u.metres)
       const taken = new Set(items.filter((i) => i.kind === kind).map((i) => i.data.name.toLowerCase()))
       const twice = points.find((p) => taken.size === taken.add(p.name.toLowerCase()).size)
-      if (twice) throw new Error(`the ${kind} “${twice.name}” is there already, expected a name that is used once`)
+      if (twice) throw new Error(words.theIsThereAlready(kind, twice.name))
       onApply(
         points.map(({ name, at }) => ({
           id: crypto.randomUUID(),
@@ -47,21 +48,21 @@ export function ByNumber({ items, onApply }: { items: Item[]; onApply: (c: Chang
       }}
     >
       <Segmented<Kind>
-        aria-label="Kind"
+        aria-label={words.kind}
         value={kind}
         onChange={setKind}
         options={[
-          { value: 'station', label: 'stations' },
-          { value: 'target', label: 'targets' },
-          { value: 'height', label: 'spot heights' },
+          { value: 'station', label: words.stations },
+          { value: 'target', label: words.targets },
+          { value: 'height', label: words.spotHeights },
         ]}
       />
       <Input.TextArea
-        aria-label="Coordinates"
+        aria-label={words.coordinates}
         rows={5}
         value={text}
         onChange={(e) => setText(e.target.value)}
-        placeholder={`name  x  y  z  [${u.code}], a line each\n${freeName(items, kind)}  12.50  8.20`}
+        placeholder={words.nameXYZ(u.code, freeName(items, kind))}
         style={{ width: 290, fontVariantNumeric: 'tabular-nums' }}
       />
       {wrong && (
@@ -70,7 +71,7 @@ export function ByNumber({ items, onApply }: { items: Item[]; onApply: (c: Chang
         </span>
       )}
       <Button htmlType="submit" type="primary" disabled={!text.trim()}>
-        Place them
+        {words.placeThem}
       </Button>
     </form>
   )

@@ -5,6 +5,7 @@ import { useUnits } from '../lib/units'
 import { cellWords, colourOf, directions, type MapMode, MAPS, type Surface } from './maps'
 import { ACCENT, INK, OCHRE, PAPER } from './style'
 import type { Item } from './usePlan'
+import { plan as words } from '../words'
 
 const UP = new THREE.Vector3(0, 0, 1)
 
@@ -28,11 +29,11 @@ export function Cover3d({
   const [said, say] = useState('')
   const [failed, fail] = useState('')
   const u = useUnits()
-  const words = useRef(u)
+  const units = useRef(u)
   const pick = useRef(onSelect)
   const highlight = useRef<((ids: string[]) => void) | null>(null)
   useEffect(() => {
-    words.current = u
+    units.current = u
     pick.current = onSelect
   })
   const camera = useRef<{ position: THREE.Vector3; target: THREE.Vector3 } | null>(null)
@@ -44,7 +45,7 @@ export function Cover3d({
     try {
       renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: navigator.webdriver })
     } catch {
-      fail('This browser shows no 3-D graphics; the plan and the elevations show the same.')
+      fail(words.thisBrowserShowsNo)
       return
     }
     const scene = new THREE.Scene()
@@ -145,7 +146,7 @@ export function Cover3d({
       ),
     )
     // the ground, by tens of the job's unit
-    const step = 10 * words.current.metres
+    const step = 10 * units.current.metres
     const grid = new THREE.GridHelper(
       2 * step * Math.ceil(size / step),
       2 * Math.ceil(size / step),
@@ -216,7 +217,7 @@ export function Cover3d({
         looking = 0
         const hit = under(e, [cells])
         const piece = hit && of[Math.floor((hit.faceIndex ?? 0) / 2)]
-        say(piece ? `${piece[0].name}: ${cellWords(piece[1], words.current)}` : '')
+        say(piece ? `${piece[0].name}: ${cellWords(piece[1], units.current)}` : '')
       })
     }
     renderer.domElement.addEventListener('pointerdown', down)
@@ -241,10 +242,10 @@ export function Cover3d({
   }, [items, surfaces, shown, limit])
   useEffect(() => highlight.current?.(selected), [selected])
   return (
-    <div ref={box} className="ol" role="application" aria-label="Cover in space">
+    <div ref={box} className="ol" role="application" aria-label={words.coverInSpace}>
       {failed && <p className="warn">{failed}</p>}
       <div className="said3d">
-        {said || 'Point at a piece to read it, click to pick; drag turns, right-drag shifts'}
+        {said || words.pointAtAPiece}
         <br />
         <span className="faint">{MAPS.find((m) => m.value === shown)?.says}</span>
       </div>

@@ -3,6 +3,7 @@ import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Head, Ledger } from '../parts'
 import type { Item } from './usePlan'
+import { plan as words } from '../words'
 
 /** What each station covers, and how the stations hang together. */
 export function CoverPart({
@@ -29,59 +30,57 @@ export function CoverPart({
   const bridges = cover.links.filter((l) => l.bridge)
   return (
     <>
-      <Head
-        aside={
-          <>
-            required surfaces covered {percent(cover.once)}, twice {percent(cover.twice)}
-          </>
-        }
-      >
-        Stations and cover
+      <Head aside={<>{words.requiredSurfacesCoveredTwice(percent(cover.once), percent(cover.twice))}</>}>
+        {words.stationsAndCover}
       </Head>
       <Ledger
-        label="Stations"
+        label={words.stationsTitle}
         rows={cover.stations}
         id={(s) => s.station}
         selected={selected}
         onSelect={onSelect}
-        empty="No stations."
+        empty={words.noStations}
         columns={[
-          { head: 'Station', cell: (s) => s.name },
-          { head: 'covers', num: true, cell: (s) => u.area(s.area) },
-          { head: 'targets', num: true, cell: (s) => s.targets.length },
-          { head: 'measures', cell: (s) => s.targets.map(name).join(' ') },
+          { head: words.station, cell: (s) => s.name },
+          { head: words.covers, num: true, cell: (s) => u.area(s.area) },
+          { head: words.targets, num: true, cell: (s) => s.targets.length },
+          { head: words.measures, cell: (s) => s.targets.map(name).join(' ') },
         ]}
       />
       <p>
-        The day: {clock(cover.day.time)} from power-on, {clock(cover.day.walking)} of it walking; {cover.day.batteries}{' '}
-        {cover.day.batteries === 1 ? 'battery' : 'batteries'}
+        {words.theDayFromPower(
+          clock(cover.day.time),
+          clock(cover.day.walking),
+          cover.day.batteries,
+          cover.day.batteries === 1 ? words.battery : words.batteries,
+        )}
         {cover.day.swaps.length > 0 &&
-          `, changed before ${cover.day.swaps.map((k) => cover.stations[k]?.name).join(', ')}`}
-        ; {num(cover.day.points / 1e6, 0)} million points, {num(cover.day.bytes / 1e9, 1)} GB.
+          words.changedBefore(cover.day.swaps.map((k) => cover.stations[k]?.name).join(', '))}
+        {words.millionPointsGb(num(cover.day.points / 1e6, 0), num(cover.day.bytes / 1e9, 1))}
       </p>
       {station && (
         <p className="faint">
-          {station.name} does not cover:{' '}
-          {Object.entries(station.missing)
-            .map(([why, area]) => `${u.area(area)} ${why}`)
-            .join(', ') || 'nothing'}
+          {words.doesNotCover(
+            station.name,
+            Object.entries(station.missing)
+              .map(([why, area]) => `${u.area(area)} ${why}`)
+              .join(', ') || words.nothing,
+          )}
         </p>
       )}
       {cover.stations.length > 1 && (
         <>
-          <Head aside="lines on the plan; red: one link alone holds">How they hang together</Head>
+          <Head aside={words.linesOnThePlan}>{words.howTheyHangTogether}</Head>
           <p>
             {cover.groups.length === 1
-              ? 'All stations hang together'
-              : `${cover.groups.length} groups: ${cover.groups.map((g) => g.join(' ')).join(' | ')}`}
-            {bridges.length > 0 && `; by one link only: ${bridges.map((l) => `${l.from}–${l.to}`).join(', ')}`}
-            {cover.cuts.length > 0 && `; without ${cover.cuts.join(', ')} they fall apart`}.
+              ? words.allStationsHangTogether
+              : words.groups(cover.groups.length, cover.groups.map((g) => g.join(' ')).join(' | '))}
+            {bridges.length > 0 && words.byOneLinkOnly(bridges.map((l) => `${l.from}–${l.to}`).join(', '))}
+            {cover.cuts.length > 0 && words.withoutTheyFallApart(cover.cuts.join(', '))}.
           </p>
-          <Head aside="share [%] of what the column sees that the row sees too; under 30 is too little for clouds">
-            Overlap
-          </Head>
+          <Head aside={words.shareOfWhatThe}>{words.overlap}</Head>
           <div style={{ overflowX: 'auto' }}>
-            <table className="matrix" aria-label="Overlap matrix">
+            <table className="matrix" aria-label={words.overlapMatrix}>
               <thead>
                 <tr>
                   <th />
@@ -104,22 +103,22 @@ export function CoverPart({
               </tbody>
             </table>
           </div>
-          <Head aside="3 or more, well placed, tie without clouds; 2 marks tie set-ups">Shared targets</Head>
+          <Head aside={words.n3OrMoreWell}>{words.sharedTargets}</Head>
           <Ledger
-            label="Links"
+            label={words.links}
             rows={cover.links.filter((l) => l.targets.length + l.marks.length > 0 || l.cloud95 != null)}
             id={(l) => `${l.from} ${l.to}`}
-            empty="No two stations share a target."
+            empty={words.noTwoStationsShare}
             tone={(l) => (l.faults.length ? 'bad' : undefined)}
             columns={[
-              { head: 'Between', cell: (l) => `${l.from}–${l.to}` },
-              { head: 'overlap [%]', num: true, cell: (l) => num(100 * l.overlap, 0) },
-              { head: 'shared', num: true, cell: (l) => l.targets.length + l.marks.length },
-              { head: 'targets', cell: (l) => [...l.targets, ...l.marks].join(' ') },
+              { head: words.between, cell: (l) => `${l.from}–${l.to}` },
+              { head: words.overlap2, num: true, cell: (l) => num(100 * l.overlap, 0) },
+              { head: words.shared, num: true, cell: (l) => l.targets.length + l.marks.length },
+              { head: words.targets, cell: (l) => [...l.targets, ...l.marks].join(' ') },
               ...(cover.links.some((l) => l.cloud95 != null)
                 ? [
                     {
-                      head: <>clouds, 95 % [{u.small}]</>,
+                      head: <>{words.clouds95(u.small)}</>,
                       num: true,
                       cell: (l: Schema['LinkDto']) => (l.cloud95 == null ? '–' : u.err(l.cloud95)),
                     },

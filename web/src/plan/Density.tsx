@@ -7,6 +7,7 @@ import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { plan as words } from '../words'
 
 /** For this range and this spacing: which setting, and what it costs, instrument beside instrument. */
 export function Density({ count }: { count: number }) {
@@ -46,33 +47,33 @@ export function Density({ count }: { count: number }) {
   const clock = (s: number) => `${Math.floor(s / 60)}:${String(Math.round(s % 60)).padStart(2, '0')}`
   return (
     <>
-      <Head aside="for one scan of the whole field of view">Density</Head>
+      <Head aside={words.forOneScanOf}>{words.density}</Head>
       <div className="fields" style={{ gridTemplateColumns: 'repeat(3, 1fr)' }}>
         <div className="field">
-          <span className="label">At a range of</span>
-          <LengthInput label="At a range of" value={range} onChange={setRange} />
+          <span className="label">{words.atARangeOf}</span>
+          <LengthInput label={words.atARangeOf} value={range} onChange={setRange} />
         </div>
         <div className="field">
-          <span className="label">Points apart at most</span>
-          <LengthInput small label="Points apart at most" value={spacing} onChange={setSpacing} />
+          <span className="label">{words.pointsApartAtMost}</span>
+          <LengthInput small label={words.pointsApartAtMost} value={spacing} onChange={setSpacing} />
         </div>
         <div className="field">
-          <span className="label">Range noise at most, 1σ</span>
-          <LengthInput small label="Range noise at most" value={noise} onChange={setNoise} />
+          <span className="label">{words.rangeNoiseAtMost}</span>
+          <LengthInput small label={words.rangeNoiseAtMost2} value={noise} onChange={setNoise} />
         </div>
       </div>
       {found.isError && <p className="warn">{found.error.message}</p>}
       {found.data && (
-        <table className="ledger" aria-label="Density">
+        <table className="ledger" aria-label={words.density}>
           <thead>
             <tr>
-              <th>Instrument</th>
-              <th>setting</th>
-              <th className="num">noise, 1σ [{u.small}]</th>
-              <th className="num">spheres to [{u.code}]</th>
-              <th className="num">scan, with photos</th>
-              <th className="num">points, storage</th>
-              <th className="num">{count} scans</th>
+              <th>{words.instrument}</th>
+              <th>{words.setting}</th>
+              <th className="num">{words.noise1(u.small)}</th>
+              <th className="num">{words.spheresTo(u.code)}</th>
+              <th className="num">{words.scanWithPhotos}</th>
+              <th className="num">{words.pointsStorage}</th>
+              <th className="num">{words.scans(count)}</th>
               <th />
             </tr>
           </thead>
@@ -81,15 +82,14 @@ export function Density({ count }: { count: number }) {
               <tr key={d.instrument.name} className={d.own ? 'on' : ''}>
                 <td style={{ whiteSpace: 'normal' }}>
                   {d.instrument.name}
-                  {d.own && ' (this job)'}
+                  {d.own && words.thisJob}
                 </td>
                 {d.setting ? (
                   <>
                     <td>
-                      {num(d.setting.step * 1e3, 2)} mrad, {d.setting.repeats}×<br />
-                      <small className="faint">
-                        {u.err(d.setting.spacing)} {u.small} apart
-                      </small>
+                      {words.mrad(num(d.setting.step * 1e3, 2), d.setting.repeats)}
+                      <br />
+                      <small className="faint">{words.apart(u.err(d.setting.spacing), u.small)}</small>
                     </td>
                     <td className="num">{u.err(d.setting.noise)}</td>
                     <td className="num">{u.len(d.setting.sphere_range, 1)}</td>
@@ -99,25 +99,26 @@ export function Density({ count }: { count: number }) {
                       <small className="faint">{clock(d.setting.time_photographs)}</small>
                     </td>
                     <td className="num">
-                      {num(d.setting.points / 1e6, 1)} million
+                      {words.million(num(d.setting.points / 1e6, 1))}
                       <br />
-                      <small className="faint">{num(d.setting.bytes / 1e9, 2)} GB</small>
+                      <small className="faint">{words.gb(num(d.setting.bytes / 1e9, 2))}</small>
                     </td>
                     <td className="num">
                       {num((d.setting.time * count) / 3600, 1)} h<br />
-                      <small className="faint">{num((d.setting.bytes * count) / 1e9, 1)} GB</small>
+                      <small className="faint">{words.gb(num((d.setting.bytes * count) / 1e9, 1))}</small>
                     </td>
                     <td>
                       {canEdit(job) && (
                         <Button size="small" onClick={() => use.mutate(d)}>
-                          Use
+                          {words.use}
                         </Button>
                       )}
                     </td>
                   </>
                 ) : (
                   <td colSpan={7} className="faint" style={{ whiteSpace: 'normal' }}>
-                    cannot: {d.refused}
+                    {words.cannot}
+                    {d.refused}
                   </td>
                 )}
               </tr>
@@ -125,10 +126,7 @@ export function Density({ count }: { count: number }) {
           </tbody>
         </table>
       )}
-      <p className="faint">
-        Photographs not taken on site cannot be added later; those taken can be left unused. Times, battery and storage
-        are those of the profiles in the brief.
-      </p>
+      <p className="faint">{words.photographsNotTakenOn}</p>
     </>
   )
 }

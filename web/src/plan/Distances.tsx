@@ -3,6 +3,7 @@ import type { Schema } from '../api/client'
 import { LengthInput } from '../parts/LengthInput'
 import { useUnits } from '../lib/units'
 import type { Item } from './usePlan'
+import { plan as words } from '../words'
 
 type Data = Schema['PlanData']
 
@@ -33,13 +34,13 @@ export function Distances({
   return (
     <div>
       {list.length > 0 && (
-        <table className="ledger" aria-label="Distances">
+        <table className="ledger" aria-label={words.distances}>
           <thead>
             <tr>
-              <th>Distance to</th>
-              <th className="num">on the plan [{u.code}]</th>
+              <th>{words.distanceTo}</th>
+              <th className="num">{words.onThePlan(u.code)}</th>
               <th>σ</th>
-              <th>measured (empty: planned)</th>
+              <th>{words.measuredEmptyPlanned}</th>
               <th />
             </tr>
           </thead>
@@ -48,7 +49,7 @@ export function Distances({
               <tr key={k}>
                 <td>
                   <Select
-                    aria-label={`Target of distance ${k + 1}`}
+                    aria-label={words.targetOfDistance(k + 1)}
                     size="small"
                     style={{ width: 110 }}
                     value={x.to}
@@ -61,7 +62,7 @@ export function Distances({
                 <td>
                   <LengthInput
                     small
-                    label={`Sigma of distance ${k + 1}`}
+                    label={words.sigmaOfDistance(k + 1)}
                     value={x.sigma}
                     disabled={!edit}
                     onChange={(v) => change(k, { sigma: v ?? 0.001 })}
@@ -69,7 +70,7 @@ export function Distances({
                 </td>
                 <td>
                   <LengthInput
-                    label={`Measured distance ${k + 1}`}
+                    label={words.measuredDistance(k + 1)}
                     digits={4}
                     value={x.measured}
                     disabled={!edit}
@@ -79,7 +80,7 @@ export function Distances({
                 <td>
                   {edit && (
                     <Button type="text" size="small" onClick={() => put({ distances: list.filter((_, i) => i !== k) })}>
-                      remove
+                      {words.remove}
                     </Button>
                   )}
                 </td>
@@ -94,7 +95,7 @@ export function Distances({
             size="small"
             onClick={() => put({ distances: [...list, { to: targets[0]!.id, sigma: 0.001, measured: null }] })}
           >
-            Add a distance to another target
+            {words.addADistanceTo}
           </Button>
         </div>
       )}

@@ -3,6 +3,7 @@ import { steps } from '../cloud/keys'
 import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { cellWords, colourOf, type MapMode, type Surface } from './maps'
+import { plan as words } from '../words'
 
 /** A wall developed, seen square on, or a floor from above: every piece in the colour of the map. */
 export function Elevation({ surface, mode, limit }: { surface: Surface; mode: MapMode; limit: number | null }) {
@@ -48,7 +49,7 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
       return Math.abs(a - x) <= p[4]! / 2 && Math.abs(b - y) <= p[5]! / 2
     })
     place.current = [x, y]
-    say(`${u.len(x, 2)} ${u.code} along: ${c ? cellWords(c, u) : 'an opening'}`)
+    say(`${u.len(x, 2)} ${u.code} along: ${c ? cellWords(c, u) : words.anOpening}`)
   }
   // the arrow keys go from piece to piece
   const keys = (e: React.KeyboardEvent) => {
@@ -62,27 +63,31 @@ export function Elevation({ surface, mode, limit }: { surface: Surface; mode: Ma
   }
   const percent = (v: number) => `${num((100 * v) / surface.area, 1)} %`
   return (
-    <div className="elevation" role="group" aria-label={`Elevation of ${surface.name}`}>
+    <div className="elevation" role="group" aria-label={words.elevationOf(surface.name)}>
       <div className="head">
         <h2>
-          {surface.name}, {floor ? 'from above' : 'developed'}
+          {surface.name}, {floor ? words.fromAbove : words.developed}
         </h2>
         <span>
-          {u.area(surface.area)}, covered {percent(surface.once)}, twice {percent(surface.twice)}
-          {surface.required ? `, required ${u.err(surface.required)} ${u.small}` : ', nothing required'}
+          {words.coveredTwice(
+            u.area(surface.area),
+            percent(surface.once),
+            percent(surface.twice),
+            surface.required ? words.required(u.err(surface.required), u.small) : words.nothingRequired,
+          )}
         </span>
       </div>
       <canvas
         ref={canvas}
         role="application"
         tabIndex={0}
-        aria-label={`Pieces of ${surface.name}: the arrow keys go from one to the next`}
+        aria-label={words.piecesOfTheArrow(surface.name)}
         onPointerMove={point}
         onPointerLeave={() => say('')}
         onKeyDown={keys}
       />
       <small className="faint" role="status">
-        {said || 'Point at a piece to read it, or go through them with the arrow keys.'}
+        {said || words.pointAtAPieceTo}
       </small>
     </div>
   )

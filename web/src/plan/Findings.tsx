@@ -6,6 +6,7 @@ import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Against, Head, Ledger, VerdictCard } from '../parts'
 import type { Change, Item } from './usePlan'
+import { plan as words } from '../words'
 
 /** What would go wrong, what the error is made of, and the one change that helps most. */
 export function Findings({
@@ -52,9 +53,8 @@ export function Findings({
         })
       if (c.fit.length >= 3) {
         onApply(changes)
-        if (c.check.length === 0)
-          void message.info('All three are needed for the fit; place a fourth target to hold one back.')
-      } else void message.warning('Fewer than 3 targets are measured by two stations: place or propose targets first.')
+        if (c.check.length === 0) void message.info(words.allThreeAreNeeded)
+      } else void message.warning(words.fewerThan3Targets)
     },
   )
   const take = (a: Schema['AdviceDto']) => {
@@ -92,14 +92,15 @@ export function Findings({
       {weakest && (
         <VerdictCard
           tone={p.refused ? 'doubtful' : judged}
-          title={`${weakest.name} will come out at ${u.err(worst)} ${u.small}${limit ? ` of ${u.err(limit)} ${u.small}` : ''}`}
+          title={words.willComeOutAt(
+            weakest.name,
+            u.err(worst),
+            u.small,
+            limit ? words.of2(u.err(limit), u.small) : '',
+          )}
           evidence={[
-            `3-D, 95 %, ${p.on_grid ? 'on the grid' : 'within the block'}: the weakest of ${p.targets.length} targets`,
-            ...(job.brief.tie_by_clouds
-              ? [
-                  `Ties by clouds are counted, as even and still surfaces give them, ${u.err(0.001)} ${u.small} (1σ) between two scans of one. The registration finds and judges them; what repeats, or shares too little, it leaves out.`,
-                ]
-              : []),
+            words.n3D95The(p.on_grid ? words.onTheGrid : words.withinTheBlock, p.targets.length),
+            ...(job.brief.tie_by_clouds ? [words.tiesByCloudsAre(u.err(0.001), u.small)] : []),
           ]}
           meaning={p.refused ?? undefined}
         >
@@ -115,26 +116,24 @@ export function Findings({
                 ))}
               </div>
               <div className="legend">
-                made of{' '}
+                {words.madeOf}
                 {p.budget.map((b, i) => (
                   <span key={b.name}>
                     <i className={`part${i}`} />
                     {b.name} {num(100 * b.share, 0)} %
                   </span>
                 ))}{' '}
-                <span className="faint">of its variance</span>
+                <span className="faint">{words.ofItsVariance}</span>
               </div>
             </div>
           )}
         </VerdictCard>
       )}
-      {!weakest && p.refused && (
-        <VerdictCard tone="failed" title="No error can be predicted yet" evidence={[p.refused]} />
-      )}
+      {!weakest && p.refused && <VerdictCard tone="failed" title={words.noErrorCanBe} evidence={[p.refused]} />}
       {advice.data && advice.data.length > 0 && (
         <>
-          <Head aside="largest 3-D error, 95 %">What would help most</Head>
-          <table className="ledger" aria-label="Advice">
+          <Head aside={words.largest3DError}>{words.whatWouldHelpMost}</Head>
+          <table className="ledger" aria-label={words.advice}>
             <tbody>
               {advice.data.map((a, k) => (
                 <tr key={k}>
@@ -145,7 +144,7 @@ export function Findings({
                   <td>
                     {canEdit(job) && (
                       <Button size="small" onClick={() => take(a)}>
-                        Take
+                        {words.take}
                       </Button>
                     )}
                   </td>
@@ -155,14 +154,10 @@ export function Findings({
           </table>
         </>
       )}
-      {advice.isFetching && <p className="faint">trying single changes…</p>}
-      <Head aside={cover.traps.length ? `${cover.traps.length} to look at` : ''}>What would go wrong</Head>
-      {cover.traps.length === 0 && (
-        <p className="empty">
-          Nothing found: stations hang together, targets hold them, control is spread and checked.
-        </p>
-      )}
-      <ul className="traps" aria-label="Traps">
+      {advice.isFetching && <p className="faint">{words.tryingSingleChanges}</p>}
+      <Head aside={cover.traps.length ? words.toLookAt(cover.traps.length) : ''}>{words.whatWouldGoWrong}</Head>
+      {cover.traps.length === 0 && <p className="empty">{words.nothingFoundStationsHang}</p>}
+      <ul className="traps" aria-label={words.traps}>
         {cover.traps.map((t, k) => (
           <li key={k} className={t.grade}>
             <b>
@@ -185,45 +180,49 @@ export function Findings({
             </span>
             {t.mend === 'control' && canEdit(job) && (
               <Button size="small" loading={spread.isPending} onClick={() => spread.mutate(undefined)}>
-                Spread control over the site, hold some back
+                {words.spreadControlOverThe}
               </Button>
             )}
           </li>
         ))}
       </ul>
-      <Head aside={p.on_grid ? 'on the grid, 95 %' : 'within the block, 95 %'}>Predicted error</Head>
+      <Head aside={p.on_grid ? words.onTheGrid95 : words.withinTheBlock95}>{words.predictedError}</Head>
       <Ledger
-        label="Predicted error"
+        label={words.predictedError}
         rows={p.targets}
         id={(t) => t.name}
         onSelect={(id) => id && onSelect(id)}
-        empty="Place targets to see the error that will come out."
+        empty={words.placeTargetsToSee}
         tone={(t) => (limit != null && t.error.spatial > limit ? 'bad' : undefined)}
         columns={[
-          { head: 'Target', cell: (t) => t.name },
-          { head: <>hor. [{u.small}]</>, num: true, cell: (t) => u.err(t.error.horizontal) },
-          { head: <>vert. [{u.small}]</>, num: true, cell: (t) => u.err(t.error.vertical) },
+          { head: words.target, cell: (t) => t.name },
+          { head: <>{words.hor(u.small)}</>, num: true, cell: (t) => u.err(t.error.horizontal) },
+          { head: <>{words.vert(u.small)}</>, num: true, cell: (t) => u.err(t.error.vertical) },
           { head: <>3-D [{u.small}]</>, num: true, cell: (t) => u.err(t.error.spatial) },
           {
-            head: 'against the limit',
+            head: words.againstTheLimit,
             cell: (t) => (limit ? <Against value={t.error.spatial} limit={limit} label={t.name} /> : null),
           },
         ]}
       />
       {loose.length > 0 && (
         <>
-          <Head aside="found four times in five, at 0.1 % false alarms">A knock that nobody would notice</Head>
+          <Head aside={words.foundFourTimesIn}>{words.aKnockThatNobody}</Head>
           <Ledger
-            label="Unnoticed knocks"
+            label={words.unnoticedKnocks}
             rows={loose}
             id={(k) => k.target}
             empty=""
             columns={[
-              { head: 'Target', cell: (k) => k.target },
-              { head: 'between', cell: (k) => `${k.before} and ${k.after}` },
-              { head: <>up to [{u.small}]</>, num: true, cell: (k) => (k.size == null ? 'any' : u.err(k.size)) },
-              { head: <>moves [{u.small}]</>, num: true, cell: (k) => (k.effect == null ? '–' : u.err(k.effect)) },
-              { head: '', cell: (k) => (k.size == null ? `nothing else holds ${k.harms}` : k.harms) },
+              { head: words.target, cell: (k) => k.target },
+              { head: words.betweenPlain, cell: (k) => `${k.before} and ${k.after}` },
+              {
+                head: <>{words.upTo(u.small)}</>,
+                num: true,
+                cell: (k) => (k.size == null ? words.any : u.err(k.size)),
+              },
+              { head: <>{words.moves(u.small)}</>, num: true, cell: (k) => (k.effect == null ? '–' : u.err(k.effect)) },
+              { head: '', cell: (k) => (k.size == null ? words.nothingElseHolds(k.harms) : k.harms) },
             ]}
           />
         </>

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Schema } from '../api/client'
 import { LengthInput } from '../parts/LengthInput'
 import type { Item } from './usePlan'
+import { plan as words } from '../words'
 
 /** Scale and turn of a picture by two points of it: where the first lies, how far the second is and which way. */
 export function FitUnderlay({
@@ -40,7 +41,7 @@ export function FitUnderlay({
   return (
     <div>
       <label>
-        How strongly it is drawn
+        {words.howStronglyItIs}
         <Slider
           min={0.1}
           max={1}
@@ -52,9 +53,9 @@ export function FitUnderlay({
       {!line ? (
         <div className="bar">
           <Button type="primary" onClick={onStart}>
-            Fit by two points
+            {words.fitByTwoPoints}
           </Button>
-          <span className="faint">Click two points of the picture that you know, far apart.</span>
+          <span className="faint">{words.clickTwoPointsOfThe}</span>
         </div>
       ) : (
         <form
@@ -65,21 +66,21 @@ export function FitUnderlay({
         >
           <div className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}>
             <div className="field">
-              <span className="label">First point, x</span>
-              <LengthInput label="First point x" value={first[0]} onChange={(v) => setFirst([v ?? 0, first[1]])} />
+              <span className="label">{words.firstPointX}</span>
+              <LengthInput label={words.firstPointX2} value={first[0]} onChange={(v) => setFirst([v ?? 0, first[1]])} />
             </div>
             <div className="field">
-              <span className="label">First point, y</span>
-              <LengthInput label="First point y" value={first[1]} onChange={(v) => setFirst([first[0], v ?? 0])} />
+              <span className="label">{words.firstPointY}</span>
+              <LengthInput label={words.firstPointY2} value={first[1]} onChange={(v) => setFirst([first[0], v ?? 0])} />
             </div>
             <div className="field">
-              <span className="label">True distance</span>
-              <LengthInput label="True distance" value={length} onChange={setLength} />
+              <span className="label">{words.trueDistance}</span>
+              <LengthInput label={words.trueDistance} value={length} onChange={setLength} />
             </div>
             <div className="field">
-              <span className="label">Direction, from x</span>
+              <span className="label">{words.directionFromX}</span>
               <InputNumber
-                aria-label="Direction"
+                aria-label={words.direction}
                 value={angle == null ? null : Number(angle.toFixed(3))}
                 suffix="°"
                 controls={false}
@@ -90,9 +91,9 @@ export function FitUnderlay({
           </div>
           <div className="bar">
             <Button type="primary" htmlType="submit" disabled={!length || d0 < 1e-6}>
-              Fit the picture
+              {words.fitThePicture}
             </Button>
-            <Button onClick={onStart}>Other points</Button>
+            <Button onClick={onStart}>{words.otherPoints}</Button>
           </div>
         </form>
       )}

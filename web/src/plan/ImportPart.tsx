@@ -1,9 +1,9 @@
 import { Button, Select, Upload } from 'antd'
 import { useState } from 'react'
 import { api, unwrap } from '../api/client'
-import { plural } from '../lib/format'
 import { useChange, useJob } from '../lib/hooks'
 import { SliceCloud } from './SliceCloud'
+import { plan as words } from '../words'
 
 /** Drawings and pictures that come into the plan. */
 export function ImportPart() {
@@ -20,7 +20,7 @@ export function ImportPart() {
           headers: { 'Content-Type': 'application/geo+json' },
         }),
       ),
-    (items) => say(`${plural(items.length, 'item')} came in`),
+    (items) => say(words.itemsCameIn(items.length)),
   )
   const underlay = useChange(async (f: File) => {
     const { width, height } = await createImageBitmap(f)
@@ -36,18 +36,18 @@ export function ImportPart() {
   return (
     <div className="slices">
       <label>
-        Unit of a DXF drawing
+        {words.unitOfADxf}
         <Select
-          aria-label="Unit of the drawing"
+          aria-label={words.unitOfTheDrawing}
           value={unit}
           onChange={setUnit}
           options={[
-            { value: '', label: 'as the drawing says' },
-            { value: 'm', label: 'metres' },
-            { value: 'mm', label: 'millimetres' },
-            { value: 'ft', label: 'international feet' },
-            { value: 'ftUS', label: 'US survey feet' },
-            { value: 'in', label: 'inches' },
+            { value: '', label: words.asTheDrawingSays },
+            { value: 'm', label: words.metres },
+            { value: 'mm', label: words.millimetres },
+            { value: 'ft', label: words.internationalFeet },
+            { value: 'ftUS', label: words.usSurveyFeet },
+            { value: 'in', label: words.inches },
           ]}
         />
       </label>
@@ -59,7 +59,7 @@ export function ImportPart() {
           return false
         }}
       >
-        <Button>Picture as underlay</Button>
+        <Button>{words.pictureAsUnderlay}</Button>
       </Upload>
       <SliceCloud />
       <Upload
@@ -71,7 +71,7 @@ export function ImportPart() {
         }}
       >
         <Button type="primary" loading={imported.isPending}>
-          Import DXF or GeoJSON
+          {words.importDxfOrGeojson}
         </Button>
       </Upload>
       <span className="faint" role="status">

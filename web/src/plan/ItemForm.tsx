@@ -9,18 +9,19 @@ import { StationFields } from './item/StationFields'
 import { TargetFields } from './item/TargetFields'
 import { Vertices } from './item/Vertices'
 import type { Item } from './usePlan'
+import { plan as words } from '../words'
 
 export const KIND_NAMES: Record<string, string> = {
-  wall: 'Wall',
-  obstacle: 'Obstacle',
-  column: 'Column',
-  floor: 'Floor',
-  area: 'Area',
-  edge: 'Breakline',
-  height: 'Spot height',
-  underlay: 'Underlay',
-  station: 'Station',
-  target: 'Target',
+  wall: words.wall,
+  obstacle: words.obstacle,
+  column: words.column,
+  floor: words.floor,
+  area: words.area,
+  edge: words.breakline,
+  height: words.spotHeight,
+  underlay: words.underlay,
+  station: words.station,
+  target: words.target,
 }
 
 /** Everything about one item, by number. Enter applies. */
@@ -57,7 +58,7 @@ export function ItemForm({
         aside={
           edit && (
             <Button danger size="small" onClick={onRemove}>
-              Remove
+              {words.removeTitle}
             </Button>
           )
         }
@@ -68,26 +69,27 @@ export function ItemForm({
       <Conflicts draft={draft} name={(p) => p.replaceAll('_', ' ')} />
       <div className="fields" style={{ gridTemplateColumns: 'repeat(4, 1fr)' }}>
         <Field name="Name">
-          <Input aria-label="Name" value={d.name} disabled={!edit} onChange={(e) => put({ name: e.target.value })} />
+          <Input
+            aria-label={words.name}
+            value={d.name}
+            disabled={!edit}
+            onChange={(e) => put({ name: e.target.value })}
+          />
         </Field>
         <ShapeFields {...part} />
         {k === 'station' && <StationFields {...part} step={step} />}
         {k === 'target' && <TargetFields {...part} />}
       </div>
-      {d.target === 'checker' && (
-        <p className="faint">
-          Hang it turned by some 20°, anticlockwise as seen from the front: the predicted error counts on it.
-        </p>
-      )}
+      {d.target === 'checker' && <p className="faint">{words.hangItTurnedBy}</p>}
       {(d.line?.length ?? 0) > 0 && <Vertices d={d} closed={k !== 'wall' && k !== 'edge'} edit={edit} put={put} />}
       {k === 'target' && <Distances d={d} items={items} own={item.id} edit={edit} put={put} />}
       {k === 'wall' && <Openings d={d} edit={edit} put={put} />}
       {edit && changed && (
         <div className="bar">
           <Button type="primary" htmlType="submit">
-            Apply
+            {words.apply}
           </Button>
-          <Button onClick={() => set(item.data)}>Leave as it was</Button>
+          <Button onClick={() => set(item.data)}>{words.leaveAsItWas}</Button>
         </div>
       )}
     </form>

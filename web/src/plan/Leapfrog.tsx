@@ -6,6 +6,7 @@ import { angle } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Head, Ledger } from '../parts'
 import type { Change, Item } from './usePlan'
+import { plan as words } from '../words'
 
 /** Open ground: which spheres stay and which are carried at every move. */
 export function Leapfrog({
@@ -60,7 +61,7 @@ export function Leapfrog({
   }
   return (
     <>
-      <Head aside={`${order.length} stations in order`}>Leapfrog over open ground</Head>
+      <Head aside={words.stationsInOrder(order.length)}>{words.leapfrogOverOpenGround}</Head>
       <form
         className="fields"
         style={{ gridTemplateColumns: 'repeat(3, 1fr)' }}
@@ -70,9 +71,9 @@ export function Leapfrog({
         }}
       >
         <div className="field">
-          <span className="label">Spheres in stock</span>
+          <span className="label">{words.spheresInStock}</span>
           <InputNumber
-            aria-label="Spheres in stock"
+            aria-label={words.spheresInStock}
             value={spheres}
             min={4}
             max={40}
@@ -84,39 +85,36 @@ export function Leapfrog({
         </div>
         <div className="field" style={{ alignSelf: 'end' }}>
           <Button type="primary" htmlType="submit" loading={run.isPending} disabled={order.length < 2}>
-            Plan the moves
+            {words.planTheMoves}
           </Button>
         </div>
         {moves.length > 0 && canEdit(job) && (
           <div className="field" style={{ alignSelf: 'end' }}>
-            <Button onClick={take}>Put these on the plan</Button>
+            <Button onClick={take}>{words.putTheseOnThe}</Button>
           </div>
         )}
       </form>
-      <p className="faint">
-        At every station the spheres that stay tie it to the one before; the others are carried before its scan to where
-        it and the next both measure them. In order: {order.join(' ')}.
-      </p>
+      <p className="faint">{words.atEveryStationThe(order.join(' '))}</p>
       {moves.length > 0 && (
         <Ledger
-          label="Carrying list"
+          label={words.carryingList}
           rows={moves}
           id={(m) => m.station}
           empty=""
           tone={(m) => (m.faults.length ? 'bad' : undefined)}
           columns={[
-            { head: 'At', cell: (m) => m.station },
-            { head: 'stay', cell: (m) => m.stay.join(' ') || '–' },
+            { head: words.at, cell: (m) => m.station },
+            { head: words.stay, cell: (m) => m.stay.join(' ') || '–' },
             {
-              head: 'carry to, from the station',
+              head: words.carryToFromThe,
               cell: (m) =>
                 m.carry.map((c) => (
                   <div key={c.sphere}>
-                    {c.sphere}: {u.len(c.distance, 1)} {u.code} at {angle(c.bearing, true)}
+                    {words.atSphere(c.sphere, u.len(c.distance, 1), u.code, angle(c.bearing, true))}
                   </div>
                 )),
             },
-            { head: <>tie, 95 % [{u.small}]</>, num: true, cell: (m) => u.err(m.tie95) },
+            { head: <>{words.tie95(u.small)}</>, num: true, cell: (m) => u.err(m.tie95) },
             { head: '', cell: (m) => m.faults.join(', ') },
           ]}
         />

@@ -5,6 +5,7 @@ import { PlanMap } from './canvas/map'
 import { drawOverlays, type Overlays } from './canvas/overlays'
 import { type Hands, takeUp } from './canvas/tools'
 import type { Item } from './usePlan'
+import { plan as words } from '../words'
 
 export type Tool =
   'pick' | 'fit' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'edge' | 'height' | 'station' | 'target'
@@ -82,7 +83,7 @@ export function PlanCanvas(p: Props) {
       className="ol"
       role="application"
       tabIndex={0}
-      aria-label="Plan"
+      aria-label={words.plan}
       data-metres={METRES[units.code]}
       onKeyDown={keys}
     />

@@ -13,6 +13,7 @@ import { KIND_NAMES } from './ItemForm'
 import { Leapfrog } from './Leapfrog'
 import { Propose } from './Propose'
 import type { Change, Item } from './usePlan'
+import { plan as words } from '../words'
 
 export type Page = 'findings' | 'items' | 'cover' | 'propose' | 'leapfrog' | 'density'
 
@@ -45,23 +46,21 @@ export function PlanPages(p: Props) {
     <>
       <Segmented<Page>
         block
-        aria-label="Page"
+        aria-label={words.page}
         value={page}
         onChange={p.setPage}
         options={[
-          { value: 'findings', label: 'Findings' },
-          { value: 'items', label: 'Items' },
-          { value: 'cover', label: 'Coverage' },
-          { value: 'propose', label: 'Propose' },
-          { value: 'leapfrog', label: 'Leapfrog' },
-          { value: 'density', label: 'Density' },
+          { value: 'findings', label: words.findings },
+          { value: 'items', label: words.itemsText },
+          { value: 'cover', label: words.coverage },
+          { value: 'propose', label: words.propose },
+          { value: 'leapfrog', label: words.leapfrog },
+          { value: 'density', label: words.density },
         ]}
       />
-      {page === 'findings' && stations === 0 && (
-        <p className="empty">Place stations to see what would come out, and what would go wrong.</p>
-      )}
+      {page === 'findings' && stations === 0 && <p className="empty">{words.placeStationsToSee}</p>}
       {(page === 'findings' || page === 'cover') && stations > 0 && (
-        <States of={cover} what="What would come out">
+        <States of={cover} what={words.whatWouldComeOut}>
           {page === 'findings' && cover.data && (
             <Findings cover={cover.data} items={items} onSelect={byName} onApply={p.onApply} free={free} />
           )}
@@ -108,23 +107,23 @@ function Items({ items, picked, onPick }: { items: Item[]; picked: string[]; onP
     <>
       <div className="bar">
         <Segmented
-          aria-label="Kind of item"
+          aria-label={words.kindOfItem}
           size="small"
           value={kind}
           onChange={setKind}
-          options={[{ value: '', label: 'all' }, ...kinds.map((k) => ({ value: k, label: KIND_NAMES[k] ?? k }))]}
+          options={[{ value: '', label: words.all }, ...kinds.map((k) => ({ value: k, label: KIND_NAMES[k] ?? k }))]}
         />
       </div>
       <Ledger
-        label="Items"
+        label={words.itemsText}
         rows={rows}
         id={(i) => i.id}
         picked={picked}
         onPick={onPick}
-        empty="Nothing on the plan yet."
+        empty={words.nothingOnThePlan}
         columns={[
-          { head: 'Name', cell: (i) => i.data.name },
-          { head: 'Kind', cell: (i) => KIND_NAMES[i.kind] ?? i.kind },
+          { head: words.name, cell: (i) => i.data.name },
+          { head: words.kind, cell: (i) => KIND_NAMES[i.kind] ?? i.kind },
           { head: `x [${u.code}]`, num: true, cell: (i) => u.len(coordinate(i, 0), 2) },
           { head: `y [${u.code}]`, num: true, cell: (i) => u.len(coordinate(i, 1), 2) },
           {
@@ -133,7 +132,7 @@ function Items({ items, picked, onPick }: { items: Item[]; picked: string[]; onP
             cell: (i) => u.len(i.data.line?.length ? i.data.base : i.data.position?.[2], 2),
           },
           {
-            head: `length [${u.code}]`,
+            head: words.length(u.code),
             num: true,
             cell: (i) => (i.data.line?.length ? num(length(i.data.line) / u.metres, 2) : ''),
           },

@@ -7,28 +7,29 @@ import { ImportPart } from './ImportPart'
 import { type MapMode, MAPS } from './maps'
 import type { Tool } from './PlanCanvas'
 import type { Item, usePlan } from './usePlan'
+import { plan as words } from '../words'
 
 const TOOLS: { value: Tool; label: string }[] = [
-  { value: 'pick', label: 'Pick' },
-  { value: 'station', label: 'Station' },
-  { value: 'target', label: 'Target' },
-  { value: 'wall', label: 'Wall' },
+  { value: 'pick', label: words.pick },
+  { value: 'station', label: words.station },
+  { value: 'target', label: words.target },
+  { value: 'wall', label: words.wall },
 ]
 /** What is drawn less often. */
 const MORE: { value: Tool; label: string; says: string }[] = [
-  { value: 'obstacle', label: 'Obstacle', says: 'o: a closed outline that stands in the way' },
-  { value: 'column', label: 'Column', says: 'c: round' },
-  { value: 'floor', label: 'Floor', says: 'f: a level surface, between storeys or wanted itself' },
-  { value: 'area', label: 'Area', says: 'a: no instrument, or a hazard' },
-  { value: 'edge', label: 'Breakline', says: 'e: where the ground falls' },
-  { value: 'height', label: 'Spot height', says: 'h: a known height of the ground' },
+  { value: 'obstacle', label: words.obstacle, says: words.oAClosedOutline },
+  { value: 'column', label: words.column, says: words.cRound },
+  { value: 'floor', label: words.floor, says: words.fALevelSurface },
+  { value: 'area', label: words.area, says: words.aNoInstrumentOr },
+  { value: 'edge', label: words.breakline, says: words.eWhereTheGround },
+  { value: 'height', label: words.spotHeight, says: words.hAKnownHeight },
 ]
 const FILES = [
-  ['sheet.pdf', 'Plan sheet to print (PDF)'],
-  ['field.html', 'Field copy for the tablet, needs no connection'],
-  ['plan.dxf', 'Plan as DXF'],
-  ['plan.geojson', 'Plan as GeoJSON'],
-  ['plan.csv', 'Stations and targets as CSV'],
+  ['sheet.pdf', words.planSheetToPrint],
+  ['field.html', words.fieldCopyForThe],
+  ['plan.dxf', words.planAsDxf],
+  ['plan.geojson', words.planAsGeojson],
+  ['plan.csv', words.stationsAndTargetsAs],
 ]
 
 interface Props {
@@ -56,14 +57,14 @@ export function PlanTools(p: Props) {
   const job = useJob()
   const { tool, setTool } = p
   return (
-    <div className="tools" role="toolbar" aria-label="Plan tools">
+    <div className="tools" role="toolbar" aria-label={words.planTools}>
       {p.edit && (
         <>
-          <Segmented<Tool> aria-label="Tool" value={tool} onChange={setTool} options={TOOLS} />
+          <Segmented<Tool> aria-label={words.tool} value={tool} onChange={setTool} options={TOOLS} />
           <Select<Tool, (typeof MORE)[number]>
-            aria-label="More to draw"
+            aria-label={words.moreToDraw}
             value={MORE.some((m) => m.value === tool) ? tool : undefined}
-            placeholder="More…"
+            placeholder={words.more}
             onChange={setTool}
             style={{ width: 104 }}
             popupMatchSelectWidth={310}
@@ -88,10 +89,10 @@ export function PlanTools(p: Props) {
           </div>
         }
       >
-        <Button>Print, export</Button>
+        <Button>{words.printExport}</Button>
       </Popover>
       <Segmented
-        aria-label="Plan or 3-D"
+        aria-label={words.planOr3D}
         value={p.space ? '3-D' : 'Plan'}
         options={['Plan', '3-D']}
         onChange={(v) => {
@@ -101,7 +102,7 @@ export function PlanTools(p: Props) {
         }}
       />
       <Select<MapMode, (typeof MAPS)[number]>
-        aria-label="Map"
+        aria-label={words.map}
         value={p.mode}
         onChange={p.setMode}
         style={{ width: 176 }}
@@ -120,10 +121,10 @@ function EditTools({ plan, chosen }: Props) {
   return (
     <>
       <Button disabled={!plan.canUndo} onClick={() => void plan.undo()}>
-        Undo
+        {words.undo}
       </Button>
       <Button disabled={!plan.canRedo} onClick={() => void plan.redo()}>
-        Redo
+        {words.redo}
       </Button>
       <Popover
         trigger="click"
@@ -132,17 +133,17 @@ function EditTools({ plan, chosen }: Props) {
           <Arrange items={chosen} free={(kind, taken) => freeName(items, kind, taken)} onApply={(c) => void apply(c)} />
         }
       >
-        <Button disabled={chosen.length === 0}>Arrange</Button>
+        <Button disabled={chosen.length === 0}>{words.arrange}</Button>
       </Popover>
       <Popover
         trigger="click"
         placement="bottomLeft"
         content={<ByNumber items={items} onApply={(c) => void apply(c)} />}
       >
-        <Button>By number</Button>
+        <Button>{words.byNumber}</Button>
       </Popover>
       <Popover trigger="click" placement="bottomLeft" content={<ImportPart />}>
-        <Button>Import</Button>
+        <Button>{words.importWord}</Button>
       </Popover>
     </>
   )

@@ -8,6 +8,7 @@ import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { takenUp } from './drawing'
 import type { Change, Item } from './usePlan'
+import { plan as words } from '../words'
 
 type Alternative = Schema['AlternativeDto']
 
@@ -59,10 +60,7 @@ export function Propose({
           }
         }),
       )
-      if (!places.length)
-        void message.info(
-          'Nothing to add: stations that follow one another share three targets that hold them, or no free place serves them.',
-        )
+      if (!places.length) void message.info(words.nothingToAddStations)
     },
   )
   const take = (a: Alternative) => {
@@ -71,39 +69,29 @@ export function Propose({
   }
   return (
     <>
-      <Head aside="locked stations stay">Propose stations</Head>
+      <Head aside={words.lockedStationsStay}>{words.proposeStations}</Head>
       {canEdit(job) && <Wish busy={!!busy || run.isPending} onPropose={(wish) => run.mutate(wish)} />}
       {canEdit(job) && items.filter((i) => i.kind === 'station').length > 1 && (
         <div className="bar">
           <Button loading={spheres.isPending} onClick={() => spheres.mutate(undefined)}>
-            Propose targets
+            {words.proposeTargets}
           </Button>
-          <span className="faint">spheres so that stations which follow one another share three that hold them</span>
+          <span className="faint">{words.spheresSoThatStations}</span>
         </div>
       )}
-      <p className="faint">
-        Floors: {floors.map((f) => `${u.len(f, 2)} ${u.code}`).join(', ')}. Wanted surfaces are the walls and floors
-        with a required spacing.
-      </p>
+      <p className="faint">{words.floorsWantedSurfacesAre(floors.map((f) => `${u.len(f, 2)} ${u.code}`).join(', '))}</p>
       {busy && (
         <p aria-live="polite">
-          {busy.message || 'waiting for a worker'}… {num(100 * busy.progress, 0)} %
+          {busy.message || words.waitingForAWorker}… {num(100 * busy.progress, 0)} %
         </p>
       )}
       {!busy && failed?.state === 'failed' && <p className="warn">{failed.message}</p>}
       {p && (
         <>
-          {p.stale && <p className="warn">The plan has changed since; propose again for its present state.</p>}
-          <p>
-            {num(100 * p.reachable, 1)} % of what is required can be covered from any of {p.places} places.
-          </p>
+          {p.stale && <p className="warn">{words.thePlanHasChanged}</p>}
+          <p>{words.ofWhatIsRequired(num(100 * p.reachable, 1), p.places)}</p>
           <Proposals of={p.alternatives} shown={shown} onShow={onShow} onTake={canEdit(job) ? take : undefined} />
-          {p.alternatives.some((a) => a.groups > 1) && (
-            <p className="faint">
-              Groups that share too little are tied by three targets that stations of both see, or by a station between
-              them: in the doorway, on the landing of the stairs.
-            </p>
-          )}
+          {p.alternatives.some((a) => a.groups > 1) && <p className="faint">{words.groupsThatShareToo}</p>}
         </>
       )}
     </>
@@ -127,13 +115,13 @@ function Wish({ busy, onPropose }: { busy: boolean; onPropose: (w: WishT) => voi
       }}
     >
       <div className="field">
-        <span className="label">Instrument height</span>
-        <LengthInput label="Instrument height" value={height} onChange={setHeight} />
+        <span className="label">{words.instrumentHeight}</span>
+        <LengthInput label={words.instrumentHeight} value={height} onChange={setHeight} />
       </div>
       <div className="field">
-        <span className="label">Cover at least</span>
+        <span className="label">{words.coverAtLeast}</span>
         <InputNumber
-          aria-label="Cover at least"
+          aria-label={words.coverAtLeast}
           value={share}
           min={50}
           max={100}
@@ -144,9 +132,9 @@ function Wish({ busy, onPropose }: { busy: boolean; onPropose: (w: WishT) => voi
         />
       </div>
       <div className="field">
-        <span className="label">Overlap at least</span>
+        <span className="label">{words.overlapAtLeast}</span>
         <InputNumber
-          aria-label="Overlap at least"
+          aria-label={words.overlapAtLeast}
           value={overlap}
           min={30}
           max={70}
@@ -158,7 +146,7 @@ function Wish({ busy, onPropose }: { busy: boolean; onPropose: (w: WishT) => voi
       </div>
       <div className="field" style={{ alignSelf: 'end' }}>
         <Button type="primary" htmlType="submit" loading={busy}>
-          Propose
+          {words.propose}
         </Button>
       </div>
     </form>
@@ -176,19 +164,22 @@ function Proposals(p: {
 }) {
   const u = useUnits()
   const lines: Line[] = [
-    ['stations', (a) => a.stations.length],
-    ['… at least, all hanging together', (a) => (a.groups < 2 ? a.at_least_together : '–')],
-    ['… at least, for the cover alone', (a) => a.at_least],
-    ['covered once', (a) => `${num(100 * a.once, 1)} %`],
-    ['covered twice', (a) => `${num(100 * a.twice, 1)} %`],
-    ['hang together by overlap', (a) => (a.groups < 2 ? 'yes' : <b className="failed">{a.groups} groups ×</b>)],
-    ['step', (a) => `${num(a.step * 1e3, 2)} mrad`],
-    ['time on site', (a) => span(a.time)],
-    ['points', (a) => `${num(a.points / 1e6, 0)} million`],
-    ['predicted with the plan’s targets', (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`)],
+    [words.stations, (a) => a.stations.length],
+    [words.atLeastAllHanging, (a) => (a.groups < 2 ? a.at_least_together : '–')],
+    [words.atLeastForThe, (a) => a.at_least],
+    [words.coveredOnce, (a) => `${num(100 * a.once, 1)} %`],
+    [words.coveredTwiceText, (a) => `${num(100 * a.twice, 1)} %`],
+    [
+      words.hangTogetherByOverlap,
+      (a) => (a.groups < 2 ? words.yes : <b className="failed">{words.groups2(a.groups)}</b>),
+    ],
+    [words.step, (a) => `${num(a.step * 1e3, 2)} mrad`],
+    [words.timeOnSite, (a) => span(a.time)],
+    [words.points, (a) => `${num(a.points / 1e6, 0)} million`],
+    [words.predictedWithThePlans, (a) => (a.predicted == null ? '–' : `${u.err(a.predicted)} ${u.small}`)],
   ]
   return (
-    <table className="ledger" aria-label="Proposals">
+    <table className="ledger" aria-label={words.proposals}>
       <thead>
         <tr>
           <th />
@@ -219,16 +210,16 @@ function Proposals(p: {
                 onClick={() => p.onShow(p.shown?.name === a.name ? null : a)}
                 aria-pressed={p.shown?.name === a.name}
               >
-                {p.shown?.name === a.name ? 'Hide' : 'Show'}
+                {p.shown?.name === a.name ? words.hide : words.show}
               </Button>{' '}
               {p.onTake && (
                 <Button
                   size="small"
                   type={p.shown?.name === a.name ? 'primary' : 'default'}
                   onClick={() => p.onTake?.(a)}
-                  aria-label={`Take ${a.name}`}
+                  aria-label={words.takeName(a.name)}
                 >
-                  Take
+                  {words.take}
                 </Button>
               )}
             </td>

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { api, unwrap } from '../api/client'
 import { useChange, useJob } from '../lib/hooks'
 import { LengthInput } from '../parts/LengthInput'
+import { plan as words } from '../words'
 
 /** A level slice of a cloud that is there already, laid under the plan in its place. */
 export function SliceCloud() {
@@ -27,29 +28,29 @@ export function SliceCloud() {
       }}
     >
       <label>
-        Cloud of
+        {words.cloudOf}
         <Select
-          aria-label="Cloud of"
+          aria-label={words.cloudOf}
           value={source}
           onChange={setSource}
           style={{ width: '100%' }}
           options={(jobs.data ?? [])
             .filter((j) => j.role !== 'client')
-            .map((j) => ({ value: j.id, label: j.id === job.id ? 'this job' : j.name }))}
+            .map((j) => ({ value: j.id, label: j.id === job.id ? words.thisJob2 : j.name }))}
         />
       </label>
       <div className="fields" style={{ gridTemplateColumns: '1fr 1fr' }}>
         <div className="field">
-          <span className="label">Height on the plan</span>
-          <LengthInput label="Height of the slice" value={height} onChange={setHeight} />
+          <span className="label">{words.heightOnThePlan}</span>
+          <LengthInput label={words.heightOfTheSlice} value={height} onChange={setHeight} />
         </div>
         <div className="field">
-          <span className="label">Thickness</span>
-          <LengthInput label="Thickness of the slice" value={thickness} onChange={setThickness} />
+          <span className="label">{words.thickness}</span>
+          <LengthInput label={words.thicknessOfTheSlice} value={thickness} onChange={setThickness} />
         </div>
       </div>
       <Button htmlType="submit" loading={lay.isPending}>
-        Lay a slice of the cloud under the plan
+        {words.layASliceOf}
       </Button>
     </form>
   )

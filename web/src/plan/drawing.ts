@@ -2,33 +2,34 @@ import type { Schema } from '../api/client'
 import type { Tool } from './PlanCanvas'
 import { storeyAt } from './storeys'
 import type { Change, Item } from './usePlan'
+import { plan as words } from '../words'
 
 type Data = Schema['PlanData']
 type Line = [number, number][]
 
 /** What each tool asks for. */
 export const HINTS: Record<Tool, string> = {
-  fit: 'Click two points of the picture that you know',
-  pick: 'Click to pick, Shift-click to add, Shift-drag a box round several, drag to move; drag a vertex to reshape',
-  wall: 'Click along the wall, double-click to end, Esc to leave',
-  obstacle: 'Click round the obstacle, double-click to close',
-  column: 'Click the middle of the column',
-  floor: 'Click round the floor, double-click to close',
-  area: 'Click round the area, double-click to close',
-  edge: 'Click along the breakline where the ground falls, double-click to end',
-  height: 'Click where the height of the ground is known, then enter it',
-  station: 'Click where the instrument stands',
-  target: 'Click where the target stands',
+  fit: words.clickTwoPointsOf,
+  pick: words.clickToPickShift,
+  wall: words.clickAlongTheWall,
+  obstacle: words.clickRoundTheObstacle,
+  column: words.clickTheMiddleOf,
+  floor: words.clickRoundTheFloor,
+  area: words.clickRoundTheArea,
+  edge: words.clickAlongTheBreakline,
+  height: words.clickWhereTheHeight,
+  station: words.clickWhereTheInstrument,
+  target: words.clickWhereTheTarget,
 }
 const PREFIX: Record<string, string> = {
   station: 'S',
   target: 'K',
-  wall: 'Wall ',
-  obstacle: 'Obstacle ',
-  column: 'Column ',
-  floor: 'Floor ',
-  area: 'Area ',
-  edge: 'Breakline ',
+  wall: words.wallTitle,
+  obstacle: words.obstacleTitle,
+  column: words.columnTitle,
+  floor: words.floorTitle,
+  area: words.areaTitle,
+  edge: words.breaklineTitle,
   height: 'H',
 }
 export const POINTS = ['station', 'target', 'column', 'height']
@@ -129,7 +130,7 @@ export function parsePoints(text: string, metres: number): { name: string; at: [
     const [name = '', ...numbers] = parts.map((p) => p.trim())
     const values = numbers.filter(Boolean).map((n) => Number(n.replace(',', '.')) * metres)
     if (!name || values.length < 2 || values.some((v) => !Number.isFinite(v)))
-      throw new Error(`line ${k}: found “${line.slice(0, 40)}”, expected a name and x, y, and z when it is known`)
+      throw new Error(words.lineFoundExpectedA(k, line.slice(0, 40)))
     return { name, at: [values[0]!, values[1]!, values[2] ?? null] }
   })
 }

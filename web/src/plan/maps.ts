@@ -1,5 +1,6 @@
 import type { Schema } from '../api/client'
 import type { Units } from '../lib/units'
+import { plan as words } from '../words'
 
 export type Surface = Schema['SurfaceDto']
 /** What a map shows of each piece of a surface. */
@@ -8,24 +9,31 @@ export type MapMode = 'station' | 'count' | 'spacing' | 'incidence' | 'why' | 'e
 export const MAPS: { value: MapMode; label: string; says: string }[] = [
   {
     value: 'station',
-    label: 'the picked station',
-    says: 'teal: what the picked station covers, stronger where over the full height',
+    label: words.thePickedStation,
+    says: words.tealWhatThePicked,
   },
-  { value: 'count', label: 'how often covered', says: 'red never, ochre once, teal twice or more' },
-  { value: 'spacing', label: 'best spacing', says: 'teal far finer than required, sand at the limit, red not covered' },
-  { value: 'incidence', label: 'best incidence', says: 'teal square, sand 45°, red over 70° or not covered' },
+  { value: 'count', label: words.howOftenCovered, says: words.redNeverOchreOnce },
+  { value: 'spacing', label: words.bestSpacing, says: words.tealFarFinerThan },
+  { value: 'incidence', label: words.bestIncidence, says: words.tealSquareSand45 },
   {
     value: 'why',
-    label: 'why not covered',
-    says: 'grey hidden, violet outside the field of view, blue out of range, ochre too oblique, red too coarse',
+    label: words.whyNotCovered,
+    says: words.greyHiddenVioletOutside,
   },
   {
     value: 'error',
-    label: 'predicted error',
-    says: '95 % of a point there: teal far below the requirement, red at it or beyond, grey unknown',
+    label: words.predictedErrorPlain,
+    says: words.n95OfAPoint,
   },
 ]
-export const WHY = ['covered', 'hidden', 'outside the field of view', 'out of range', 'too oblique', 'too coarse']
+export const WHY = [
+  words.covered,
+  words.hidden,
+  words.outsideTheFieldOf,
+  words.outOfRange,
+  words.tooOblique,
+  words.tooCoarse,
+]
 const WHY_COLOURS = ['#d5e6e2', '#7d868d', '#6d5a93', '#3d6ea5', '#b07a1a', '#93302b']
 const RED = '#93302b',
   OCHRE = '#b98a22',
@@ -116,6 +124,6 @@ export function directions(s: Surface): (cell: readonly number[]) => [number, nu
 export function cellWords(c: readonly number[], u: Units): string {
   const seen = c[9]
     ? WHY[c[9]]!
-    : `covered by ${c[6]}, spacing ${u.err(c[7])} ${u.small}, incidence ${((c[8]! * 180) / Math.PI).toFixed(0)}°`
+    : words.coveredBySpacingIncidence(c[6], u.err(c[7]), u.small, ((c[8]! * 180) / Math.PI).toFixed(0))
   return `height ${u.len(c[2], 2)} ${u.code}: ${seen}${c[10] ? `, predicted ${u.err(c[10])} ${u.small} (95 %)` : ''}`
 }

@@ -7,6 +7,7 @@ import { toneOf } from './Ledgers'
 import { TieCard } from './TieCard'
 import type { Result } from './useRegistration'
 import type { CloudTie, Ties } from './useTies'
+import { register as words } from '../words'
 
 const ORDER = { failed: 1, doubtful: 0, not_judged: 2, sound: 3 }
 
@@ -17,9 +18,9 @@ export const inOrder = (ties: CloudTie[]) =>
 const share = (v: number[]) => v.map((x) => num(100 * x, x < 0.1 ? 1 : 0)).join(' / ')
 
 function part(t: CloudTie) {
-  const by = t.laid_by ? ', by hand' : ''
+  const by = t.laid_by ? words.byHand : ''
   if (t.decision) return t.decision + by
-  return (t.takes_part ? 'used' : 'left out') + by
+  return (t.takes_part ? words.used : words.leftOut) + by
 }
 
 /** Ties by clouds: what two scans show of the same surfaces, each with its evidence. */
@@ -51,27 +52,32 @@ export function CloudTies(p: {
         />
       )}
       <Ledger
-        label="Ties by clouds"
+        label={words.tiesByClouds}
         rows={rows}
         id={(t) => t.id}
         selected={p.chosen}
         onSelect={p.onChoose}
-        empty="None yet: find them from what the scans themselves show."
+        empty={words.noneYetFindThem}
         tone={(t) => toneOf({ active: t.takes_part, suspect: !!said.get(t.id)?.suspect })}
         columns={[
-          { head: 'Tie', cell: (t) => `${t.a}–${t.b}` },
-          { head: 'Grade', cell: (t) => <Grade value={t.grade} />, value: (t) => ORDER[t.grade] },
-          { head: '', cell: (t) => (t.stale ? 'out of date' : part(t)) },
-          { head: 'overlap [%]', num: true, cell: (t) => share(t.overlap), value: (t) => Math.max(...t.overlap) },
-          { head: 'conflict [%]', num: true, cell: (t) => share(t.conflict), value: (t) => Math.max(...t.conflict) },
-          { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms), value: (t) => t.rms / u.smallMetres },
+          { head: words.tie, cell: (t) => `${t.a}–${t.b}` },
+          { head: words.grade, cell: (t) => <Grade value={t.grade} />, value: (t) => ORDER[t.grade] },
+          { head: '', cell: (t) => (t.stale ? words.outOfDate : part(t)) },
+          { head: words.overlap, num: true, cell: (t) => share(t.overlap), value: (t) => Math.max(...t.overlap) },
+          { head: words.conflict, num: true, cell: (t) => share(t.conflict), value: (t) => Math.max(...t.conflict) },
           {
-            head: <>worst 95 % [{u.small}]</>,
+            head: <>{words.rms(u.small)}</>,
+            num: true,
+            cell: (t) => u.err(t.rms),
+            value: (t) => t.rms / u.smallMetres,
+          },
+          {
+            head: <>{words.worst95(u.small)}</>,
             num: true,
             cell: (t) => u.err(t.weakest95),
             value: (t) => t.weakest95 / u.smallMetres,
           },
-          { head: <>residual [{u.small}]</>, num: true, cell: (t) => u.err(said.get(t.id)?.shift) },
+          { head: <>{words.residual(u.small)}</>, num: true, cell: (t) => u.err(said.get(t.id)?.shift) },
           { head: 'p', num: true, cell: (t) => chance(said.get(t.id)?.p_value), value: (t) => said.get(t.id)?.p_value },
         ]}
       />
@@ -87,7 +93,7 @@ export function FindTies({ ties, scans }: { ties: Ties; scans: number }) {
       disabled={scans < 2}
       onClick={() => ties.find.mutate(undefined)}
     >
-      {ties.ties.length ? 'Find ties by clouds again' : 'Find ties by clouds'}
+      {ties.ties.length ? words.findTiesByClouds : words.findTiesByClouds2}
     </Button>
   )
 }

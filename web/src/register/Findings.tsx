@@ -3,6 +3,7 @@ import type { Schema } from '../api/client'
 import { VerdictCard } from '../parts'
 import { Consequence } from './Otherwise'
 import type { Registration } from './useRegistration'
+import { register as words } from '../words'
 
 type Finding = Schema['FindingDto']
 
@@ -23,28 +24,28 @@ export function Findings({ of: r, onShow }: { of: Registration; onShow: (target:
       <VerdictCard
         key="unplaced"
         tone="failed"
-        title={`${lost.length} scans have no place in the block`}
+        title={words.scansHaveNoPlace(lost.length)}
         evidence={lost.flatMap((f) => f.evidence)}
-        meaning="The others are adjusted without them. Their points are not delivered until they are tied in."
+        meaning={words.theOthersAreAdjusted}
       />
     ),
     ...shown.map((f) => (
       <VerdictCard
         key={f.key}
         tone={tone(f)}
-        title={f.kept ? `Kept as it is: ${f.title}` : f.title}
+        title={f.kept ? words.keptAsItIs(f.title) : f.title}
         evidence={f.evidence}
         meaning={f.meaning}
       >
         {f.target && (
           <Button size="small" onClick={() => onShow(f.target!)}>
-            Show {f.target}
+            {words.show(f.target)}
           </Button>
         )}
         {r.open && <Ways finding={f} of={r} />}
         {r.edit && f.kind !== 'size' && f.kind !== 'unplaced' && (
           <Button size="small" type="text" onClick={() => r.keep.mutate(f)}>
-            {f.kept ? 'Open again' : 'Keep as it is'}
+            {f.kept ? words.openAgain : words.keepAsItIs}
           </Button>
         )}
       </VerdictCard>
@@ -61,12 +62,12 @@ interface Way {
 
 function waysOf(f: Finding): Way[] {
   const out = (ids: string[], name: string, first = false): Way => ({ name, choice: { ids, excluded: true }, first })
-  if (f.kind === 'outlier') return [out(f.after, 'Leave it out', true)]
+  if (f.kind === 'outlier') return [out(f.after, words.leaveItOut, true)]
   if (f.kind !== 'moved' && f.kind !== 'tripod') return []
   return [
-    ...(f.kind === 'moved' ? [{ name: 'Treat as two targets', choice: { ids: f.after, part: 1 }, first: true }] : []),
-    out(f.after, `Leave out the ${f.after.length} after`),
-    out(f.before, `Leave out the ${f.before.length} before`),
+    ...(f.kind === 'moved' ? [{ name: words.treatAsTwoTargets, choice: { ids: f.after, part: 1 }, first: true }] : []),
+    out(f.after, words.leaveOutTheAfter(f.after.length)),
+    out(f.before, words.leaveOutTheBefore(f.before.length)),
   ].filter((w) => w.choice.ids.length > 0)
 }
 

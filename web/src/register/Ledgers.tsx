@@ -4,6 +4,7 @@ import type { Scan } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Grade, Ledger, Term } from '../parts'
 import type { Registration, Result } from './useRegistration'
+import { register as words } from '../words'
 
 /** How a row is set: struck when left out, red when suspected. */
 export function toneOf(o: { active: boolean; suspect: boolean }) {
@@ -19,23 +20,23 @@ export function Ties({ result, picked }: { result: Result; picked: string | null
   const ties = [...result.ties].sort((x, y) => ORDER[x.grade] - ORDER[y.grade])
   return (
     <Ledger
-      label="Ties"
+      label={words.ties}
       rows={ties.filter((t) => !picked || t.a === picked || t.b === picked || t.shared.includes(picked))}
       id={(t) => `${t.a}–${t.b}`}
-      empty="No ties."
+      empty={words.noTies}
       columns={[
-        { head: 'Tie', cell: (t) => `${t.a}–${t.b}` },
-        { head: 'Grade', cell: (t) => <Grade value={t.grade} />, value: (t) => ORDER[t.grade] },
-        { head: 'shared', num: true, cell: (t) => t.shared.length },
-        { head: <>rms [{u.small}]</>, num: true, cell: (t) => u.err(t.rms) },
-        { head: <>worst [{u.small}]</>, num: true, cell: (t) => u.err(t.worst) },
+        { head: words.tie, cell: (t) => `${t.a}–${t.b}` },
+        { head: words.grade, cell: (t) => <Grade value={t.grade} />, value: (t) => ORDER[t.grade] },
+        { head: words.shared, num: true, cell: (t) => t.shared.length },
+        { head: <>{words.rms(u.small)}</>, num: true, cell: (t) => u.err(t.rms) },
+        { head: <>{words.worst(u.small)}</>, num: true, cell: (t) => u.err(t.worst) },
         {
-          head: <>spread [{u.code}]</>,
+          head: <>{words.spread(u.code)}</>,
           num: true,
           value: (t) => t.spread,
           cell: (t) => `${u.len(t.spread, 0)} × ${u.len(t.breadth, 1)}`,
         },
-        { head: 'Reason', width: 150, cell: (t) => t.reasons.join('; ') },
+        { head: words.reason, width: 150, cell: (t) => t.reasons.join('; ') },
       ]}
     />
   )
@@ -52,14 +53,14 @@ export function Observations(p: {
   const rows = (p.result.observations ?? []).filter((o) => !p.picked || o.target === p.picked || o.scan === p.picked)
   return (
     <Ledger
-      label="Observations"
+      label={words.observations}
       rows={rows}
       id={(o) => o.detection ?? `${o.kind} ${o.scan} ${o.target}`}
-      empty="None."
+      empty={words.none}
       tone={toneOf}
       columns={[
         {
-          head: 'Target',
+          head: words.target,
           value: (o) => o.target,
           cell: (o) => (
             <button type="button" className="link" onClick={() => p.onPick(o.target)}>
@@ -67,22 +68,27 @@ export function Observations(p: {
             </button>
           ),
         },
-        { head: 'Scan', cell: (o) => o.scan },
-        { head: 'Kind', cell: (o) => o.kind },
-        { head: <>range [{u.code}]</>, num: true, cell: (o) => u.len(o.range, 1), value: (o) => o.range / u.metres },
+        { head: words.scan, cell: (o) => o.scan },
+        { head: words.kind, cell: (o) => o.kind },
+        {
+          head: <>{words.range(u.code)}</>,
+          num: true,
+          cell: (o) => u.len(o.range, 1),
+          value: (o) => o.range / u.metres,
+        },
         ...(['x', 'y', 'z'] as const).map((axis, i) => ({
           head: `d${axis} [${u.small}]`,
           num: true,
           cell: (o: Schema['ObservationDto']) => u.err(o.residual[i]),
         })),
         {
-          head: <>residual [{u.small}]</>,
+          head: <>{words.residual(u.small)}</>,
           num: true,
           cell: (o) => u.err(o.length),
           value: (o) => o.length / u.smallMetres,
         },
         {
-          head: <>expected 95 % [{u.small}]</>,
+          head: <>{words.expected95(u.small)}</>,
           num: true,
           cell: (o) => u.err(o.expected),
           value: (o) => o.expected / u.smallMetres,
@@ -90,7 +96,7 @@ export function Observations(p: {
         {
           head: (
             <>
-              <Term of="minimal detectable bias">min. det. bias</Term> [{u.small}]
+              <Term of="minimalDetectableBias">{words.minDetBias}</Term> [{u.small}]
             </>
           ),
           num: true,
@@ -99,7 +105,7 @@ export function Observations(p: {
         {
           head: (
             <>
-              <Term of="external reliability">its effect</Term> [{u.small}]
+              <Term of="externalReliability">{words.itsEffect}</Term> [{u.small}]
             </>
           ),
           num: true,
@@ -117,7 +123,7 @@ export function Observations(p: {
                 className="link"
                 onClick={() => p.of.decide.mutate({ ids: [o.detection!], excluded: o.active })}
               >
-                {o.active ? 'leave out' : 'restore'}
+                {o.active ? words.leaveOut : words.restore}
               </button>
             ),
         },
@@ -135,22 +141,26 @@ export function Targets(p: { result: Result; picked: string | null; onPick: (t: 
     <>
       {single.length > 0 && (
         <p className="faint">
-          {single.length} more {one ? 'is' : 'are'} seen by one scan alone and named by nothing (
-          {single.map((c) => c.name).join(', ')}): {one ? 'it ties' : 'they tie'} nothing and{' '}
-          {one ? 'decides' : 'decide'} nothing.
+          {words.moreSeenByOne(
+            single.length,
+            one ? words.is : words.are,
+            single.map((c) => c.name).join(', '),
+            one ? words.itTies : words.theyTie,
+            one ? words.decides : words.decide,
+          )}
         </p>
       )}
       <Ledger
-        label="Targets"
+        label={words.targets}
         rows={p.result.targets}
         id={(t) => t.name}
         selected={p.picked}
         onSelect={p.onPick}
-        empty="None."
+        empty={words.none}
         columns={[
-          { head: 'Target', cell: (t) => t.name },
-          { head: 'Kind', cell: (t) => t.kind },
-          { head: 'scans', num: true, cell: (t) => t.scans },
+          { head: words.target, cell: (t) => t.name },
+          { head: words.kind, cell: (t) => t.kind },
+          { head: words.scans, num: true, cell: (t) => t.scans },
           ...(['x', 'y', 'z'] as const).map((axis, i) => ({
             head: `${axis} [${u.code}]`,
             num: true,
@@ -168,31 +178,31 @@ export function Stations(p: { result: Result; picked: string | null; onPick: (t:
   const u = useUnits()
   return (
     <Ledger
-      label="Stations"
+      label={words.stations}
       rows={p.result.stations}
       id={(s) => s.name}
       selected={p.picked}
       onSelect={p.onPick}
-      empty="None."
+      empty={words.none}
       columns={[
-        { head: 'Station', cell: (s) => s.name },
-        { head: 'targets', num: true, cell: (s) => s.targets },
+        { head: words.station, cell: (s) => s.name },
+        { head: words.targetsPlain, num: true, cell: (s) => s.targets },
         ...(['x', 'y', 'z'] as const).map((axis, i) => ({
           head: `${axis} [${u.code}]`,
           num: true,
           cell: (s: Schema['StationDto']) => u.len(s.pose.translation[i]),
         })),
         { head: <>3-D 95 % [{u.small}]</>, num: true, cell: (s) => u.err(s.error.spatial) },
-        { head: 'heading 95 % [″]', num: true, cell: (s) => arc(s.heading95) },
+        { head: words.heading95, num: true, cell: (s) => arc(s.heading95) },
       ]}
     />
   )
 }
 
 const SIZES: Record<string, string> = {
-  agrees: 'agrees',
-  diameter_radius_mix_up: 'half or double',
-  wrong_size: 'another size',
+  agrees: words.agrees,
+  diameter_radius_mix_up: words.halfOrDouble,
+  wrong_size: words.anotherSize,
 }
 
 /** What was found in the scans, before any matching: the fit of each sphere and checkerboard. */
@@ -203,27 +213,27 @@ export function Found({ detections, scans }: { detections: Schema['DetectionDto'
     Math.sqrt((d.data.covariance[0] ?? 0) + (d.data.covariance[4] ?? 0) + (d.data.covariance[8] ?? 0))
   return (
     <Ledger
-      label="Found"
+      label={words.found}
       rows={detections}
       id={(d) => d.id}
-      empty="Nothing was found."
+      empty={words.nothingWasFound}
       tone={(d) => toneOf({ active: !d.excluded, suspect: !d.usable })}
       columns={[
-        { head: 'Scan', cell: (d) => names.get(d.scan) ?? '' },
-        { head: 'Kind', cell: (d) => d.kind },
-        { head: <>range [{u.code}]</>, num: true, cell: (d) => u.len(d.data.range, 1) },
-        { head: 'hits', num: true, cell: (d) => d.data.hits },
-        { head: <>centre 1σ [{u.small}]</>, num: true, cell: (d) => u.err(sigma(d)) },
-        { head: <>rms [{u.small}]</>, num: true, cell: (d) => u.err(d.data.rms) },
+        { head: words.scan, cell: (d) => names.get(d.scan) ?? '' },
+        { head: words.kind, cell: (d) => d.kind },
+        { head: <>{words.range(u.code)}</>, num: true, cell: (d) => u.len(d.data.range, 1) },
+        { head: words.hits, num: true, cell: (d) => d.data.hits },
+        { head: <>{words.centre1(u.small)}</>, num: true, cell: (d) => u.err(sigma(d)) },
+        { head: <>{words.rms(u.small)}</>, num: true, cell: (d) => u.err(d.data.rms) },
         {
-          head: <>diameter ± 1σ [{u.small}]</>,
+          head: <>{words.diameter1(u.small)}</>,
           num: true,
           cell: (d) =>
             d.data.free_radius
               ? `${u.err(2 * (d.data.free_radius[0] ?? 0))} ± ${u.err(2 * (d.data.free_radius[1] ?? 0))}`
               : '–',
         },
-        { head: 'size', cell: (d) => (d.kind === 'sphere' ? SIZES[d.data.size] : '') },
+        { head: words.size, cell: (d) => (d.kind === 'sphere' ? SIZES[d.data.size] : '') },
       ]}
     />
   )

@@ -4,6 +4,7 @@ import { num } from '../lib/format'
 import { useAsk, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import type { CloudTie } from './useTies'
+import { register as words } from '../words'
 
 /** Where one more scan would mend a weak tie, and the way to put it on the plan. */
 export function Mend({ tie, open }: { tie: CloudTie; open: boolean }) {
@@ -33,24 +34,33 @@ export function Mend({ tie, open }: { tie: CloudTie; open: boolean }) {
   if (!m)
     return (
       <Button size="small" loading={look.isPending} onClick={() => look.mutate(undefined)}>
-        Where would one more scan mend it?
+        {words.whereWouldOneMore}
       </Button>
     )
   const [mine = 0, theirs = 0] = m.overlap
   return (
     <div className="mend">
       <p>
-        One more scan {u.len(m.distance[0], 1)} {u.code} from {tie.a} and {u.len(m.distance[1], 1)} {u.code} from{' '}
-        {tie.b} would see {num(100 * mine, 0)} % of what {tie.a} shows and {num(100 * theirs, 0)} % of what {tie.b}{' '}
-        shows. Between the two, 95 % in the weakest direction: {u.err(m.now95)} → {u.err(m.then95)} {u.small}.
+        {words.oneMoreScanFrom(
+          u.len(m.distance[0], 1),
+          u.code,
+          tie.a,
+          u.len(m.distance[1], 1),
+          tie.b,
+          num(100 * mine, 0),
+          num(100 * theirs, 0),
+          u.err(m.now95),
+          u.err(m.then95),
+          u.small,
+        )}
       </p>
       {open &&
         (m.on_plan ? (
           <Button size="small" loading={put.isPending} disabled={put.isSuccess} onClick={() => put.mutate(m.on_plan!)}>
-            {put.isSuccess ? `${name} is on the plan` : 'Put it on the plan as a station'}
+            {put.isSuccess ? words.isOnThePlan(name) : words.putItOnThe}
           </Button>
         ) : (
-          <span className="faint">The plan does not have both stations: pace it off on site.</span>
+          <span className="faint">{words.thePlanDoesNot}</span>
         ))}
     </div>
   )

@@ -3,6 +3,7 @@ import { api, type Schema, unwrap } from '../api/client'
 import { chance } from '../lib/format'
 import { useJob } from '../lib/hooks'
 import { useUnits } from '../lib/units'
+import { register as words } from '../words'
 
 /** What another decision would change, said before it is taken. */
 export function Otherwise({ of: o, head }: { of: Schema['OtherwiseDto']; head: string }) {
@@ -11,14 +12,14 @@ export function Otherwise({ of: o, head }: { of: Schema['OtherwiseDto']; head: s
   const won = o.unplaced.filter((s) => !o.unplaced_then.includes(s))
   if (o.refused) return <p className="warn">{`${head}: ${o.refused}`}</p>
   const worst = (w: Schema['WorstDto'] | null | undefined) =>
-    w ? `${u.err(w.spatial)} ${u.small} (${w.station})` : 'none'
+    w ? `${u.err(w.spatial)} ${u.small} (${w.station})` : words.nonePlain
   return (
     <p className={lost.length ? 'warn' : 'otherwise'}>
-      {head}: weakest station, 3-D 95 %: {worst(o.now)} → {worst(o.then)}
+      {words.weakestStation3D(head, worst(o.now), worst(o.then))}
       {chance(o.p) !== chance(o.p_then) && `; p ${chance(o.p)} → ${chance(o.p_then)}`}
-      {o.findings_then !== o.findings && `; to decide ${o.findings} → ${o.findings_then}`}
-      {lost.length > 0 && `; ${lost.join(', ')} would have no place`}
-      {won.length > 0 && `; ${won.join(', ')} would find a place`}.
+      {o.findings_then !== o.findings && words.toDecide(o.findings, o.findings_then)}
+      {lost.length > 0 && words.wouldHaveNoPlace(lost.join(', '))}
+      {won.length > 0 && words.wouldFindAPlace(won.join(', '))}.
     </p>
   )
 }

@@ -2,6 +2,7 @@ import { Button } from 'antd'
 import { useRead } from '../lib/hooks'
 import { VerdictCard } from '../parts'
 import type { Two } from './hand/ByHand'
+import { register as words } from '../words'
 
 /** Scans that hang together apart from the others: they are not forced onto one another, somebody joins them. */
 export function Parts({ onHand }: { onHand: (two: Two) => void }) {
@@ -15,14 +16,16 @@ export function Parts({ onHand }: { onHand: (two: Two) => void }) {
   return (
     <VerdictCard
       tone="doubtful"
-      title={`The scans fall into ${all.length} parts`}
-      evidence={all.slice(0, 6).map((p) => `${list(p.names)}${p.registered ? ' (the block)' : ''}`)}
-      meaning="Nothing that is sound ties them to one another. Was the power lost, or the tripod moved between them? Join them by hand, scan one more spot between them, or leave them apart."
+      title={words.theScansFallInto(all.length)}
+      evidence={all.slice(0, 6).map((p) => `${list(p.names)}${p.registered ? words.theBlock : ''}`)}
+      meaning={words.nothingThatIsSound}
     >
       {others.slice(0, 5).map((p) => (
         <Button key={p.scans[0]} size="small" onClick={() => onHand({ a: first.scans.at(-1)!, b: p.scans[0]! })}>
-          Join {p.names[0]}
-          {p.scans.length > 1 && ` and ${p.scans.length - 1} more`} by hand
+          {words.join}
+          {p.names[0]}
+          {p.scans.length > 1 && words.andMore(p.scans.length - 1)}
+          {words.byHand2}
         </Button>
       ))}
     </VerdictCard>

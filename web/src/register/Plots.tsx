@@ -1,10 +1,11 @@
 import { useCallback, useMemo } from 'react'
-import { num, plural } from '../lib/format'
+import { num } from '../lib/format'
 import { useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Chart, type Colours, Plot } from '../parts/Chart'
 import { density } from './density'
 import type { Result } from './useRegistration'
+import { register as words } from '../words'
 
 const STEP = 0.25
 type Seen = NonNullable<Result['observations']>[number]
@@ -36,8 +37,8 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
   }, [used])
   const histogram = useCallback(
     (c: Colours): Plot.PlotOptions => ({
-      x: { label: 'normalised residual', domain: [0, bins.most] },
-      y: { label: 'observations', grid: true },
+      x: { label: words.normalisedResidual, domain: [0, bins.most] },
+      y: { label: words.observationsPlain, grid: true },
       marks: [
         Plot.rectY(
           bins.of,
@@ -51,8 +52,8 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
   )
   const byRange = useCallback(
     (c: Colours): Plot.PlotOptions => ({
-      x: { label: `range [${u.code}]`, grid: true },
-      y: { label: `residual [${u.small}]`, grid: true, zero: true },
+      x: { label: words.range(u.code), grid: true },
+      y: { label: words.residual(u.small), grid: true, zero: true },
       marks: [
         Plot.ruleX(used, {
           x: (o: Seen) => o.range / u.metres,
@@ -92,8 +93,8 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
     (c: Colours): Plot.PlotOptions => {
       const most = 1.1 * Math.max(...both.flatMap((b) => [b.p, b.a]))
       return {
-        x: { label: `predicted 95 % [${u.small}]`, domain: [0, most], grid: true },
-        y: { label: `achieved 95 % [${u.small}]`, domain: [0, most], grid: true },
+        x: { label: words.predicted95(u.small), domain: [0, most], grid: true },
+        y: { label: words.achieved95(u.small), domain: [0, most], grid: true },
         marks: [
           Plot.line(
             [
@@ -112,36 +113,36 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
           Plot.text([...both].sort((x, y) => y.a / y.p - x.a / x.p).slice(0, 3), {
             x: 'p',
             y: 'a',
-            text: 'target',
+            text: words.targetPlain,
             dx: 8,
             textAnchor: 'start',
             fill: c.ink,
           }),
-          Plot.tip(both, Plot.pointer({ x: 'p', y: 'a', title: 'target', fill: c.paper })),
+          Plot.tip(both, Plot.pointer({ x: 'p', y: 'a', title: words.targetPlain, fill: c.paper })),
         ],
       }
     },
     [both, u],
   )
-  if (used.length === 0) return <p className="empty">Nothing is checked by anything else: there is nothing to draw.</p>
+  if (used.length === 0) return <p className="empty">{words.nothingIsCheckedBy}</p>
   const beyond = used.filter((o) => o.length > o.expected).length
   return (
     <div className="plots">
       <Chart
-        caption={`Normalised residuals, and the curve expected of good observations${bins.largest > bins.most ? '; the last bar holds all beyond' : ''}`}
-        says={`${plural(used.length, 'observation')}; the largest normalised residual is ${num(bins.largest, 1)}.`}
+        caption={words.normalisedResidualsAndThe(bins.largest > bins.most ? words.theLastBarHolds : '')}
+        says={words.observationsTheLargestNormalised(used.length, num(bins.largest, 1))}
         options={histogram}
       />
       <Chart<(typeof used)[number]>
-        caption="Residual against range; the line is what noise explains at 95 %"
-        says={`${beyond} of ${used.length} residuals are beyond what noise explains at 95 %.`}
+        caption={words.residualAgainstRangeThe}
+        says={words.ofResidualsAreBeyond(beyond, used.length)}
         options={byRange}
         onPick={(o) => onPick(o.target)}
       />
       {both.length > 0 && (
         <Chart<(typeof both)[number]>
-          caption="Predicted against achieved error of each target of the plan"
-          says={`${both.filter((b) => b.a > b.p).length} of ${both.length} targets came out worse than predicted.`}
+          caption={words.predictedAgainstAchievedError}
+          says={words.ofTargetsCameOut(both.filter((b) => b.a > b.p).length, both.length)}
           options={compared}
           onPick={(b) => onPick(b.target)}
         />
@@ -185,8 +186,8 @@ function Graph({ result, onPick }: { result: Result; onPick: (name: string) => v
             ),
           ),
           Plot.dot(nodes, { x: 'x', y: 'y', r: 5, fill: c.ink, stroke: c.paper, symbol: 'triangle' }),
-          Plot.text(nodes, { x: 'x', y: 'y', text: 'name', dy: 13, fill: c.ink, stroke: c.paper, strokeWidth: 3 }),
-          Plot.tip(nodes, Plot.pointer({ x: 'x', y: 'y', title: 'name', fill: c.paper })),
+          Plot.text(nodes, { x: 'x', y: 'y', text: words.name, dy: 13, fill: c.ink, stroke: c.paper, strokeWidth: 3 }),
+          Plot.tip(nodes, Plot.pointer({ x: 'x', y: 'y', title: words.name, fill: c.paper })),
         ],
       }
     },
@@ -195,8 +196,8 @@ function Graph({ result, onPick }: { result: Result; onPick: (name: string) => v
   const weak = result.ties.filter((t) => t.grade === 'doubtful' || t.grade === 'failed').length
   return (
     <Chart<{ name: string }>
-      caption="Scans and their ties: thicker with more shared targets; dashed doubtful, dotted failed"
-      says={`${plural(result.stations.length, 'scan')} and ${plural(result.ties.length, 'tie')}, ${weak} of them doubtful or failed.`}
+      caption={words.scansAndTheirTies}
+      says={words.scansAndTiesOf(result.stations.length, result.ties.length, weak)}
       options={options}
       onPick={(n) => onPick(n.name)}
     />

@@ -2,9 +2,10 @@ import { chance } from '../lib/format'
 import { useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Ledger, States, VerdictCard } from '../parts'
+import { register as words } from '../words'
 
-const NAMES = { targets: 'targets', clouds: 'clouds', both: 'targets and clouds' } as const
-const HEADS = { targets: 'targets alone', clouds: 'clouds alone', both: 'targets and clouds' } as const
+const NAMES = { targets: words.targetsPlain, clouds: words.clouds, both: words.targetsAndClouds } as const
+const HEADS = { targets: words.targetsAlone, clouds: words.cloudsAlone, both: words.targetsAndClouds } as const
 
 /** What to register this site by: what targets, clouds and both give, side by side, and which to take. */
 export function Schools() {
@@ -12,26 +13,26 @@ export function Schools() {
   const read = useRead('/api/jobs/{job}/adjustment/schools')
   const s = read.data
   return (
-    <States of={[read]} what="The comparison">
+    <States of={[read]} what={words.theComparison}>
       {s && (
         <>
-          <VerdictCard tone="sound" title={`For this site: ${NAMES[s.take]}`} evidence={s.why} />
+          <VerdictCard tone="sound" title={words.forThisSite(NAMES[s.take])} evidence={s.why} />
           <Ledger
-            label="Ways to register"
+            label={words.waysToRegister}
             rows={s.outcomes}
             id={(o) => o.by}
-            empty="Nothing to compare."
+            empty={words.nothingToCompare}
             columns={[
-              { head: 'By', cell: (o) => HEADS[o.by] },
-              { head: 'scans placed', num: true, cell: (o) => `${o.placed} of ${s.scans}`, value: (o) => o.placed },
+              { head: words.by, cell: (o) => HEADS[o.by] },
+              { head: words.scansPlaced, num: true, cell: (o) => `${o.placed} of ${s.scans}`, value: (o) => o.placed },
               {
-                head: <>weakest station, 3-D 95 % [{u.small}]</>,
+                head: <>{words.weakestStation3D95(u.small)}</>,
                 num: true,
                 cell: (o) => (o.worst ? u.err(o.worst.spatial) : '–'),
                 value: (o) => o.worst?.spatial,
               },
               { head: '', cell: (o) => o.worst?.station ?? '' },
-              { head: 'to decide', num: true, cell: (o) => o.to_decide },
+              { head: words.toDecideText, num: true, cell: (o) => o.to_decide },
               { head: 'p', num: true, cell: (o) => chance(o.p), value: (o) => o.p },
             ]}
           />

@@ -4,10 +4,11 @@ import { useTheme } from '../lib/settings'
 import { useUnits } from '../lib/units'
 import { draw, onWheel, type View, WHOLE, windowOf } from './draw'
 import type { TieCardData } from './useTies'
+import { register as words } from '../words'
 
 type Data = TieCardData['slices'][number]
 
-export const TITLES = { plan: 'Plan', along: 'Section along the walls', across: 'Section across' } as const
+export const TITLES = { plan: words.plan, along: words.sectionAlongTheWalls, across: words.sectionAcross } as const
 
 /** Both scans of a tie in one thin slice: the first in ink, the second in ochre, what cannot be ringed in red.
  * The wheel goes nearer, dragging shifts. */
@@ -26,11 +27,11 @@ export function Slice({ data, a, b }: { data: Data; a: string; b: string }) {
   }, [])
   const where =
     data.cut === 'plan'
-      ? `${u.len(Math.abs(data.at), 2)} ${u.code} ${data.at < 0 ? 'below' : 'above'} the scanner of ${a}`
-      : `${u.len(Math.abs(data.at), 2)} ${u.code} beside it`
+      ? words.theScannerOf(u.len(Math.abs(data.at), 2), u.code, data.at < 0 ? words.below : words.above, a)
+      : words.besideIt(u.len(Math.abs(data.at), 2), u.code)
   const apart =
     data.offset == null
-      ? 'nothing shared here'
+      ? words.nothingSharedHere
       : `apart ${u.err(data.offset)} ± ${u.err(data.offset95)} ${u.small} (median, 95 %)`
   const contrary = data.conflict.length
   return (
@@ -41,7 +42,7 @@ export function Slice({ data, a, b }: { data: Data; a: string; b: string }) {
       <canvas
         ref={canvas}
         role="img"
-        aria-label={`${TITLES[data.cut]} through ${a} and ${b}: ${apart}; ${contrary} places contradict`}
+        aria-label={words.throughAndPlacesContradict(TITLES[data.cut], a, b, apart, contrary)}
         onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
         onPointerMove={(e) => {
           if (e.buttons) setView((v) => ({ ...v, x: v.x + e.movementX, y: v.y + e.movementY }))
@@ -50,7 +51,7 @@ export function Slice({ data, a, b }: { data: Data; a: string; b: string }) {
       />
       {contrary > 0 && (
         <span className="bad">
-          {num(contrary, 0)} {contrary === 1 ? 'place' : 'places'} in this slice where the other scan saw through
+          {words.inThisSliceWhere(num(contrary, 0), contrary === 1 ? words.place : words.places)}
         </span>
       )}
     </figure>

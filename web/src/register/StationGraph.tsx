@@ -1,9 +1,10 @@
 import { useMemo } from 'react'
-import { num, plural } from '../lib/format'
+import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { type Edge, edges, type GradeName, ordered } from './graph'
 import type { Result } from './useRegistration'
 import type { CloudTie } from './useTies'
+import { register as words } from '../words'
 
 const W = 560
 const H = 380
@@ -17,18 +18,18 @@ const STROKE: Record<GradeName, { colour: string; dash?: string }> = {
   not_judged: { colour: 'var(--faint)', dash: '1 4' },
 }
 const SAID: Record<GradeName, string> = {
-  sound: 'sound',
-  doubtful: 'doubtful',
-  failed: 'failed',
-  not_judged: 'not judged',
+  sound: words.sound,
+  doubtful: words.doubtful,
+  failed: words.failed,
+  not_judged: words.notJudged,
 }
 
 const title = (e: Edge) =>
   [
     `${e.a}–${e.b}: ${SAID[e.grade]}`,
     e.overlap != null && `${num(100 * e.overlap, 0)} % overlap`,
-    e.shared > 0 && plural(e.shared, 'shared target'),
-    !e.used && 'takes no part',
+    e.shared > 0 && words.sharedTargets(e.shared),
+    !e.used && words.takesNoPart,
   ]
     .filter(Boolean)
     .join(', ')
@@ -63,15 +64,15 @@ function Graph({ result, of, picked, onScan, onEdge }: Shown & { of: Edge[] }) {
   return (
     <figure className="graph">
       <figcaption>
-        {plural(at.size, 'station')}, {plural(drawn.length, 'tie')}:{' '}
-        {weak ? <b>{plural(weak, 'tie')} not sound</b> : 'all sound'};{' '}
+        {words.stationsTies(at.size, drawn.length)}
+        {weak ? <b>{words.tiesNotSound(weak)}</b> : words.allSound};{' '}
         {open.length ? (
-          <b className="bad">{open.length === 1 ? '1 loop does' : `${open.length} loops do`} not close</b>
+          <b className="bad">{words.notClose(open.length === 1 ? words.n1LoopDoes : words.loopsDo(open.length))}</b>
         ) : (
-          `${plural(result.loops.length, 'loop')}, all close`
+          words.loopsAllClose(result.loops.length)
         )}
       </figcaption>
-      <svg viewBox={`0 0 ${W} ${H}`} role="group" aria-label="Station graph">
+      <svg viewBox={`0 0 ${W} ${H}`} role="group" aria-label={words.stationGraph}>
         {drawn.map((e) => {
           const [x1, y1] = at.get(e.a)!
           const [x2, y2] = at.get(e.b)!
@@ -152,7 +153,7 @@ function Graph({ result, of, picked, onScan, onEdge }: Shown & { of: Edge[] }) {
             {SAID[g]}
           </li>
         ))}
-        <li>wider: more is shared</li>
+        <li>{words.widerMoreIsShared}</li>
       </ul>
     </figure>
   )
@@ -200,14 +201,12 @@ function Matrix({ result, clouds, of, picked, onEdge }: Shown & { of: Edge[] }) 
   const side = head + cell * names.length
   return (
     <figure className="graph">
-      <figcaption>
-        How much of the scan of the row the scan of the column saw too, as far as clouds were compared
-      </figcaption>
+      <figcaption>{words.howMuchOfThe}</figcaption>
       <svg
         viewBox={`0 0 ${side + 2} ${side + 2}`}
         style={{ maxWidth: side * 1.4 }}
         role="group"
-        aria-label="Overlap matrix"
+        aria-label={words.overlapMatrix}
       >
         {head > 10 &&
           names.map((n, k) => (

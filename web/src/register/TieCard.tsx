@@ -10,6 +10,7 @@ import { Mend } from './Mend'
 import { Otherwise } from './Otherwise'
 import { Slice } from './Slice'
 import { type CloudTie, type TieCardData, type Ties, useTieCard } from './useTies'
+import { register as words } from '../words'
 
 /** One tie, judged by eye: both scans in thin slices, what speaks for and against it, and what a decision changes. */
 export function TieCard(p: {
@@ -28,18 +29,18 @@ export function TieCard(p: {
   useKey('p', () => p.onStep(-1))
   const tone = t.grade === 'not_judged' ? 'doubtful' : t.grade
   return (
-    <section className={`card tie ${tone}`} aria-label={`Tie ${t.a}–${t.b}`}>
+    <section className={`tie card ${tone}`} aria-label={words.tieA(t.a, t.b)}>
       <h3>
         {t.a}–{t.b} <Grade value={t.grade} />
         <span className="bar-end">
-          <Button size="small" onClick={() => p.onStep(-1)} title="previous tie (P)">
+          <Button size="small" onClick={() => p.onStep(-1)} title={words.previousTieP}>
             ‹
           </Button>
-          <Button size="small" onClick={() => p.onStep(1)} title="next tie (N)">
+          <Button size="small" onClick={() => p.onStep(1)} title={words.nextTieN}>
             ›
           </Button>
           <Button size="small" type="text" onClick={p.onClose}>
-            Close
+            {words.close}
           </Button>
         </span>
       </h3>
@@ -48,24 +49,28 @@ export function TieCard(p: {
           <li key={r}>{r}</li>
         ))}
         <li>
-          stations {u.len(t.distance, 2)} {u.code} apart; held worst to {u.err(t.weakest95)} {u.small}, heading to{' '}
-          {arc(t.heading95)}″ at 95 %
+          {words.stationsApartHeldWorst(u.len(t.distance, 2), u.code, u.err(t.weakest95), u.small, arc(t.heading95))}
         </li>
       </ul>
       {t.rival && (
         <p>
-          Next best place: {u.len(t.rival.shift, 2)} {u.code} away, {num((t.rival.turn * 180) / Math.PI, 1)}° turned,{' '}
-          {num(Math.min(1, t.rival.share) * 100, 0)} % as good.{' '}
+          {words.nextBestPlaceAway(
+            u.len(t.rival.shift, 2),
+            u.code,
+            num((t.rival.turn * 180) / Math.PI, 1),
+            num(Math.min(1, t.rival.share) * 100, 0),
+          )}
           <button type="button" className="link" onClick={() => setRival(!rival)}>
-            {rival ? 'show the place chosen' : 'show it in the slices'}
+            {rival ? words.showThePlaceChosen : words.showItInThe}
           </button>
         </p>
       )}
       <p className="legend">
-        <i className="ink" /> {t.a} <i className="ochre" /> {t.b} <i className="ring" /> where the other saw through
-        {rival && <b> – next best place</b>}
+        <i className="ink" /> {t.a} <i className="ochre" /> {t.b} <i className="ring" />
+        {words.whereTheOtherSaw}
+        {rival && <b>{words.nextBestPlace}</b>}
       </p>
-      <States of={[card]} what="The slices">
+      <States of={[card]} what={words.theSlices}>
         {card.data && (
           <>
             {card.data.slices.map((s) => (
@@ -73,24 +78,16 @@ export function TieCard(p: {
             ))}
             <Distances of={card.data} />
             {!rival && (
-              <Otherwise of={card.data.otherwise} head={card.data.otherwise.with ? 'With it' : 'Without it'} />
+              <Otherwise of={card.data.otherwise} head={card.data.otherwise.with ? words.withIt : words.withoutIt} />
             )}
           </>
         )}
       </States>
       {open && <Choices tie={t} ties={ties} onHand={p.onHand} />}
       <Mend tie={t} open={open} />
-      {t.laid_by && (
-        <p className="faint">
-          laid by hand by {t.laid_by}
-          {t.reason && `: ${t.reason}`}
-        </p>
-      )}
+      {t.laid_by && <p className="faint">{words.laidByHandBy(t.laid_by, t.reason && `: ${t.reason}`)}</p>}
       {t.decided_by && t.decision && (
-        <p className="faint">
-          {t.decision} by {t.decided_by}
-          {t.reason && `: ${t.reason}`}
-        </p>
+        <p className="faint">{words.byDecision(t.decision, t.decided_by, t.reason && `: ${t.reason}`)}</p>
       )}
     </section>
   )
@@ -104,32 +101,32 @@ function Choices({ tie: t, ties, onHand }: { tie: CloudTie; ties: Ties; onHand: 
     <div className="choices">
       <Input
         size="small"
-        aria-label="Why"
-        placeholder="why (goes into the log)"
+        aria-label={words.why}
+        placeholder={words.whyGoesIntoThe}
         value={reason}
         onChange={(e) => setReason(e.target.value)}
       />
       {!t.takes_part && (
         <Button size="small" type="primary" loading={ties.decide.isPending} onClick={() => decide('accepted')}>
-          Accept it
+          {words.acceptIt}
         </Button>
       )}
       {t.decision !== 'rejected' && (
         <Button size="small" loading={ties.decide.isPending} onClick={() => decide('rejected')}>
-          Reject it
+          {words.rejectIt}
         </Button>
       )}
       {t.decision && (
         <Button size="small" type="text" onClick={() => decide('')}>
-          Leave it to its grade
+          {words.leaveItToIts}
         </Button>
       )}
       <Button size="small" onClick={() => onHand({ a: t.scan_a, b: t.scan_b })}>
-        Lay it by hand
+        {words.layItByHand}
       </Button>
       {t.laid_by && (
         <Button size="small" loading={ties.lift.isPending} onClick={() => ties.lift.mutate(t)}>
-          Take back what was laid by hand
+          {words.takeBackWhatWas}
         </Button>
       )}
     </div>
@@ -144,7 +141,7 @@ function Distances({ of }: { of: TieCardData }) {
   const options = useCallback(
     (c: Colours): Plot.PlotOptions => ({
       height: 110,
-      x: { label: `distance of the surfaces [${u.small}]` },
+      x: { label: words.distanceOfTheSurfaces(u.small) },
       y: { axis: null },
       marks: [
         Plot.rectY(of.distances, {
@@ -160,5 +157,5 @@ function Distances({ of }: { of: TieCardData }) {
     [of, u],
   )
   const total = of.distances.reduce((s, d) => s + d.count, 0)
-  return <Chart caption="Distances between the surfaces of the two" says={`${total} distances.`} options={options} />
+  return <Chart caption={words.distancesBetweenTheSurfaces} says={words.distances(total)} options={options} />
 }

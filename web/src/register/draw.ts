@@ -1,4 +1,5 @@
 import { ACCENT, FAINT, INK, OCHRE, PAPER, RED } from '../lib/palette'
+import { register as words } from '../words'
 
 /** Where a slice is looked at: shift in pixels, and how much nearer than all of it. */
 export interface View {
@@ -94,7 +95,7 @@ function bar(g: CanvasRenderingContext2D, h: number, perUnit: number, unit: stri
   g.fillStyle = ACCENT
   g.fillRect(BORDER, h - 10, round * perUnit, 2)
   g.fillStyle = FAINT
-  g.font = "12px 'Source Sans 3', sans-serif"
+  g.font = words.n12pxSourceSans3
   g.fillText(`${round} ${unit}`, BORDER, h - 14)
 }
 

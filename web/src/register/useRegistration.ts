@@ -1,6 +1,7 @@
 import { api, type Schema, unwrap } from '../api/client'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { useTies } from './useTies'
+import { register as words } from '../words'
 
 export interface Decision {
   ids: string[]
@@ -32,7 +33,7 @@ export function useRegistration() {
     const mine = ties.ties.filter((t) => d.ids.includes(t.id))
     if (mine.length && d.excluded != null) {
       const decision = d.excluded ? ('rejected' as const) : ('' as const)
-      return ties.decide.mutateAsync(mine.map((tie) => ({ tie, decision, reason: 'the adjustment speaks against it' })))
+      return ties.decide.mutateAsync(mine.map((tie) => ({ tie, decision, reason: words.theAdjustmentSpeaksAgainst })))
     }
     const body = d.ids.flatMap((id) => {
       const now = detections.data?.find((x) => x.id === id)

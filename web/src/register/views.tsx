@@ -4,6 +4,7 @@ import { arc, chance, num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Ledger } from '../parts'
 import { toneOf } from './Ledgers'
+import { register as words } from '../words'
 
 type Result = Schema['AdjustmentResult']
 
@@ -12,7 +13,7 @@ export function Loops({ result }: { result: Result }) {
   const u = useUnits()
   const rows = [
     ...result.joins.map((j) => ({
-      name: `joined at ${j.target}`,
+      name: words.joinedAt(j.target),
       shift: Math.hypot(...j.gap),
       shift95: j.gap95,
       turn: null,
@@ -23,16 +24,16 @@ export function Loops({ result }: { result: Result }) {
   ]
   return (
     <Ledger
-      label="Loops"
+      label={words.loopsText}
       rows={rows}
       id={(l) => l.name}
-      empty="No loops: every scan hangs on one way only."
+      empty={words.noLoopsEveryScan}
       tone={(l) => (l.p_value < 0.001 ? 'bad' : undefined)}
       columns={[
-        { head: 'Loop', cell: (l) => l.name },
-        { head: <>misclosure [{u.small}]</>, num: true, cell: (l) => u.err(l.shift) },
-        { head: <>95 % of noise [{u.small}]</>, num: true, cell: (l) => u.err(l.shift95) },
-        { head: 'turn [″]', num: true, cell: (l) => arc(l.turn) },
+        { head: words.loop, cell: (l) => l.name },
+        { head: <>{words.misclosure(u.small)}</>, num: true, cell: (l) => u.err(l.shift) },
+        { head: <>{words.n95OfNoise(u.small)}</>, num: true, cell: (l) => u.err(l.shift95) },
+        { head: words.turn, num: true, cell: (l) => arc(l.turn) },
         { head: '95 % [″]', num: true, cell: (l) => arc(l.turn95) },
         { head: 'p', num: true, cell: (l) => chance(l.p_value) },
       ]}
@@ -45,20 +46,20 @@ export function Levels({ result }: { result: Result }) {
   const u = useUnits()
   return (
     <Ledger
-      label="Levels"
+      label={words.levels}
       rows={result.levels}
       id={(l) => l.scan}
-      empty="No scan is levelled."
+      empty={words.noScanIsLevelled}
       tone={toneOf}
       columns={[
-        { head: 'Scan', cell: (l) => l.scan },
-        { head: '', cell: (l) => (l.active ? '' : 'not used') },
-        { head: 'tilt x [″]', num: true, cell: (l) => arc(l.residual[0]) },
-        { head: 'tilt y [″]', num: true, cell: (l) => arc(l.residual[1]) },
-        { head: 'stated 1σ [″]', num: true, cell: (l) => arc(l.sigma) },
-        { head: 'min. detectable bias [″]', num: true, cell: (l) => arc(l.detectable) },
-        { head: <>its effect [{u.small}]</>, num: true, cell: (l) => u.err(l.reliability) },
-        { head: 'redundancy', num: true, cell: (l) => (l.active ? num(l.redundancy, 1) : '') },
+        { head: words.scan, cell: (l) => l.scan },
+        { head: '', cell: (l) => (l.active ? '' : words.notUsed) },
+        { head: words.tiltX, num: true, cell: (l) => arc(l.residual[0]) },
+        { head: words.tiltY, num: true, cell: (l) => arc(l.residual[1]) },
+        { head: words.stated1, num: true, cell: (l) => arc(l.sigma) },
+        { head: words.minDetectableBias, num: true, cell: (l) => arc(l.detectable) },
+        { head: <>{words.itsEffectSmall(u.small)}</>, num: true, cell: (l) => u.err(l.reliability) },
+        { head: words.redundancy, num: true, cell: (l) => (l.active ? num(l.redundancy, 1) : '') },
         { head: 'p', num: true, cell: (l) => chance(l.p_value) },
       ]}
     />
@@ -71,25 +72,28 @@ export function Noise({ result, onTake }: { result: Result; onTake?: () => void 
   return (
     <>
       <p>
-        Residuals scatter {num(Math.sqrt(result.variance_estimate), 2)} times as far as the stated noise (95 %:{' '}
-        {num(Math.sqrt(low), 2)} to {num(Math.sqrt(high), 2)}). All errors are stated{' '}
-        {num(Math.sqrt(result.variance_factor), 2)} times what the stated noise alone gives.
+        {words.residualsScatterTimesAs(
+          num(Math.sqrt(result.variance_estimate), 2),
+          num(Math.sqrt(low), 2),
+          num(Math.sqrt(high), 2),
+          num(Math.sqrt(result.variance_factor), 2),
+        )}
       </p>
       <Ledger
-        label="Variance components"
+        label={words.varianceComponents}
         rows={result.components}
         id={(c) => c.group}
-        empty="Nothing is checked by anything else."
+        empty={words.nothingIsCheckedByAnything}
         columns={[
-          { head: 'Observations', cell: (c) => c.group.replace('_', '-') },
-          { head: 'residuals over stated noise', num: true, cell: (c) => num(Math.sqrt(c.factor), 2) },
-          { head: 'redundancy', num: true, cell: (c) => num(c.redundancy, 1) },
+          { head: words.observations, cell: (c) => c.group.replace('_', '-') },
+          { head: words.residualsOverStatedNoise, num: true, cell: (c) => num(Math.sqrt(c.factor), 2) },
+          { head: words.redundancy, num: true, cell: (c) => num(c.redundancy, 1) },
         ]}
       />
       {onTake && (
         <div className="bar">
-          <Button onClick={onTake}>Take this noise into the profile</Button>
-          <span className="faint">The next run searches the scans again with it.</span>
+          <Button onClick={onTake}>{words.takeThisNoiseInto}</Button>
+          <span className="faint">{words.theNextRunSearches}</span>
         </div>
       )}
       <Instrument result={result} />
@@ -110,21 +114,18 @@ function Instrument({ result }: { result: Result }) {
   const seen = (s: Schema['SystematicDto']) => s.half95 < 0.9 * 1.96 * s.stated
   return (
     <>
-      <p style={{ marginTop: 16 }}>
-        Errors of the instrument that its sightings share do not average out. They are solved for, with the profile as
-        prior; clouds keep them.
-      </p>
+      <p style={{ marginTop: 16 }}>{words.errorsOfTheInstrument}</p>
       <Ledger
-        label="Instrument"
+        label={words.instrument}
         rows={own}
         id={(s) => s.parameter}
-        empty="None is stated in the instrument's profile."
+        empty={words.noneIsStatedIn}
         columns={[
-          { head: 'Error', cell: (s) => s.name },
-          { head: 'came out at', num: true, cell: (s) => (seen(s) ? shown(s.parameter, s.value) : '–') },
+          { head: words.error, cell: (s) => s.name },
+          { head: words.cameOutAt, num: true, cell: (s) => (seen(s) ? shown(s.parameter, s.value) : '–') },
           { head: '± 95 %', num: true, cell: (s) => shown(s.parameter, s.half95) },
-          { head: 'stated 1σ', num: true, cell: (s) => shown(s.parameter, s.stated) },
-          { head: '', cell: (s) => (seen(s) ? '' : 'not seen') },
+          { head: words.stated12, num: true, cell: (s) => shown(s.parameter, s.stated) },
+          { head: '', cell: (s) => (seen(s) ? '' : words.notSeen) },
         ]}
       />
     </>

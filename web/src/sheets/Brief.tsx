@@ -10,6 +10,7 @@ import { useDraft } from '../lib/draft'
 import { canEdit, useChange, useJob } from '../lib/hooks'
 import { Caution, Conflicts, Head, Term } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
+import { brief as words } from '../words'
 
 /** Who wants what, how good, where, and what to beware of. */
 export default function Brief() {
@@ -49,7 +50,7 @@ export default function Brief() {
             <>
               {draft.changed && (
                 <Button type="text" onClick={draft.discard}>
-                  Discard what is not saved
+                  {words.discardWhatIsNot}
                 </Button>
               )}
               <Button
@@ -58,19 +59,19 @@ export default function Brief() {
                 loading={save.isPending}
                 onClick={() => save.mutate(undefined)}
               >
-                {draft.changed ? 'Save brief' : 'Saved'}
+                {draft.changed ? words.saveBrief : words.saved}
               </Button>
             </>
           )
         }
       >
-        Brief
+        {words.brief}
       </Head>
       <Conflicts draft={draft} name={nameOf} />
       <div className="fields">
-        <Field name="name" label="Job" wrong={wrong}>
+        <Field name="name" label={words.job} wrong={wrong}>
           <Input
-            aria-label="Job"
+            aria-label={words.job}
             value={name}
             disabled={!edit}
             onChange={(e) => draft.set({ name: e.target.value, brief })}
@@ -78,9 +79,9 @@ export default function Brief() {
         </Field>
         {(
           [
-            ['client', 'Client'],
-            ['site', 'Site'],
-            ['purpose', 'Purpose'],
+            ['client', words.client],
+            ['site', words.site],
+            ['purpose', words.purpose],
           ] as const
         ).map(([key, label]) => (
           <Field key={key} name={key} label={label} wrong={wrong}>
@@ -103,35 +104,32 @@ export default function Brief() {
         wrong={wrong}
         onChange={(instrument) => set({ instrument })}
       />
-      <Head>Hazards and permissions</Head>
+      <Head>{words.hazardsAndPermissions}</Head>
       <Input.TextArea
-        aria-label="Hazards"
+        aria-label={words.hazards}
         value={brief.hazards}
         disabled={!edit}
         autoSize={{ minRows: 2 }}
         onChange={(e) => set({ hazards: e.target.value })}
       />
-      <Caution>
-        Brief the crew on these before work. The site's own rules and local codes come first; tripods are trip hazards,
-        and the laser class of the instrument decides who may look towards it.
-      </Caution>
+      <Caution>{words.briefTheCrewOn}</Caution>
       <PeoplePart />
     </div>
   )
 }
 
 const LIMITS = [
-  ['horizontal95', 'Horizontal position, 95 %', 'Horizontal limit'],
-  ['vertical95', 'Height, 95 %', 'Vertical limit'],
-  ['spatial95', 'Position in space, 95 %', '3-D limit'],
-  ['check_rmse', 'Check points, root mean square', 'Check point limit'],
+  ['horizontal95', words.horizontalPosition95, words.horizontalLimit],
+  ['vertical95', words.height95, words.verticalLimit],
+  ['spatial95', words.positionInSpace95, words.spatialLimit],
+  ['check_rmse', words.checkPointsRootMean, words.checkPointLimit],
 ] as const
 
 /** What the client needs. */
 function RequirementPart({ brief, edit, wrong, set }: Part) {
   return (
     <>
-      <Head aside="what the client needs; empty where nothing is asked">Requirement</Head>
+      <Head aside={words.whatTheClientNeeds}>{words.requirement}</Head>
       <div className="fields">
         {LIMITS.map(([key, words, label]) => (
           <Field key={key} name={key} label={words} wrong={wrong}>
@@ -147,8 +145,8 @@ function RequirementPart({ brief, edit, wrong, set }: Part) {
         ))}
       </div>
       <p className="faint">
-        <Term of="95 %">95 %</Term> positions are judged at targets, stations and required surfaces. Point spacing is
-        asked for per surface: mark walls on the plan.
+        <Term of="at95">95 %</Term>
+        {words.positionsAreJudgedAt}
       </p>
     </>
   )
@@ -158,38 +156,38 @@ function RequirementPart({ brief, edit, wrong, set }: Part) {
 function TargetsPart({ brief, edit, wrong, set }: Part) {
   return (
     <>
-      <Head>Targets</Head>
+      <Head>{words.targets}</Head>
       <div className="fields">
-        <Field name="sphere_diameter" label="Sphere diameter (not radius)" wrong={wrong}>
+        <Field name="sphere_diameter" label={words.sphereDiameterNotRadius} wrong={wrong}>
           <LengthInput
             small
             unit={brief.unit}
-            label="Sphere diameter"
+            label={words.sphereDiameter}
             value={brief.sphere_diameter}
             disabled={!edit}
             onChange={(v) => set({ sphere_diameter: v })}
           />
         </Field>
-        <Field name="checker_side" label="Checkerboard size" wrong={wrong}>
+        <Field name="checker_side" label={words.checkerboardSize} wrong={wrong}>
           <LengthInput
             small
             unit={brief.unit}
-            label="Checkerboard size"
+            label={words.checkerboardSize}
             value={brief.checker_side}
             disabled={!edit}
             onChange={(v) => set({ checker_side: v })}
           />
         </Field>
-        <Field name="tie_by_clouds" label="Registration by" wrong={wrong}>
+        <Field name="tie_by_clouds" label={words.registrationBy} wrong={wrong}>
           <Select
-            aria-label="Registration by"
+            aria-label={words.registrationBy}
             value={brief.tie_by_clouds ? 'clouds' : 'targets'}
             disabled={!edit}
             style={{ width: '100%' }}
             onChange={(v) => set({ tie_by_clouds: v === 'clouds' })}
             options={[
-              { value: 'targets', label: 'targets and set-ups' },
-              { value: 'clouds', label: 'targets, set-ups and clouds' },
+              { value: 'targets', label: words.targetsAndSetUps },
+              { value: 'clouds', label: words.targetsSetUpsAnd },
             ]}
           />
         </Field>

@@ -4,6 +4,7 @@ import { canEdit, isRefused, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
 import { Tasks } from '../shell/Tasks'
+import { check as words } from '../words'
 
 /** Required, predicted, achieved, evidence, and the answer: a row for each requirement. */
 export default function Check() {
@@ -23,36 +24,36 @@ export default function Check() {
   if (unsigned)
     return (
       <div className="page">
-        <Head>Check</Head>
-        <p className="empty">Nothing has been signed for you yet.</p>
+        <Head>{words.check}</Head>
+        <p className="empty">{words.nothingHasBeenSigned}</p>
       </div>
     )
   return (
     <div className="page">
-      <Head aside={georef.data?.stale ? 'the georeferencing is out of date' : ''}>Check</Head>
-      <States of={verdicts} what="The verdicts">
-        {rows.length === 0 && <p className="empty">Nothing is asked for. Set the requirement on the brief.</p>}
+      <Head aside={georef.data?.stale ? words.theGeoreferencingIsOut : ''}>{words.check}</Head>
+      <States of={verdicts} what={words.theVerdicts}>
+        {rows.length === 0 && <p className="empty">{words.nothingIsAskedFor}</p>}
         {rows.length > 0 && <Overall bad={bad} open={open} of={rows.length} />}
         {rows.length > 0 && (
           <div className="ledger-box">
-            <table className="ledger verdicts" aria-label="Verdict">
+            <table className="ledger verdicts" aria-label={words.verdict}>
               <thead>
                 <tr>
-                  <th scope="col">Requirement</th>
+                  <th scope="col">{words.requirement}</th>
                   <th scope="col" className="num">
-                    required [{u.small}]
+                    {words.required(u.small)}
                   </th>
                   <th scope="col" className="num">
-                    predicted [{u.small}]
+                    {words.predicted(u.small)}
                   </th>
                   <th scope="col" className="num">
-                    achieved [{u.small}]
+                    {words.achieved(u.small)}
                   </th>
                   <th scope="col" style={{ width: 130 }}>
-                    against the limit
+                    {words.againstTheLimit}
                   </th>
-                  <th scope="col">Verdict</th>
-                  <th scope="col">Evidence</th>
+                  <th scope="col">{words.verdict}</th>
+                  <th scope="col">{words.evidence}</th>
                 </tr>
               </thead>
               <tbody>
@@ -66,7 +67,7 @@ export default function Check() {
                       {r.bound != null && (
                         <>
                           <br />
-                          <span className="faint">at most {u.err(r.bound)} (95 %)</span>
+                          <span className="faint">{words.atMost95(u.err(r.bound))}</span>
                         </>
                       )}
                     </td>
@@ -87,15 +88,12 @@ export default function Check() {
       {spacing && canEdit(job) && (
         <div className="bar">
           <Button loading={measure.isPending} onClick={() => measure.mutate(undefined)}>
-            Measure point spacing on required surfaces
+            {words.measurePointSpacingOn}
           </Button>
         </div>
       )}
       <Tasks kinds={['spacing']} ended={1} />
-      <Caution>
-        The verdict speaks of measured accuracy only. It never says that a boundary or a design is right: a licensed
-        professional signs for those where the law asks for one.
-      </Caution>
+      <Caution>{words.theVerdictSpeaksOf}</Caution>
     </div>
   )
 }
@@ -103,30 +101,14 @@ export default function Check() {
 /** The answer to all rows together. */
 function Overall({ bad, open, of }: { bad: number; open: number; of: number }) {
   if (bad)
-    return (
-      <VerdictCard
-        tone="failed"
-        title={`${bad} of ${of} requirements not met`}
-        evidence={[
-          'This data is not fit for what the client asked until the rows below are mended or the limit is changed by the client.',
-        ]}
-      />
-    )
+    return <VerdictCard tone="failed" title={words.ofRequirementsNotMet(bad, of)} evidence={[words.thisDataIsNot]} />
   if (open)
     return (
       <VerdictCard
         tone="doubtful"
-        title={`${open} of ${of} requirements not demonstrated`}
-        evidence={[
-          'What is not demonstrated is not promised: the evidence column says what is missing or speaks against it.',
-        ]}
+        title={words.ofRequirementsNotDemonstrated(open, of)}
+        evidence={[words.whatIsNotDemonstrated]}
       />
     )
-  return (
-    <VerdictCard
-      tone="sound"
-      title={`All ${of} requirements met`}
-      evidence={['Shown by evidence that took no part in the result.']}
-    />
-  )
+  return <VerdictCard tone="sound" title={words.allRequirementsMet(of)} evidence={[words.shownByEvidenceThat]} />
 }

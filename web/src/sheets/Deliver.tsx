@@ -8,6 +8,7 @@ import { when } from '../lib/format'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { Head, Ledger, States } from '../parts'
 import { Tasks } from '../shell/Tasks'
+import { deliver as words } from '../words'
 
 const NONE: never[] = []
 const WHOLE: Schema['PackageOptions'] = {
@@ -37,27 +38,18 @@ export default function Deliver() {
         aside={
           canEdit(job) && (
             <Button type="primary" loading={busy || make.isPending} onClick={() => make.mutate(undefined)}>
-              Make package
+              {words.makePackage}
             </Button>
           )
         }
       >
-        Deliver
+        {words.deliver}
       </Head>
-      <p className="faint">
-        A package holds the cloud in grid coordinates (LAZ), all scans with their poses (E57), coordinates and
-        transforms (CSV), the report (PDF), and a manifest with the SHA-256 of each.
-      </p>
+      <p className="faint">{words.aPackageHoldsThe}</p>
       {canEdit(job) && <CloudOptions options={options} onChange={setOptions} />}
       {!client && <Tasks kinds={['package']} ended={1} />}
-      <States of={packages} what="The packages">
-        {!newest && (
-          <p className="empty">
-            {client
-              ? 'Nothing has been signed for you yet.'
-              : 'No package yet. It can be made once the block is on the grid.'}
-          </p>
-        )}
+      <States of={packages} what={words.thePackages}>
+        {!newest && <p className="empty">{client ? words.nothingHasBeenSigned : words.noPackageYetIt}</p>}
         {newest && <Package of={newest} />}
         {client && newest && (
           <div className="look">
@@ -66,20 +58,20 @@ export default function Deliver() {
         )}
         {earlier.length > 0 && (
           <>
-            <Head>Earlier packages</Head>
+            <Head>{words.earlierPackages}</Head>
             <Ledger
-              label="Earlier packages"
+              label={words.earlierPackages}
               rows={earlier}
               id={(p) => p.id}
               empty=""
               columns={[
-                { head: 'Package', cell: (p) => p.revision },
-                { head: 'Made', cell: (p) => when(p.created_at) },
-                { head: 'Prepared', cell: (p) => p.prepared_by ?? '–' },
-                { head: 'Checked', cell: (p) => p.checked_by ?? '–' },
+                { head: words.packageText, cell: (p) => p.revision },
+                { head: words.made, cell: (p) => when(p.created_at) },
+                { head: words.preparedTitle, cell: (p) => p.prepared_by ?? '–' },
+                { head: words.checked, cell: (p) => p.checked_by ?? '–' },
                 {
                   head: '',
-                  cell: (p) => <a href={`/api/jobs/${job.id}/packages/${p.id}/download`}>download</a>,
+                  cell: (p) => <a href={`/api/jobs/${job.id}/packages/${p.id}/download`}>{words.download}</a>,
                 },
               ]}
             />
@@ -87,17 +79,17 @@ export default function Deliver() {
         )}
       </States>
       {!client && (
-        <States of={log} what="The log">
-          <Head aside="newest first">Decisions and changes</Head>
+        <States of={log} what={words.theLog}>
+          <Head aside={words.newestFirst}>{words.decisionsAndChanges}</Head>
           <Ledger
-            label="Log"
+            label={words.log}
             rows={log.data ?? []}
             id={(l) => String(l.id)}
-            empty="Nothing yet."
+            empty={words.nothingYet}
             columns={[
-              { head: 'When', cell: (l) => when(l.at), width: 160 },
-              { head: 'Who', cell: (l) => l.who ?? '–', width: 150 },
-              { head: 'What', cell: (l) => l.what, width: 620 },
+              { head: words.when, cell: (l) => when(l.at), width: 160 },
+              { head: words.who, cell: (l) => l.who ?? '–', width: 150 },
+              { head: words.what, cell: (l) => l.what, width: 620 },
             ]}
           />
         </States>

@@ -1,12 +1,14 @@
 import { Entry } from '../field/Entry'
 import { Scanner } from '../field/Scanner'
 import { UploadQueue } from '../field/UploadQueue'
-import { count, plural, when } from '../lib/format'
+import { count } from '../lib/count'
+import { when } from '../lib/format'
 import { canEdit, type Item, type Scan, useJob, useRead } from '../lib/hooks'
 import { usePicks } from '../lib/picks'
 import { useUnits } from '../lib/units'
 import { Caution, Head, Ledger, States } from '../parts'
 import { Tasks } from '../shell/Tasks'
+import { field as words } from '../words'
 
 /** Scans: taken by the scanner, or brought as files; a log entry each. */
 export default function Field() {
@@ -30,17 +32,14 @@ export default function Field() {
   }
   return (
     <div className="page touch">
-      <Head aside={scans.data ? plural(scans.data.length, 'scan') : ''}>Field</Head>
+      <Head aside={scans.data ? words.scans(scans.data.length) : ''}>{words.field}</Head>
       <Tasks kinds={['scan', 'ingest']} ended={1} />
-      <States of={[plan, scans]} what="The scans">
+      <States of={[plan, scans]} what={words.theScans}>
         <Scans rows={scans.data ?? []} stations={stations} selected={scan?.id ?? null} onSelect={select} />
         {scan && edit && <Entry key={scan.id} scan={scan} stations={stations} onGone={() => select(null)} />}
         {edit && (
           <>
-            <Caution>
-              Laser in use: keep optics out of the beam. Set the tripod clear of edges, traffic and walkways. Follow the
-              site's rules.
-            </Caution>
+            <Caution>{words.laserInUseKeep}</Caution>
             {job.simulated && (
               <Scanner stations={stations} taken={new Set((scans.data ?? []).map((s) => s.station_id))} />
             )}
@@ -54,15 +53,15 @@ export default function Field() {
 
 const levelled = (s: Scan) => {
   if (!s.has_scanner) return '–'
-  return s.levelled ? 'yes' : 'no'
+  return s.levelled ? words.yes : words.no
 }
 
 /** What a scan is, in a word or two. */
 function form(s: Scan): string {
-  const pictures = s.images ? `, ${plural(s.images, 'picture')}` : ''
-  const ordered = s.gridded ? 'structured' : 'unordered'
-  const kind = s.has_scanner ? ordered : 'cloud without a scanner position'
-  return `${kind}${s.coloured ? ', colours' : ''}${pictures}`
+  const pictures = s.images ? `, ${words.pictures(s.images)}` : ''
+  const ordered = s.gridded ? words.structured : words.unordered
+  const kind = s.has_scanner ? ordered : words.cloudWithoutAScanner
+  return `${kind}${s.coloured ? words.colours : ''}${pictures}`
 }
 
 function Scans(p: { rows: Scan[]; stations: Item[]; selected: string | null; onSelect: (id: string | null) => void }) {
@@ -70,38 +69,38 @@ function Scans(p: { rows: Scan[]; stations: Item[]; selected: string | null; onS
   const names = new Map(p.stations.map((s) => [s.id, s.data.name]))
   return (
     <Ledger
-      label="Scans"
+      label={words.scansText}
       rows={p.rows}
       id={(s) => s.id}
       selected={p.selected}
       onSelect={p.onSelect}
-      empty="No scans yet. Let the scanner take the planned stations, or drop files below."
+      empty={words.noScansYetLet}
       columns={[
         {
-          head: 'Scan',
+          head: words.scan,
           value: (s) => s.name,
           cell: (s) => (
             <>
               {s.name}
-              {s.simulated && <span className="faint"> simulated</span>}
+              {s.simulated && <span className="faint">{words.simulated}</span>}
             </>
           ),
         },
-        { head: 'Points', num: true, cell: (s) => count(s.points), value: (s) => s.points },
-        { head: 'Station', cell: (s) => names.get(s.station_id ?? '') ?? '–' },
-        { head: 'Structure', cell: form },
-        { head: 'Levelled', cell: levelled },
-        { head: 'Operator', cell: (s) => s.log.operator ?? '–' },
-        { head: <>Height [{u.code}]</>, num: true, cell: (s) => u.len(s.log.instrument_height) },
-        { head: 'Settings', cell: (s) => s.log.settings ?? s.log.file ?? '' },
-        { head: 'Time', cell: (s) => when(s.log.time) },
+        { head: words.points, num: true, cell: (s) => count(s.points), value: (s) => s.points },
+        { head: words.station, cell: (s) => names.get(s.station_id ?? '') ?? '–' },
+        { head: words.structure, cell: form },
+        { head: words.levelled, cell: levelled },
+        { head: words.operator, cell: (s) => s.log.operator ?? '–' },
+        { head: <>{words.height(u.code)}</>, num: true, cell: (s) => u.len(s.log.instrument_height) },
+        { head: words.settings, cell: (s) => s.log.settings ?? s.log.file ?? '' },
+        { head: words.time, cell: (s) => when(s.log.time) },
         {
-          head: 'Note',
+          head: words.note,
           cell: (s) => (
             <>
               {s.log.note}
               {s.reference && <span className="faint"> {s.reference}</span>}
-              {s.skipped > 0 && <span className="warn"> {count(s.skipped)} invalid points left out</span>}
+              {s.skipped > 0 && <span className="warn">{words.invalidPointsLeftOut(count(s.skipped))}</span>}
             </>
           ),
         },

@@ -10,6 +10,7 @@ import { Vectors } from '../georeference/Vectors'
 import { canEdit, useChange, useJob, useKeys, useRead } from '../lib/hooks'
 import { usePicks } from '../lib/picks'
 import { States, VerdictCard } from '../parts'
+import { georeference as words } from '../words'
 
 type Model = Schema['Model']
 
@@ -54,12 +55,12 @@ export default function Georeference() {
         {(g ?? block) && (
           <div className="canvas-tabs">
             <Segmented
-              aria-label="What is drawn"
+              aria-label={words.whatIsDrawn}
               value={view}
               onChange={setView}
               options={[
-                { value: 'cloud', label: g ? 'cloud' : 'block, not on the grid yet' },
-                { value: 'vectors', label: g ? 'vectors' : 'control' },
+                { value: 'cloud', label: g ? words.cloud : words.blockNotOnThe },
+                { value: 'vectors', label: g ? words.vectors : words.controlPlain },
               ]}
             />
           </div>
@@ -70,8 +71,8 @@ export default function Georeference() {
           <Vectors result={g} control={control.rows} />
         )}
       </div>
-      <aside className="side" aria-label="Georeferencing">
-        <States of={[georef, adjustment, control.read]} what="Control and fit">
+      <aside className="side" aria-label={words.georeferencing}>
+        <States of={[georef, adjustment, control.read]} what={words.controlAndFit}>
           {edit && <ControlFile />}
           <ControlTable
             control={control}
@@ -82,14 +83,14 @@ export default function Georeference() {
           {edit && (
             <div className="bar">
               <Select
-                aria-label="Model"
+                aria-label={words.model}
                 value={model}
                 onChange={setModel}
                 style={{ width: 250 }}
                 options={[
-                  { value: 'levelled', label: 'Levelled: heading and shift (4)' },
-                  { value: 'rigid', label: 'Rigid: turns and shift (6)' },
-                  { value: 'similarity', label: 'With scale (7), to look for one' },
+                  { value: 'levelled', label: words.levelledHeadingAndShift },
+                  { value: 'rigid', label: words.rigidTurnsAndShift },
+                  { value: 'similarity', label: words.withScale7To },
                 ]}
               />
               <Button
@@ -98,14 +99,12 @@ export default function Georeference() {
                 disabled={control.rows.length === 0}
                 onClick={() => run.mutate(undefined)}
               >
-                Fit to control
+                {words.fitToControl}
               </Button>
             </div>
           )}
-          {refused && <VerdictCard tone="failed" title="Refused" evidence={[refused]} />}
-          {georef.data?.stale && (
-            <p className="warn">The block or the control changed since this fit: it is out of date. Fit again.</p>
-          )}
+          {refused && <VerdictCard tone="failed" title={words.refused} evidence={[refused]} />}
+          {georef.data?.stale && <p className="warn">{words.theBlockOrThe}</p>}
           {g && <FitResult result={g} control={control.rows} picked={picked} onPick={pick} />}
         </States>
       </aside>

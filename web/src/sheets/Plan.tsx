@@ -20,6 +20,7 @@ import { onStorey, storeyAt, storeysOf } from '../plan/storeys'
 import { useLayers } from '../plan/useLayers'
 import { type Change, type Item, usePlan } from '../plan/usePlan'
 import { usePlanKeys } from '../plan/usePlanKeys'
+import { plan as words } from '../words'
 
 const Cover3d = lazy(async () => ({ default: (await import('../plan/Cover3d')).Cover3d }))
 // one and the same, so that nothing is drawn anew for it
@@ -86,15 +87,19 @@ export default function Plan() {
   usePlanKeys({ plan, edit, chosen, items: shown, setTool, setPicked, remove, onEscape: () => setGhost(null) })
   const item = chosen.length === 1 ? chosen[0] : undefined
   const surface = mode !== 'station' ? surfaces?.find((s) => s.item === item?.id) : undefined
-  const words = live
-    ? `here it covers ${u.area(live.look.area)}${live.look.once == null ? '' : `, all together ${num(100 * live.look.once, 1)} % of what is required`}; measures ${live.look.targets.join(' ') || 'no target'}`
-    : `${edit ? HINTS[tool] : 'Click to pick'} · ${plan.saving ? 'storing…' : 'stored'}${legend(mode, maps.isFetching, layers)}`
+  const hint = live
+    ? words.hereItCoversMeasures(
+        u.area(live.look.area),
+        live.look.once == null ? '' : words.allTogetherOfWhat(num(100 * live.look.once, 1)),
+        live.look.targets.join(' ') || words.noTarget,
+      )
+    : `${edit ? HINTS[tool] : words.clickToPick} · ${plan.saving ? words.storing : words.stored}${legend(mode, maps.isFetching, layers)}`
   return (
     <div className="split">
       <div className="canvas with-elevation">
         <div className="canvas-top">
           {space && surfaces ? (
-            <Suspense fallback={<p className="empty">Drawing it…</p>}>
+            <Suspense fallback={<p className="empty">{words.drawingIt}</p>}>
               <Cover3d
                 key={theme}
                 items={items}
@@ -133,22 +138,22 @@ export default function Plan() {
           {storeys.length > 0 && !space && (
             <Segmented<number | 'all'>
               className="storeys"
-              aria-label="Storey"
+              aria-label={words.storey}
               vertical
               value={storey ?? 'all'}
               onChange={setStorey}
               options={[
-                { value: 'all', label: 'all' },
+                { value: 'all', label: words.all },
                 ...storeys.map((z, k) => ({ value: k, label: `${u.len(z, 2)} ${u.code}` })).reverse(),
               ]}
             />
           )}
-          {!(space && surfaces) && <div className="hint">{words}</div>}
+          {!(space && surfaces) && <div className="hint">{hint}</div>}
         </div>
         {surface && <Elevation surface={surface} mode={mode} limit={limit} />}
       </div>
-      <aside className="side" aria-label="What the plan says">
-        <States of={plan.read} what="The plan">
+      <aside className="side" aria-label={words.whatThePlanSays}>
+        <States of={plan.read} what={words.thePlan}>
           {item?.kind === 'underlay' && edit && (
             <FitUnderlay
               key={`${item.id} ${JSON.stringify(fitLine)}`}
@@ -177,7 +182,7 @@ export default function Plan() {
 }
 
 function legend(mode: MapMode, busy: boolean, layers: { ellipses: unknown[]; enlarge: number }): string {
-  if (mode !== 'station') return ` · ${busy ? 'working it out…' : MAPS.find((m) => m.value === mode)?.says}`
+  if (mode !== 'station') return ` · ${busy ? words.workingItOut : MAPS.find((m) => m.value === mode)?.says}`
   return layers.ellipses.length > 0 ? ` · ellipses 95 %, enlarged ${layers.enlarge}×` : ''
 }
 
@@ -271,24 +276,18 @@ function Picked(p: {
 }) {
   const job = useJob()
   const [item] = p.chosen
-  if (!item)
-    return (
-      <p className="empty">
-        {p.items.length === 0
-          ? 'An empty plan. Draw walls (w), then stations (s) and targets (t), or import DXF or GeoJSON.'
-          : 'Pick something on the plan or in the ledger.'}
-      </p>
-    )
+  if (!item) return <p className="empty">{p.items.length === 0 ? words.anEmptyPlanDraw : words.pickSomethingOnThe}</p>
   if (p.chosen.length > 1)
     return (
       <p>
-        {p.chosen.length} picked:{' '}
-        {p.chosen
-          .slice(0, 8)
-          .map((i) => i.data.name)
-          .join(', ')}
-        {p.chosen.length > 8 && ' …'}. Arrange copies, turns or mirrors them; arrow keys shift them; Delete removes
-        them.
+        {words.picked2(
+          p.chosen.length,
+          p.chosen
+            .slice(0, 8)
+            .map((i) => i.data.name)
+            .join(', '),
+          p.chosen.length > 8,
+        )}
       </p>
     )
   return (

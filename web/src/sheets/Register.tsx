@@ -1,7 +1,7 @@
 import { Button, Segmented } from 'antd'
 import { useMemo, useState } from 'react'
 import { CloudView } from '../cloud/CloudView'
-import { num, plural } from '../lib/format'
+import { num } from '../lib/format'
 import { useKeys } from '../lib/hooks'
 import { usePicks } from '../lib/picks'
 import { Head, States, Term, VerdictCard } from '../parts'
@@ -17,6 +17,7 @@ import { StationGraph } from '../register/StationGraph'
 import { type Registration, type Result, useRegistration } from '../register/useRegistration'
 import { Levels, Loops, Noise } from '../register/views'
 import { Tasks } from '../shell/Tasks'
+import { register as words } from '../words'
 
 const VIEWS = [
   'graph',
@@ -111,25 +112,19 @@ function Block(p: Sheet) {
       <div className="canvas">
         <CloudView frame={r && !r.refused ? 'block' : undefined} {...shown} selected={picked} onPick={pick} />
       </div>
-      <aside className="side" aria-label="Registration">
-        <Head aside={a ? `revision ${a.revision}${a.locked ? ', locked' : ''}` : ''}>Registration</Head>
-        <States of={registration.reads} what="The registration">
+      <aside className="side" aria-label={words.registration}>
+        <Head aside={a ? words.revision(a.revision, a.locked ? words.locked : '') : ''}>{words.registration}</Head>
+        <States of={registration.reads} what={words.theRegistration}>
           <Actions
             of={registration}
             onMark={() => set({ marking: true })}
             onHand={() => set({ two: firstTwo(p.able) })}
           />
           <Tasks kinds={['register', 'tie']} ended={running || ties.searching ? 0 : 1} />
-          {!a && !running && (
-            <p className="empty">
-              No result yet. Targets are found in every scan, matched by geometry, and all scans are adjusted together.
-              Where there are none, or too few, scans are tied by what they show of the same surfaces: plan 30 % of
-              overlap or more, and targets where rooms or bays repeat.
-            </p>
-          )}
+          {!a && !running && <p className="empty">{words.noResultYetTargets}</p>}
           {r?.refused && (
             <>
-              <VerdictCard tone="failed" title="The block could not be adjusted" evidence={[r.refused]} />
+              <VerdictCard tone="failed" title={words.theBlockCouldNot} evidence={[r.refused]} />
               {ties.ties.length > 0 && <Clouds {...p} />}
               <Found detections={registration.detections} scans={registration.scans} />
             </>
@@ -173,10 +168,10 @@ function Views(p: Sheet & { result: Result }) {
   return (
     <>
       <div className="bar">
-        <Segmented<View> aria-label="View" value={view} onChange={(v) => set({ view: v })} options={[...VIEWS]} />
+        <Segmented<View> aria-label={words.view} value={view} onChange={(v) => set({ view: v })} options={[...VIEWS]} />
         {picked && (
           <Button size="small" onClick={() => pick(null)}>
-            all, not only {picked}
+            {words.allNotOnly(picked)}
           </Button>
         )}
       </div>
@@ -211,17 +206,17 @@ function Actions({ of, onMark, onHand }: { of: Registration; onMark: () => void;
         disabled={a?.locked || ties.searching}
         onClick={() => run.mutate(undefined)}
       >
-        {a ? 'Run again' : 'Find targets and adjust'}
+        {a ? words.runAgain : words.findTargetsAndAdjust}
       </Button>
       {!a?.locked && <FindTies ties={ties} scans={scans.length} />}
-      {of.open && scans.length > 0 && <Button onClick={onMark}>Mark a target</Button>}
-      {of.open && scans.length > 1 && <Button onClick={onHand}>By hand</Button>}
+      {of.open && scans.length > 0 && <Button onClick={onMark}>{words.markATarget}</Button>}
+      {of.open && scans.length > 1 && <Button onClick={onHand}>{words.byHand3}</Button>}
       {a && !r?.refused && (
         <Button onClick={() => lock.mutate(!a.locked)} disabled={!a.locked && a.stale}>
-          {a.locked ? 'Unlock' : 'Lock result'}
+          {a.locked ? words.unlock : words.lockResult}
         </Button>
       )}
-      {a?.stale && <span className="warn">scans or observations changed: this result is out of date</span>}
+      {a?.stale && <span className="warn">{words.scansOrObservationsChanged}</span>}
     </div>
   )
 }
@@ -234,18 +229,29 @@ function Global({ result: r }: { result: Result }) {
     return (
       <VerdictCard
         tone="sound"
-        title="Nothing speaks against this block"
+        title={words.nothingSpeaksAgainstThis}
         evidence={[
-          `global test p ${p(r.global_p)} with ${r.dof} degrees of freedom`,
-          `${r.stations.length} scans, ${r.targets.length} targets, ${active} observations${clouds ? ` and ${plural(clouds, 'tie')} by clouds` : ''}; no outlier, no moved target and no knocked tripod at 1 % risk over all tests together`,
+          words.globalTestPWith(p(r.global_p), r.dof),
+          words.scansTargetsObservationsNo(
+            r.stations.length,
+            r.targets.length,
+            active,
+            clouds ? words.andTiesByClouds(clouds) : '',
+          ),
         ]}
       />
     )
   const times = Math.sqrt(r.variance_estimate)
   return (
     <p className="faint">
-      Global test <Term of="p" /> {p(r.global_p)}, {r.dof} degrees of freedom; residuals {num(times, 2)} times the
-      stated noise{Math.abs(times - 1) < 0.05 ? ', as they should be' : ', errors are stated accordingly'}.
+      {words.globalTest}
+      <Term of="p" />
+      {words.degreesOfFreedomResiduals(
+        p(r.global_p),
+        r.dof,
+        num(times, 2),
+        Math.abs(times - 1) < 0.05 ? words.asTheyShouldBe : words.errorsAreStatedAccordingly,
+      )}
     </p>
   )
 }

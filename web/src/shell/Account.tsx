@@ -5,6 +5,7 @@ import { api, unwrap } from '../api/client'
 import { when } from '../lib/format'
 import { useChange } from '../lib/hooks'
 import { Confirm, Head, Ledger, States } from '../parts'
+import { shell as words } from '../words'
 
 /** The account: signing out, and the tokens for scripts. */
 export function Account() {
@@ -22,14 +23,14 @@ export function Account() {
       <Head
         aside={
           <button type="button" className="link" onClick={() => leave.mutate(undefined)}>
-            sign out
+            {words.signOut}
           </button>
         }
       >
-        Account
+        {words.account}
       </Head>
       <button type="button" className="link" aria-expanded={open} onClick={() => setOpen(!open)}>
-        Access tokens for scripts
+        {words.accessTokensForScripts}
       </button>
       {open && <Tokens />}
     </>
@@ -51,28 +52,26 @@ function Tokens() {
     unwrap(await api.DELETE('/api/tokens/{id}', { params: { path: { id } } })),
   )
   return (
-    <States of={tokens} what="The tokens">
+    <States of={tokens} what={words.theTokens}>
       {secret && (
         <p role="status">
-          Copy it now, it is shown once: <code>{secret}</code>
+          {words.copyItNowIt}
+          <code>{secret}</code>
         </p>
       )}
       <Ledger
-        label="Tokens"
+        label={words.tokens}
         rows={tokens.data ?? []}
         id={(t) => t.id}
-        empty="None yet. What a script may do is in docs/api.md."
+        empty={words.noneYetWhatA}
         columns={[
-          { head: 'Name', cell: (t) => t.name },
-          { head: 'Last used', cell: (t) => when(t.last_used_at) || 'never' },
+          { head: words.name, cell: (t) => t.name },
+          { head: words.lastUsed, cell: (t) => when(t.last_used_at) || words.never },
           {
             head: '',
             cell: (t) => (
-              <Confirm
-                title={`Scripts with “${t.name}” are refused from now on.`}
-                onConfirm={() => revoke.mutate(t.id)}
-              >
-                revoke
+              <Confirm title={words.scriptsWithAreRefused(t.name)} onConfirm={() => revoke.mutate(t.id)}>
+                {words.revoke}
               </Confirm>
             ),
           },
@@ -86,14 +85,14 @@ function Tokens() {
         }}
       >
         <Input
-          aria-label="Name of the new token"
-          placeholder="What the token is for"
+          aria-label={words.nameOfTheNew}
+          placeholder={words.whatTheTokenIs}
           value={token}
           onChange={(e) => setToken(e.target.value)}
           style={{ width: 320 }}
         />
         <Button htmlType="submit" disabled={!token.trim()}>
-          Make token
+          {words.makeToken}
         </Button>
       </form>
     </States>

@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react'
 import { ErrorBoundary, type FallbackProps } from 'react-error-boundary'
+import { shell as words } from '../words'
 
 const RELOADED = 'vistazo-reloaded'
 /** A part of the page that is no longer on the server: another version was installed. */
@@ -9,10 +10,10 @@ const isGone = (e: unknown) =>
 function Broken({ error, resetErrorBoundary }: FallbackProps) {
   return (
     <div className="state failed" role="alert">
-      <b>This sheet cannot be shown.</b> {error instanceof Error ? error.message : String(error)}. What was saved is
-      safe on the server.{' '}
+      <b>{words.thisSheetCannotBe}</b>
+      {words.whatWasSavedIs(error instanceof Error ? error.message : String(error))}
       <button type="button" className="link" onClick={resetErrorBoundary}>
-        Show it again
+        {words.showItAgain}
       </button>
     </div>
   )

@@ -4,7 +4,7 @@ import { Suspense, useEffect, useState } from 'react'
 import { Link, NavLink, useNavigate, useParams } from 'react-router-dom'
 import { api, unwrap } from '../api/client'
 import { pace, useUploads } from '../field/uploads'
-import { num, plural, span } from '../lib/format'
+import { num, span } from '../lib/format'
 import { JobContext, useEvents, useJob, useKey, useRead } from '../lib/hooks'
 import { usePicks, withPicks } from '../lib/picks'
 import { UnitContext, unitsOf } from '../lib/units'
@@ -16,6 +16,7 @@ import type { User } from './Shell'
 import { capital, type Sheet, SHEET_NAMES, SHEETS } from './sheets'
 import { TitleBlock } from './TitleBlock'
 import { WayOn } from './WayOn'
+import { shell as words } from '../words'
 
 /** A job: the index of sheets, the sheet, the title block. */
 export function JobFrame({ user }: { user: User }) {
@@ -29,10 +30,10 @@ export function JobFrame({ user }: { user: User }) {
     return (
       <main className="center">
         <div>
-          <States of={job} what="The job">
+          <States of={job} what={words.theJob}>
             {null}
           </States>
-          <Link to="/">To the jobs</Link>
+          <Link to="/">{words.toTheJobs}</Link>
         </div>
       </main>
     )
@@ -64,11 +65,11 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
   return (
     <div className="frame">
       <a href="#sheet" className="skip">
-        Skip to the sheet
+        {words.skipToTheSheet}
       </a>
-      <nav className="index" aria-label="Sheets">
+      <nav className="index" aria-label={words.sheets}>
         <Link to="/" className="home">
-          Vistazo
+          {words.vistazo}
         </Link>
         {names.map((s, i) => {
           const state = summary.data?.sheets.find((x) => x.sheet === s)
@@ -88,14 +89,12 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
           <br />
           {job.role} ·{' '}
           <button type="button" onClick={() => setSettings(true)}>
-            reading, keys ?
+            {words.readingKeys}
           </button>
         </div>
       </nav>
       <main className="sheet" id="sheet" tabIndex={-1}>
-        <h1 className="unseen">
-          {capital(sheet)} of {job.name}
-        </h1>
+        <h1 className="unseen">{words.of(capital(sheet), job.name)}</h1>
         <Boundary about={sheet}>
           <Suspense
             fallback={
@@ -125,7 +124,7 @@ function SheetTab(p: { n: number; to: string; name: string; state: string; note:
       <strong>{p.name}</strong>
       <small>
         {p.note || ' '}
-        {p.state === 'attention' && <b aria-label="needs attention"> !</b>}
+        {p.state === 'attention' && <b aria-label={words.needsAttention}> !</b>}
       </small>
     </NavLink>
   )
@@ -145,13 +144,13 @@ function UploadStrip() {
   const { left, rate } = pace(active)
   const all = active.reduce((s, e) => s + e.file.size, 0)
   return (
-    <div className="strip" role="status" aria-label="Uploads">
-      <b>{plural(active.length, 'file')} on the way</b>
-      <progress value={all - left} max={all} aria-label="Sent" />
+    <div className="strip" role="status" aria-label={words.uploads}>
+      <b>{words.filesOnTheWay(active.length)}</b>
+      <progress value={all - left} max={all} aria-label={words.sent} />
       <span>
-        {num((100 * (all - left)) / all, 0)} %{rate > 0 && `, about ${span(left / rate)} to go`}
+        {num((100 * (all - left)) / all, 0)} %{rate > 0 && words.aboutToGo(span(left / rate))}
       </span>
-      <Link to={`/jobs/${job.id}/field`}>show</Link>
+      <Link to={`/jobs/${job.id}/field`}>{words.show}</Link>
     </div>
   )
 }

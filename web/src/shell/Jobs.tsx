@@ -3,7 +3,7 @@ import { Button, Checkbox, Input } from 'antd'
 import { useState } from 'react'
 import { Link, useNavigate } from 'react-router-dom'
 import { api, type Schema, unwrap } from '../api/client'
-import { ago, plural, when } from '../lib/format'
+import { ago, when } from '../lib/format'
 import { useChange } from '../lib/hooks'
 import { unitsOf } from '../lib/units'
 import { Head, States } from '../parts'
@@ -12,6 +12,7 @@ import { Said } from './Said'
 import { SettingsDialog } from './Settings'
 import type { User } from './Shell'
 import { AllTasks } from './Tasks'
+import { shell as words } from '../words'
 
 type Job = Schema['JobDto']
 
@@ -40,25 +41,25 @@ export function Jobs({ user }: { user: User }) {
   )
   return (
     <main className="jobs">
-      <h1 className="unseen">Vistazo</h1>
+      <h1 className="unseen">{words.vistazo}</h1>
       <Head
         aside={
           <>
             {user.name} ·{' '}
             <button type="button" className="link" onClick={() => setReading(true)}>
-              reading, keys
+              {words.readingKeys2}
             </button>
           </>
         }
       >
-        Jobs
+        {words.jobs}
       </Head>
-      <States of={jobs} what="The jobs">
+      <States of={jobs} what={words.theJobs}>
         {(jobs.data?.length ?? 0) > 6 && (
           <Input
             allowClear
-            aria-label="Search jobs"
-            placeholder="Search name, client, site"
+            aria-label={words.searchJobs}
+            placeholder={words.searchNameClientSite}
             value={search}
             onChange={(e) => setSearch(e.target.value)}
             style={{ width: 320, margin: '6px 0' }}
@@ -67,8 +68,8 @@ export function Jobs({ user }: { user: User }) {
         {found.map((j) => (
           <DeskRow key={j.id} job={j} />
         ))}
-        {jobs.data?.length === 0 && <p className="empty">No jobs yet. Name one below to begin.</p>}
-        {jobs.data?.length !== 0 && found.length === 0 && <p className="empty">No job has these words.</p>}
+        {jobs.data?.length === 0 && <p className="empty">{words.noJobsYetName}</p>}
+        {jobs.data?.length !== 0 && found.length === 0 && <p className="empty">{words.noJobHasThese}</p>}
       </States>
       <form
         className="bar"
@@ -78,17 +79,17 @@ export function Jobs({ user }: { user: User }) {
         }}
       >
         <Input
-          aria-label="Name of the new job"
-          placeholder="Name of a new job"
+          aria-label={words.nameOfTheNewJob}
+          placeholder={words.nameOfANew}
           value={name}
           onChange={(e) => setName(e.target.value)}
           style={{ width: 320 }}
         />
         <Checkbox checked={training} onChange={(e) => setTraining(e.target.checked)}>
-          training job, with the simulated scanner
+          {words.trainingJobWithThe}
         </Checkbox>
         <Button type="primary" htmlType="submit" disabled={!name.trim()} loading={create.isPending}>
-          Create job
+          {words.createJob}
         </Button>
       </form>
       <AllTasks />
@@ -103,10 +104,10 @@ export function Jobs({ user }: { user: User }) {
 function stage(s: Job['standing']): string {
   if (!s) return ''
   if (s.checked) return `package ${s.package} signed`
-  if (s.package != null) return `package ${s.package}, ${s.prepared ? 'to be checked' : 'to be signed'}`
-  if (s.on_grid) return 'on the grid'
-  if (s.findings != null) return 'adjusted'
-  return s.scans > 0 ? plural(s.scans, 'scan') : 'planned'
+  if (s.package != null) return `package ${s.package}, ${s.prepared ? words.toBeChecked : words.toBeSigned}`
+  if (s.on_grid) return words.onTheGrid
+  if (s.findings != null) return words.adjusted
+  return s.scans > 0 ? words.scans(s.scans) : words.planned
 }
 
 function DeskRow({ job }: { job: Job }) {
@@ -115,15 +116,15 @@ function DeskRow({ job }: { job: Job }) {
   const asked = (
     [
       ['3-D', job.brief.requirement.spatial95],
-      ['horizontal', job.brief.requirement.horizontal95],
-      ['height', job.brief.requirement.vertical95],
+      [words.horizontal, job.brief.requirement.horizontal95],
+      [words.height, job.brief.requirement.vertical95],
     ] as const
   ).flatMap(([word, v]) => (v == null ? [] : [`${u.err(v)} ${u.small} ${word}`]))
   const open = s
     ? [
-        ...(s.findings ? [`${plural(s.findings, 'finding')} to decide`] : []),
-        ...(s.failed ? [`${plural(s.failed, 'task')} failed`] : []),
-        ...(s.busy ? [`${plural(s.busy, 'task')} under way`] : []),
+        ...(s.findings ? [words.findingsToDecide(s.findings)] : []),
+        ...(s.failed ? [`${words.tasks(s.failed)} failed`] : []),
+        ...(s.busy ? [words.tasksUnderWay(s.busy)] : []),
       ]
     : []
   return (
@@ -131,25 +132,25 @@ function DeskRow({ job }: { job: Job }) {
       <span>
         <strong>{job.name}</strong>
         <small>
-          {job.brief.client || 'no client yet'} · {job.simulated ? 'simulated · ' : ''}
+          {job.brief.client || words.noClientYet} · {job.simulated ? words.simulated : ''}
           {job.role}
         </small>
       </span>
       <span>
-        {asked[0] ?? <span className="warn">nothing required yet</span>}
-        <small>required, 95 %{asked.length > 1 ? ` · ${asked.slice(1).join(' · ')}` : ''}</small>
+        {asked[0] ?? <span className="warn">{words.nothingRequiredYet}</span>}
+        <small>{words.required95(asked.length > 1 ? ` · ${asked.slice(1).join(' · ')}` : '')}</small>
       </span>
       <span>
         <b>{stage(s)}</b>
         <small className={s?.failed || s?.findings ? 'warn' : ''}>
-          {open.join(' · ') || (s ? 'nothing open' : '')}
+          {open.join(' · ') || (s ? words.nothingOpen : '')}
         </small>
       </span>
       <span>
         {s?.change ?? ''}
         {s?.changed_at && (
           <small title={when(s.changed_at)}>
-            {s.changed_by ?? 'the program'}, {ago(s.changed_at)}
+            {s.changed_by ?? words.theProgram}, {ago(s.changed_at)}
           </small>
         )}
       </span>

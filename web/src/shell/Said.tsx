@@ -1,6 +1,7 @@
 import { useEffect } from 'react'
 import { useLocation } from 'react-router-dom'
 import { dismiss, dismissAll, useSaid } from '../lib/errors'
+import { shell as words } from '../words'
 
 /** What went wrong, until it is read or another sheet is opened. */
 export function Said() {
@@ -14,7 +15,7 @@ export function Said() {
         <div key={s.id} className="said-error">
           <span>{s.text}</span>
           <button type="button" className="link" onClick={() => dismiss(s.id)}>
-            dismiss
+            {words.dismiss}
           </button>
         </div>
       ))}

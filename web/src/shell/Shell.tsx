@@ -5,6 +5,7 @@ import { api, type Schema, unwrap } from '../api/client'
 import { JobFrame } from './JobFrame'
 import { Jobs } from './Jobs'
 import { SignIn } from './SignIn'
+import { shell as words } from '../words'
 
 export type User = Schema['User']
 
@@ -28,7 +29,8 @@ export function Shell() {
     return (
       <div className="center">
         <p>
-          The server cannot be reached. <button onClick={() => void me.refetch()}>Try again</button>
+          {words.theServerCannotBe}
+          <button onClick={() => void me.refetch()}>{words.tryAgain}</button>
         </p>
       </div>
     )

@@ -2,6 +2,7 @@ import { useQueryClient } from '@tanstack/react-query'
 import { Button, Input } from 'antd'
 import { useState } from 'react'
 import { api, unwrap } from '../api/client'
+import { shell as words } from '../words'
 
 export function SignIn() {
   const queries = useQueryClient()
@@ -23,8 +24,8 @@ export function SignIn() {
   return (
     <main className="center">
       <div className="signin">
-        <h1>Vistazo</h1>
-        <p className="faint">From scans to a signed package, with the error stated at every step.</p>
+        <h1>{words.vistazo}</h1>
+        <p className="faint">{words.fromScansToA}</p>
         <form
           onSubmit={(e) => {
             e.preventDefault()
@@ -32,11 +33,11 @@ export function SignIn() {
           }}
         >
           <label>
-            E-mail
+            {words.eMail}
             <Input name="email" autoComplete="username" value={email} onChange={(e) => setEmail(e.target.value)} />
           </label>
           <label>
-            Password
+            {words.password}
             <Input
               type="password"
               name="password"
@@ -51,7 +52,7 @@ export function SignIn() {
             </p>
           )}
           <Button type="primary" htmlType="submit" loading={busy}>
-            Sign in
+            {words.signIn}
           </Button>
         </form>
       </div>

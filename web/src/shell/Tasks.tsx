@@ -4,30 +4,31 @@ import { api, type Schema, unwrap } from '../api/client'
 import { ago, span } from '../lib/format'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { Head } from '../parts'
+import { shell as words } from '../words'
 
 type Task = Schema['Task']
 const isActive = (t: Task) => t.state === 'running' || t.state === 'queued'
 const NAMES: Record<string, string> = {
-  scan: 'scan',
-  ingest: 'reading a file',
-  register: 'registration',
-  tie: 'ties by clouds',
-  spacing: 'point spacing',
-  propose: 'proposal of stations',
-  package: 'package',
+  scan: words.scan,
+  ingest: words.readingAFile,
+  register: words.registration,
+  tie: words.tiesByClouds,
+  spacing: words.pointSpacing,
+  propose: words.proposalOfStations,
+  package: words.package,
 }
 
 /** About how long a task will still take, from how long its part so far took. */
 function left(t: Task): string {
   if (t.state !== 'running' || !t.started_at || t.progress < 0.05) return ''
   const gone = (Date.now() - new Date(t.started_at).getTime()) / 1000
-  return gone < 5 ? '' : `about ${span((gone / t.progress) * (1 - t.progress))} left`
+  return gone < 5 ? '' : words.timeLeft(span((gone / t.progress) * (1 - t.progress)))
 }
 
 function says(t: Task): string {
   const name = (t.payload as { name?: string }).name ?? NAMES[t.kind] ?? t.kind
-  if (t.state === 'queued') return t.message ? `${name}: ${t.message}` : `waiting: ${name}`
-  return `${t.state === 'failed' ? 'failed: ' : ''}${t.message || name}`
+  if (t.state === 'queued') return t.message ? `${name}: ${t.message}` : words.waiting(name)
+  return `${t.state === 'failed' ? words.failed : ''}${t.message || name}`
 }
 
 /** Work in the background: what runs, what failed, and what ended last. */
@@ -50,7 +51,7 @@ export function Tasks({ kinds, ended = 3 }: { kinds: string[]; ended?: number })
   if (mine.length === 0) return null
   const edit = canEdit(job)
   return (
-    <div className="tasks" aria-label="Background work" aria-live="polite" role="group">
+    <div className="tasks" aria-label={words.backgroundWork} aria-live="polite" role="group">
       {[...active, ...failed, ...rest].map((t) => (
         <div key={t.id} className={`task ${t.state}`} data-state={t.state}>
           <span>
@@ -63,19 +64,19 @@ export function Tasks({ kinds, ended = 3 }: { kinds: string[]; ended?: number })
           )}
           {edit && (t.state === 'failed' || t.state === 'cancelled') && (
             <button type="button" className="link" onClick={() => retry.mutate(t.id)}>
-              try again
+              {words.tryAgainPlain}
             </button>
           )}
           {edit && isActive(t) && (
             <button type="button" className="link" onClick={() => cancel.mutate(t.id)}>
-              {t.cancel ? 'stopping' : 'cancel'}
+              {t.cancel ? words.stopping : words.cancel}
             </button>
           )}
         </div>
       ))}
       {edit && failed.length > 1 && (
         <button type="button" className="link" onClick={() => retryAll.mutate(undefined)}>
-          try all {failed.length} again
+          {words.tryAllAgain(failed.length)}
         </button>
       )}
     </div>
@@ -92,8 +93,8 @@ export function AllTasks() {
   if (!tasks.data?.length) return null
   return (
     <>
-      <Head aside="in all jobs">Background work</Head>
-      <div className="tasks" aria-label="Background work of all jobs" role="group">
+      <Head aside={words.inAllJobs}>{words.backgroundWork}</Head>
+      <div className="tasks" aria-label={words.backgroundWorkOfAll} role="group">
         {tasks.data.slice(0, 12).map((t) => (
           <div key={t.id} className={`task ${t.state}`}>
             <span>

@@ -5,6 +5,7 @@ import { useJob, useRead } from '../lib/hooks'
 import { withPicks } from '../lib/picks'
 import { useUnits } from '../lib/units'
 import { Term } from '../parts'
+import { shell as words } from '../words'
 
 const initials = (name: string | null | undefined) =>
   name
@@ -30,10 +31,10 @@ export function TitleBlock({ sheet }: { sheet: string }) {
   return (
     <>
       {open && (
-        <section className="budget" aria-label="Error budget">
-          <span>Variance at {weakest ?? 'the weakest spot'}</span>
+        <section className="budget" aria-label={words.errorBudget}>
+          <span>{words.varianceAt(weakest ?? words.theWeakestSpot)}</span>
           {summary.sources.length === 0 ? (
-            <span className="faint">known after the adjustment</span>
+            <span className="faint">{words.knownAfterTheAdjustment}</span>
           ) : (
             <div className="stack">
               {summary.sources.map((s) => (
@@ -44,53 +45,56 @@ export function TitleBlock({ sheet }: { sheet: string }) {
             </div>
           )}
           {weakest && (
-            <Link to={withPicks(`/jobs/${job.id}/register`, [{ kind: 'target', name: weakest }])}>show {weakest}</Link>
+            <Link to={withPicks(`/jobs/${job.id}/register`, [{ kind: 'target', name: weakest }])}>
+              {words.showWeakest(weakest)}
+            </Link>
           )}
         </section>
       )}
-      <footer className="title-block" aria-label="Title block">
+      <footer className="title-block" aria-label={words.titleBlock}>
         <div className={summary.simulated ? 'simulated' : ''}>
-          <small>{summary.simulated ? 'SIMULATED SCANS · sheet' : 'Job · sheet'}</small>
+          <small>{summary.simulated ? words.simulatedScansSheet : words.jobSheet}</small>
           <strong title={job.name}>
             {job.name} · {sheet}
           </strong>
         </div>
         <div>
-          <small>Datum · unit</small>
+          <small>{words.datumUnit}</small>
           <strong>
-            {job.brief.epsg ? `EPSG:${job.brief.epsg} ${job.brief.output}` : 'local grid'} · {u.code}
+            {job.brief.epsg ? words.epsg(job.brief.epsg, job.brief.output) : words.localGrid} · {u.code}
           </strong>
         </div>
         <div>
           <small>
-            Required (<Term of="95 %">{summary.requirement}</Term>)
+            {words.required}
+            <Term of="at95">{summary.requirement}</Term>)
           </small>
           <strong>{fig(summary.required)}</strong>
         </div>
         <div className={tone(summary.predicted)}>
-          <small>Predicted</small>
+          <small>{words.predicted}</small>
           <strong>
             {fig(summary.predicted)}
             {mark(summary.predicted)}
           </strong>
         </div>
         <div className={tone(summary.achieved)}>
-          <small>Achieved{summary.achieved != null && !summary.on_grid ? ' (block only)' : ''}</small>
+          <small>{words.achieved(summary.achieved != null && !summary.on_grid ? words.blockOnly : '')}</small>
           <strong>
             {fig(summary.achieved)}
             {mark(summary.achieved)}
           </strong>
         </div>
         <button type="button" onClick={() => setOpen(!open)} aria-expanded={open}>
-          <small>Weakest spot</small>
+          <small>{words.weakestSpot}</small>
           <strong>{weakest ?? '–'}</strong>
         </button>
         <div>
-          <small>Revision</small>
+          <small>{words.revision}</small>
           <strong>{summary.revision ?? '–'}</strong>
         </div>
         <div>
-          <small>Prepared · checked</small>
+          <small>{words.preparedChecked}</small>
           <strong title={`${summary.prepared ?? '–'} · ${summary.checked ?? '–'}`}>
             {initials(summary.prepared)} · {initials(summary.checked)}
           </strong>

@@ -3,29 +3,30 @@ import type { Schema } from '../api/client'
 import { canEdit, useJob } from '../lib/hooks'
 import { usePicks, withPicks } from '../lib/picks'
 import { capital, type Sheet, SHEET_NAMES } from './sheets'
+import { shell as words } from '../words'
 
 /** What there is to do on a sheet that is not done, and what has to be there before. */
 const TO_DO: Record<Sheet, string> = {
-  brief: 'Say what accuracy is required: without it nothing can be judged.',
-  plan: 'Place stations on the plan, or let them be proposed.',
-  field: 'Take the planned stations, or bring the scan files.',
-  register: 'Find the targets and adjust the block.',
-  georeference: 'Bring the control and fit the block to it; hold some back as check points.',
-  check: 'See which requirements are met and what is missing for the others.',
-  deliver: 'Make the package, sign it, and have another person check it.',
+  brief: words.sayWhatAccuracyIs,
+  plan: words.placeStationsOnThe,
+  field: words.takeThePlannedStations,
+  register: words.findTheTargetsAnd,
+  georeference: words.bringTheControlAnd,
+  check: words.seeWhichRequirementsAre,
+  deliver: words.makeThePackageSign,
 }
 /** What there is to do where something is in the way. */
 const TO_MEND: Partial<Record<Sheet, string>> = {
-  register: 'Decide what is open, or run again what is out of date.',
-  georeference: 'Read the remarks; fit again what is out of date.',
-  check: 'See which requirements are not met, and why.',
-  deliver: 'The job changed since the package: make a new one.',
+  register: words.decideWhatIsOpen,
+  georeference: words.readTheRemarksFit,
+  check: words.seeWhichRequirementsAreNot,
+  deliver: words.theJobChangedSince,
 }
 const NEEDS: Partial<Record<Sheet, string>> = {
-  register: 'Two scans are needed before they can be registered.',
-  georeference: 'The block has to be adjusted before it can be fitted to control.',
-  check: 'Nothing is asked for on the brief yet, so there is nothing to check.',
-  deliver: 'A package can be made once the block is on the grid.',
+  register: words.twoScansAreNeeded,
+  georeference: words.theBlockHasTo,
+  check: words.nothingIsAskedFor,
+  deliver: words.aPackageCanBe,
 }
 
 const doing = (s: Sheet, state?: string) => (state === 'attention' && TO_MEND[s]) || TO_DO[s]
@@ -42,14 +43,14 @@ export function WayOn({ sheet, summary }: { sheet: Sheet; summary?: Schema['Summ
   const next = here?.state === 'open' || here?.state === 'attention' ? sheet : open[0]
   const waiting = here?.state === 'waiting' ? NEEDS[sheet] : undefined
   return (
-    <nav className="way-on" aria-label="What comes next">
-      <strong>{next ? 'Next' : 'Done'}</strong>
+    <nav className="way-on" aria-label={words.whatComesNext}>
+      <strong>{next ? words.next : words.done}</strong>
       {waiting && <span className="warn">{waiting}</span>}
-      {!next && <span>The package is signed. Nothing is open in this job.</span>}
+      {!next && <span>{words.thePackageIsSigned}</span>}
       {next === sheet && (
         <span>
           {here?.state === 'attention' ? `${capital(here.note)}. ` : ''}
-          {canEdit(job) ? doing(sheet, here?.state) : 'Somebody who may change the work does this.'}
+          {canEdit(job) ? doing(sheet, here?.state) : words.somebodyWhoMayChange}
         </span>
       )}
       {next && next !== sheet && (

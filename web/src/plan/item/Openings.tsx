@@ -2,6 +2,7 @@ import { Button, Input } from 'antd'
 import { LengthInput } from '../../parts/LengthInput'
 import type { Schema } from '../../api/client'
 import type { Data } from './fields'
+import { plan as words } from '../../words'
 
 /** Doors, windows, gates: what a wall lets through. */
 export function Openings({ d, edit, put }: { d: Data; edit: boolean; put: (p: Partial<Data>) => void }) {
@@ -16,7 +17,7 @@ export function Openings({ d, edit, put }: { d: Data; edit: boolean; put: (p: Pa
       openings: [
         ...list,
         {
-          name: `${door ? 'Door' : 'Window'} ${list.length + 1}`,
+          name: `${door ? words.door : words.window} ${list.length + 1}`,
           at: length / 2,
           width: Math.min(1, length / 2),
           sill: (d.base ?? 0) + (door ? 0 : 0.9),
@@ -27,14 +28,14 @@ export function Openings({ d, edit, put }: { d: Data; edit: boolean; put: (p: Pa
   return (
     <div>
       {list.length > 0 && (
-        <table className="ledger" aria-label="Openings">
+        <table className="ledger" aria-label={words.openings}>
           <thead>
             <tr>
-              <th>Opening</th>
-              <th>middle, along</th>
-              <th>width</th>
-              <th>sill</th>
-              <th>head</th>
+              <th>{words.opening}</th>
+              <th>{words.middleAlong}</th>
+              <th>{words.width}</th>
+              <th>{words.sill}</th>
+              <th>{words.head}</th>
               <th />
             </tr>
           </thead>
@@ -43,7 +44,7 @@ export function Openings({ d, edit, put }: { d: Data; edit: boolean; put: (p: Pa
               <tr key={k}>
                 <td>
                   <Input
-                    aria-label={`Name of opening ${k + 1}`}
+                    aria-label={words.nameOfOpening(k + 1)}
                     value={o.name}
                     disabled={!edit}
                     onChange={(e) => change(k, { name: e.target.value })}
@@ -52,7 +53,7 @@ export function Openings({ d, edit, put }: { d: Data; edit: boolean; put: (p: Pa
                 {(['at', 'width', 'sill', 'head'] as const).map((f) => (
                   <td key={f}>
                     <LengthInput
-                      label={`${f} of ${o.name}`}
+                      label={words.of(f, o.name)}
                       value={o[f]}
                       disabled={!edit}
                       onChange={(v) => change(k, { [f]: v ?? 0 })}
@@ -62,7 +63,7 @@ export function Openings({ d, edit, put }: { d: Data; edit: boolean; put: (p: Pa
                 <td>
                   {edit && (
                     <Button type="text" size="small" onClick={() => put({ openings: list.filter((_, i) => i !== k) })}>
-                      remove
+                      {words.remove}
                     </Button>
                   )}
                 </td>
@@ -74,10 +75,10 @@ export function Openings({ d, edit, put }: { d: Data; edit: boolean; put: (p: Pa
       {edit && (
         <div className="bar">
           <Button size="small" onClick={() => add(true)}>
-            Add a door
+            {words.addADoor}
           </Button>
           <Button size="small" onClick={() => add(false)}>
-            Add a window
+            {words.addAWindow}
           </Button>
         </div>
       )}

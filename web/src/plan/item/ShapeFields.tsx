@@ -1,9 +1,10 @@
 import { Select } from 'antd'
 import { LengthInput } from '../../parts/LengthInput'
 import { Degrees, Field, type ItemPart } from './fields'
+import { plan as words } from '../../words'
 
 /** What the lower height of a kind is called. */
-const BASES: Record<string, string> = { floor: 'Height', edge: 'Lower ground' }
+const BASES: Record<string, string> = { floor: words.height, edge: words.lowerGround }
 
 /** Where an item is, how high, and what is required of it. */
 export function ShapeFields({ item, d, edit, put }: ItemPart) {
@@ -23,7 +24,7 @@ export function ShapeFields({ item, d, edit, put }: ItemPart) {
           .filter((a) => k !== 'column' || a !== 'z')
           .map((axis, i) =>
             field(
-              axis === 'z' ? `z (${grounded ? 'ground' : 'centre'})` : axis,
+              axis === 'z' ? `z (${grounded ? words.ground : words.centre})` : axis,
               <LengthInput
                 label={axis}
                 value={d.position?.[i]}
@@ -41,7 +42,7 @@ export function ShapeFields({ item, d, edit, put }: ItemPart) {
           'Radius',
           <LengthInput
             small
-            label="Radius"
+            label={words.radius}
             value={d.radius}
             disabled={!edit}
             onChange={(v) => put({ radius: v ?? 0.2 })}
@@ -49,20 +50,20 @@ export function ShapeFields({ item, d, edit, put }: ItemPart) {
         )}
       {(upright || k === 'floor') &&
         field(
-          BASES[k] ?? 'Base',
-          <LengthInput label="Base" value={d.base} disabled={!edit} onChange={(v) => put({ base: v ?? 0 })} />,
+          BASES[k] ?? words.base,
+          <LengthInput label={words.base} value={d.base} disabled={!edit} onChange={(v) => put({ base: v ?? 0 })} />,
         )}
       {upright &&
         field(
-          k === 'edge' ? 'Upper ground' : 'Top',
-          <LengthInput label="Top" value={d.top} disabled={!edit} onChange={(v) => put({ top: v ?? 0 })} />,
+          k === 'edge' ? words.upperGround : words.top,
+          <LengthInput label={words.top} value={d.top} disabled={!edit} onChange={(v) => put({ top: v ?? 0 })} />,
         )}
       {(k === 'wall' || k === 'floor') &&
         field(
-          'Point spacing required',
+          words.pointSpacingRequired,
           <LengthInput
             small
-            label="Point spacing required"
+            label={words.pointSpacingRequired}
             value={d.required_spacing}
             disabled={!edit}
             onChange={(v) => put({ required_spacing: v ?? undefined })}
@@ -70,7 +71,7 @@ export function ShapeFields({ item, d, edit, put }: ItemPart) {
         )}
       {(k === 'wall' || k === 'floor') && d.required_spacing != null && (
         <Degrees
-          name="Incidence up to"
+          name={words.incidenceUpTo}
           value={d.required_incidence}
           edit={edit}
           empty="70"
@@ -83,7 +84,7 @@ export function ShapeFields({ item, d, edit, put }: ItemPart) {
           'Accuracy, 95 %',
           <LengthInput
             small
-            label="Accuracy required"
+            label={words.accuracyRequired}
             value={d.required_accuracy}
             disabled={!edit}
             onChange={(v) => put({ required_accuracy: v ?? undefined })}
@@ -93,14 +94,14 @@ export function ShapeFields({ item, d, edit, put }: ItemPart) {
         field(
           'Use',
           <Select
-            aria-label="Use of the area"
+            aria-label={words.useOfTheArea}
             value={d.area ?? 'no_go'}
             disabled={!edit}
             style={{ width: '100%' }}
             onChange={(area) => put({ area })}
             options={[
-              { value: 'no_go', label: 'no instrument' },
-              { value: 'hazard', label: 'hazard' },
+              { value: 'no_go', label: words.noInstrument },
+              { value: 'hazard', label: words.hazard },
             ]}
           />,
         )}

@@ -1,6 +1,7 @@
 import { Checkbox, InputNumber, Select } from 'antd'
 import { LengthInput } from '../../parts/LengthInput'
 import { Field, type ItemPart, Tick } from './fields'
+import { plan as words } from '../../words'
 
 /** Of an instrument over its mark, metres. */
 const HEIGHT = 1.65
@@ -24,7 +25,7 @@ export function StationFields({ items, d, edit, put, step }: ItemPart & { step: 
     <>
       <Field name="Step here">
         <InputNumber
-          aria-label="Step here"
+          aria-label={words.stepHere}
           value={d.step == null ? null : Number((d.step * 1e3).toFixed(3))}
           placeholder={(step * 1e3).toFixed(2)}
           min={0.2}
@@ -38,7 +39,7 @@ export function StationFields({ items, d, edit, put, step }: ItemPart & { step: 
       </Field>
       <Field name="Repeats">
         <InputNumber
-          aria-label="Repeats"
+          aria-label={words.repeats}
           value={d.repeats}
           placeholder="1"
           min={1}
@@ -52,7 +53,7 @@ export function StationFields({ items, d, edit, put, step }: ItemPart & { step: 
       </Field>
       <Field name="Order">
         <InputNumber
-          aria-label="Order"
+          aria-label={words.order}
           value={d.order}
           min={1}
           max={9999}
@@ -65,20 +66,20 @@ export function StationFields({ items, d, edit, put, step }: ItemPart & { step: 
       </Field>
       <Tick>
         <Checkbox checked={!!d.locked} disabled={!edit} onChange={(e) => put({ locked: e.target.checked })}>
-          locked (l)
+          {words.lockedL}
         </Checkbox>
       </Tick>
       <Tick>
         <Checkbox checked={!!d.photographs} disabled={!edit} onChange={(e) => put({ photographs: e.target.checked })}>
-          photographs
+          {words.photographs}
         </Checkbox>
       </Tick>
       {(marks.length > 0 || d.over) && (
         <Field name="Stands over">
           <Select
-            aria-label="Stands over"
+            aria-label={words.standsOver}
             allowClear
-            placeholder="no mark"
+            placeholder={words.noMark}
             value={d.over}
             disabled={!edit}
             style={{ width: '100%' }}
@@ -90,7 +91,7 @@ export function StationFields({ items, d, edit, put, step }: ItemPart & { step: 
       {d.over && (
         <Field name="Instrument height">
           <LengthInput
-            label="Instrument height"
+            label={words.instrumentHeight}
             value={d.instrument_height ?? HEIGHT}
             disabled={!edit}
             onChange={(v) => over(d.over ?? undefined, v ?? HEIGHT)}
@@ -98,11 +99,11 @@ export function StationFields({ items, d, edit, put, step }: ItemPart & { step: 
         </Field>
       )}
       {marks.length > 0 && (
-        <Field wide name="Sights, the backsight first">
+        <Field wide name={words.sightsTheBacksightFirst}>
           <Select
-            aria-label="Sights"
+            aria-label={words.sights}
             mode="multiple"
-            placeholder="none"
+            placeholder={words.none}
             value={d.sights ?? []}
             disabled={!edit}
             style={{ width: '100%' }}

@@ -1,6 +1,7 @@
 import { Checkbox, Select } from 'antd'
 import { LengthInput } from '../../parts/LengthInput'
 import { Degrees, Field, type ItemPart, Tick } from './fields'
+import { plan as words } from '../../words'
 
 /** What a target is, and whether it will be known. */
 export function TargetFields({ d, edit, put }: ItemPart) {
@@ -8,7 +9,7 @@ export function TargetFields({ d, edit, put }: ItemPart) {
     <>
       <Field name="Kind">
         <Select
-          aria-label="Kind"
+          aria-label={words.kind}
           value={d.target ?? 'sphere'}
           disabled={!edit}
           style={{ width: '100%' }}
@@ -21,18 +22,18 @@ export function TargetFields({ d, edit, put }: ItemPart) {
             })
           }
           options={[
-            { value: 'sphere', label: 'sphere' },
-            { value: 'checker', label: 'checker' },
-            { value: 'mark', label: 'mark on the ground' },
+            { value: 'sphere', label: words.sphere },
+            { value: 'checker', label: words.checker },
+            { value: 'mark', label: words.markOnTheGround },
           ]}
         />
       </Field>
       {d.target === 'checker' && (
         <Degrees
-          name="Faces, from north"
+          name={words.facesFromNorth}
           value={d.facing}
           edit={edit}
-          empty="on a pivot"
+          empty={words.onAPivot}
           onChange={(v) => put({ facing: v })}
         />
       )}
@@ -42,14 +43,14 @@ export function TargetFields({ d, edit, put }: ItemPart) {
           disabled={!edit}
           onChange={(e) => put({ control_sigma: e.target.checked ? [0.002, 0.002] : undefined, check: false })}
         >
-          will be known
+          {words.willBeKnown}
         </Checkbox>
       </Tick>
       {d.control_sigma && (
         <Field name="Known to, 1σ">
           <LengthInput
             small
-            label="Control sigma"
+            label={words.controlSigma}
             value={d.control_sigma[0]}
             disabled={!edit}
             onChange={(v) => put({ control_sigma: [v ?? 0.002, v ?? 0.002] })}
@@ -59,7 +60,7 @@ export function TargetFields({ d, edit, put }: ItemPart) {
       {d.control_sigma && (
         <Tick>
           <Checkbox checked={!!d.check} disabled={!edit} onChange={(e) => put({ check: e.target.checked })}>
-            held back as a check
+            {words.heldBackAsA}
           </Checkbox>
         </Tick>
       )}

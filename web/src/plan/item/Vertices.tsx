@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { LengthInput } from '../../parts/LengthInput'
 import { useUnits } from '../../lib/units'
 import type { Data } from './fields'
+import { plan as words } from '../../words'
 
 /** The corners by number, and how far each is from the one before. */
 export function Vertices({
@@ -27,22 +28,22 @@ export function Vertices({
   if (!open)
     return (
       <Button size="small" type="text" onClick={() => setOpen(true)}>
-        {line.length} corners by number…
+        {words.cornersByNumber(line.length)}
       </Button>
     )
   const side = (p: number[], q: number[]) => u.len(Math.hypot(p[0]! - q[0]!, p[1]! - q[1]!), 3)
   return (
-    <table className="ledger" aria-label="Corners">
+    <table className="ledger" aria-label={words.corners}>
       <thead>
         <tr>
-          <th>Corner</th>
+          <th>{words.corner}</th>
           <th>x</th>
           <th>y</th>
-          <th className="num">from the last [{u.code}]</th>
+          <th className="num">{words.fromTheLast(u.code)}</th>
           <th>
             {edit && (
               <Button type="text" size="small" onClick={() => put({ line: [...line, further] as Data['line'] })}>
-                add
+                {words.add}
               </Button>
             )}
           </th>
@@ -55,7 +56,7 @@ export function Vertices({
             {[0, 1].map((a) => (
               <td key={a}>
                 <LengthInput
-                  label={`${'xy'[a]} of corner ${k + 1}`}
+                  label={words.ofCorner('xy'[a], k + 1)}
                   value={p[a]}
                   disabled={!edit}
                   onChange={(v) => change(k, a, v)}
@@ -66,7 +67,7 @@ export function Vertices({
             <td>
               {edit && line.length > (closed ? 3 : 2) && (
                 <Button type="text" size="small" onClick={() => put({ line: line.filter((_, i) => i !== k) })}>
-                  remove
+                  {words.remove}
                 </Button>
               )}
             </td>

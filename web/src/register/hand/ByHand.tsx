@@ -8,14 +8,15 @@ import type { CloudTie } from '../useTies'
 import { Numbers, Slices } from './Laying'
 import { Panoramas, PairsLedger, type ScanName, usePicking } from './Picking'
 import { type Hand, type Trial, useHand } from './useHand'
+import { register as words } from '../../words'
 
 const BEGAN = {
-  given: 'where you laid it',
-  tie: 'from the tie that is there',
-  block: 'from where both stand in the block',
-  plan: 'from the stations of the plan; the headings are not known',
-  file: 'from the poses in the files',
-  nothing: 'with both scanners in one place: nothing is known of them',
+  given: words.whereYouLaidIt,
+  tie: words.fromTheTieThat,
+  block: words.fromWhereBothStand,
+  plan: words.fromTheStationsOf,
+  file: words.fromThePosesIn,
+  nothing: words.withBothScannersIn,
 }
 
 /** Two scans that are to be brought together by hand. */
@@ -42,18 +43,18 @@ export function ByHand(p: {
 function Bring(p: Parameters<typeof ByHand>[0] & { a: ScanName; b: ScanName }) {
   const { a, b } = p
   const hand = useHand(a.id, b.id, p.onLaid)
-  const [way, setWay] = useState<'turn and slide' | 'pick pairs'>('turn and slide')
+  const [way, setWay] = useState<'slide' | 'pairs'>('slide')
   const [reason, setReason] = useState('')
   const picking = usePicking(hand, [a, b], (pose) => {
     hand.move(pose)
-    setWay('turn and slide')
+    setWay('slide')
   })
   useKey('escape', p.onClose)
   const { data: trial } = hand.trial
   const choose = (which: 'a' | 'b') => (
     <Select
       size="small"
-      aria-label={which === 'a' ? 'Scan that stays' : 'Scan that moves'}
+      aria-label={which === 'a' ? words.scanThatStays : words.scanThatMoves}
       showSearch={{ optionFilterProp: 'label' }}
       value={which === 'a' ? a.id : b.id}
       style={{ minWidth: 110 }}
@@ -61,32 +62,43 @@ function Bring(p: Parameters<typeof ByHand>[0] & { a: ScanName; b: ScanName }) {
       options={p.scans.map((s) => ({ value: s.id, label: s.name, disabled: s.id === (which === 'a' ? b.id : a.id) }))}
     />
   )
-  const picks = way === 'pick pairs'
+  const picks = way === 'pairs'
   return (
     <div className="split hand">
       <div className="canvas">
         {picks ? (
           <Panoramas of={picking} scans={[a, b]} />
         ) : (
-          <States of={[hand.trial]} what="The slices">
+          <States of={[hand.trial]} what={words.theSlices}>
             {trial && hand.pose && <Slices hand={hand} trial={trial} pose={hand.pose} />}
           </States>
         )}
       </div>
-      <aside className="side" aria-label="By hand">
+      <aside className="side" aria-label={words.byHand3}>
         <Head
           aside={
             <Button size="small" onClick={p.onClose}>
-              Back (Esc)
+              {words.backEsc}
             </Button>
           }
         >
-          By hand
+          {words.byHand3}
         </Head>
         <div className="bar legend">
-          <i className="ink" /> {choose('a')} stays, <i className="ochre" /> {choose('b')} moves
+          <i className="ink" /> {choose('a')}
+          {words.stays}
+          <i className="ochre" /> {choose('b')}
+          {words.moves}
         </div>
-        <Segmented aria-label="Way" value={way} onChange={setWay} options={['turn and slide', 'pick pairs']} />
+        <Segmented
+          aria-label={words.way}
+          value={way}
+          onChange={setWay}
+          options={[
+            { value: 'slide', label: words.turnAndSlide },
+            { value: 'pairs', label: words.pickPairs },
+          ]}
+        />
         {picks ? (
           <PairsLedger of={picking} />
         ) : (
@@ -98,16 +110,16 @@ function Bring(p: Parameters<typeof ByHand>[0] & { a: ScanName; b: ScanName }) {
               <Parts hand={hand} trial={trial} a={a.name} b={b.name} />
               <div className="bar">
                 <Input
-                  aria-label="Why"
-                  placeholder="why (goes into the log)"
+                  aria-label={words.why}
+                  placeholder={words.whyGoesIntoThe}
                   value={reason}
                   onChange={(e) => setReason(e.target.value)}
                 />
                 <Button type="primary" loading={hand.keep.isPending} onClick={() => hand.keep.mutate(reason)}>
-                  Let the clouds hold it, and judge
+                  {words.letTheCloudsHold}
                 </Button>
                 <Button disabled={!hand.moved} onClick={hand.back}>
-                  Step back
+                  {words.stepBack}
                 </Button>
               </div>
             </>
@@ -126,18 +138,18 @@ function Figures({ hand, trial: t }: { hand: Hand; trial: Trial }) {
   return (
     <dl className={`figures ${hand.moving ? 'moving' : ''}`} aria-live="polite">
       <div>
-        <dt>overlap</dt>
+        <dt>{words.overlap2}</dt>
         <dd>{share(t.overlap)} %</dd>
       </div>
       <div className={conflict > 0.012 ? 'bad' : undefined}>
-        <dt>conflict</dt>
+        <dt>{words.conflict2}</dt>
         <dd>{share(t.conflict)} %</dd>
       </div>
       <div>
-        <dt>rms</dt>
-        <dd>{t.rms == null ? 'nothing near' : `${u.err(t.rms)} ${u.small}`}</dd>
+        <dt>{words.rmsText}</dt>
+        <dd>{t.rms == null ? words.nothingNear : `${u.err(t.rms)} ${u.small}`}</dd>
       </div>
-      <p className="faint">Begun {BEGAN[t.from]}.</p>
+      <p className="faint">{words.begun(BEGAN[t.from])}</p>
     </dl>
   )
 }
@@ -151,18 +163,10 @@ function Parts({ hand, trial, a, b }: { hand: Hand; trial: Trial; a: string; b: 
     names.length > 6 ? `${names.slice(0, 6).join(', ')} and ${names.length - 6} more` : names.join(', ')
   return (
     <>
-      {!one && theirs.length > 0 && (
-        <p>
-          {list(theirs)} hang together with {b} and move with it.
-        </p>
-      )}
-      {one && (
-        <p className="faint">
-          {a} and {b} hang together already, over {list(mine)}.
-        </p>
-      )}
+      {!one && theirs.length > 0 && <p>{words.hangTogetherWithAnd(list(theirs), b)}</p>}
+      {one && <p className="faint">{words.andHangTogetherAlready(a, b, list(mine))}</p>}
       <Checkbox checked={hand.parts} onChange={(e) => hand.setParts(e.target.checked)}>
-        draw the scans beside them too
+        {words.drawTheScansBeside}
       </Checkbox>
     </>
   )

@@ -5,6 +5,7 @@ import { draw, onWheel, scaleOf, type View, WHOLE, type Window4, windowOf } from
 import { TITLES } from '../Slice'
 import type { Shift } from './pose'
 import type { Trial } from './useHand'
+import { register as words } from '../../words'
 
 type Cut = Trial['slices'][number]
 
@@ -84,7 +85,7 @@ export function Laid(p: {
       <canvas
         ref={canvas}
         role="img"
-        aria-label={`${TITLES[cut.cut]}: drag the ochre scan over the dark one`}
+        aria-label={words.dragTheOchreScan(TITLES[cut.cut])}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId)
           fresh.current = true

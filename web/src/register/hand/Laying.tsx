@@ -7,6 +7,7 @@ import { LengthInput } from '../../parts/LengthInput'
 import { Laid } from './Laid'
 import { between, headingOf, placeOf, type Pose, slid, turned } from './pose'
 import type { Hand, Trial } from './useHand'
+import { register as words } from '../../words'
 
 /** Steps of the keys: metres, and degrees. */
 const STEPS = [
@@ -71,18 +72,21 @@ export function Numbers({ hand, trial, pose }: { hand: Hand; trial: Trial; pose:
     <>
       <div className="numbers">
         <label>
-          along <LengthInput label="along" value={at[0]} onChange={to(0)} digits={1} />
+          {words.along}
+          <LengthInput label={words.along2} value={at[0]} onChange={to(0)} digits={1} />
         </label>
         <label>
-          across <LengthInput label="across" value={at[1]} onChange={to(1)} digits={1} />
+          {words.across}
+          <LengthInput label={words.across2} value={at[1]} onChange={to(1)} digits={1} />
         </label>
         <label>
-          up <LengthInput label="up" value={at[2]} onChange={to(2)} digits={1} />
+          {words.up}
+          <LengthInput label={words.up2} value={at[2]} onChange={to(2)} digits={1} />
         </label>
         <label>
-          heading
+          {words.heading}
           <InputNumber
-            aria-label="heading"
+            aria-label={words.heading}
             controls={false}
             suffix="°"
             decimalSeparator={settings().decimal}
@@ -92,19 +96,16 @@ export function Numbers({ hand, trial, pose }: { hand: Hand; trial: Trial; pose:
         </label>
       </div>
       <div className="bar">
-        <span className="faint">keys go</span>
+        <span className="faint">{words.keysGo}</span>
         <Segmented
           size="small"
-          aria-label="Step of the keys"
+          aria-label={words.stepOfTheKeys}
           value={step}
           onChange={(v) => setStep(v)}
           options={STEPS.map(([m, d], k) => ({ value: k, label: `${u.len(m, 2)} ${u.code}, ${d}°` }))}
         />
       </div>
-      <p className="faint">
-        Drag the ochre scan; with Shift it turns, with Alt the picture moves. Arrows slide, Page up and Page down raise,
-        Q and E turn, Ctrl Z takes a step back.
-      </p>
+      <p className="faint">{words.dragTheOchreScanText}</p>
     </>
   )
 }

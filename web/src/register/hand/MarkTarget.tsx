@@ -6,6 +6,7 @@ import { useUnits } from '../../lib/units'
 import { Head, Ledger } from '../../parts'
 import { Panorama } from './Panorama'
 import type { ScanName } from './Picking'
+import { register as words } from '../../words'
 
 type Detection = Schema['DetectionDto']
 
@@ -41,55 +42,52 @@ export function MarkTarget(p: { scans: ScanName[]; detections: Detection[]; firs
           key={scan}
           url={`/api/jobs/${job.id}/scans/${scan}/panorama`}
           name={name}
-          says="click a target that was not found"
+          says={words.clickATargetThat}
           marks={here.map((d, k) => ({ at: d.data.centre, label: `${k + 1}`, wrong: !d.usable || d.id === last }))}
           onPoint={(d) => mark.mutate(d)}
         />
       </div>
-      <aside className="side" aria-label="Mark a target">
+      <aside className="side" aria-label={words.markATarget}>
         <Head
           aside={
             <Button size="small" onClick={p.onClose}>
-              Back (Esc)
+              {words.backEsc}
             </Button>
           }
         >
-          Mark a target
+          {words.markATarget}
         </Head>
         <div className="bar">
           <Select
-            aria-label="Scan"
+            aria-label={words.scan}
             showSearch={{ optionFilterProp: 'label' }}
             value={scan}
             style={{ minWidth: 120 }}
             onChange={(id: string) => setScan(id)}
             options={p.scans.map((s) => ({ value: s.id, label: s.name }))}
           />
-          <Segmented aria-label="Kind" value={kind} onChange={setKind} options={['sphere', 'checkerboard']} />
-          {mark.isPending && <span className="faint">measuring it in all points of {name} …</span>}
+          <Segmented aria-label={words.kind} value={kind} onChange={setKind} options={['sphere', 'checkerboard']} />
+          {mark.isPending && <span className="faint">{words.measuringItInAll(name)}</span>}
         </div>
-        <p className="faint">
-          Turn the picture and go near with the wheel, then click the target. It is fitted at full resolution; what is
-          no sphere or board of the size in the brief is refused. Register again when all are marked.
-        </p>
+        <p className="faint">{words.turnThePictureAnd}</p>
         <Ledger
-          label={`Targets of ${name}`}
+          label={words.targetsOf(name)}
           rows={here.map((d, k) => ({ ...d, k }))}
           id={(d) => d.id}
           selected={last}
-          empty="None in this scan yet."
+          empty={words.noneInThisScan}
           columns={[
             { head: '', num: true, cell: (d) => d.k + 1 },
-            { head: 'Kind', cell: (d) => d.kind },
-            { head: <>range [{u.code}]</>, num: true, cell: (d) => u.len(d.data.range, 1) },
-            { head: 'hits', num: true, cell: (d) => d.data.hits },
-            { head: <>centre 1σ [{u.small}]</>, num: true, cell: (d) => u.err(sigma(d)) },
+            { head: words.kind, cell: (d) => d.kind },
+            { head: <>{words.range(u.code)}</>, num: true, cell: (d) => u.len(d.data.range, 1) },
+            { head: words.hits, num: true, cell: (d) => d.data.hits },
+            { head: <>{words.centre1(u.small)}</>, num: true, cell: (d) => u.err(sigma(d)) },
             {
               head: '',
               cell: (d) =>
                 d.by_hand && (
                   <button type="button" className="link" onClick={() => remove.mutate(d.id)}>
-                    by hand: take away
+                    {words.byHandTakeAway}
                   </button>
                 ),
             },

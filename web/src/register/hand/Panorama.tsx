@@ -3,6 +3,7 @@ import { ACCENT, PAPER, RED } from '../../lib/palette'
 import { useTheme } from '../../lib/settings'
 import { begin, onWheel } from '../draw'
 import { direction, onPanorama } from './pose'
+import { register as words } from '../../words'
 
 /** Something marked in a panorama: where, seen from its scanner, and what it is called. */
 export interface Mark {
@@ -53,7 +54,7 @@ export function Panorama(p: {
       const left = w / 2 + (turn - eye.u) * whole
       if (left < w && left + whole > 0) g.drawImage(image, left, h / 2 - (eye.v * whole) / 2, whole, whole / 2)
     }
-    g.font = "600 13px 'Source Sans 3', sans-serif"
+    g.font = words.n60013pxSourceSans
     for (const m of marks) {
       const [u, v] = onPanorama(m.at)
       const y = h / 2 + ((v - eye.v) * whole) / 2
@@ -80,11 +81,11 @@ export function Panorama(p: {
   return (
     <figure className="panorama">
       <figcaption>{p.name}</figcaption>
-      {failed && <p className="warn">The panorama could not be read.</p>}
+      {failed && <p className="warn">{words.thePanoramaCouldNot}</p>}
       <canvas
         ref={canvas}
         role="img"
-        aria-label={`Panorama of ${p.name}: ${p.says ?? 'click the same things as in the other'}`}
+        aria-label={words.panoramaOf(p.name, p.says ?? words.clickTheSameThings)}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId)
           far.current = 0

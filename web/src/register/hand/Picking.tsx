@@ -8,6 +8,7 @@ import { Ledger } from '../../parts'
 import { Panorama } from './Panorama'
 import type { Pose } from './pose'
 import type { Hand } from './useHand'
+import { register as words } from '../../words'
 
 type Pointed = Schema['PointedDto']
 type Picked = [Pointed | null, Pointed | null]
@@ -98,33 +99,30 @@ export function PairsLedger({ of }: { of: PickingState }) {
   const wrong = of.result?.wrong.filter(Boolean).length ?? 0
   return (
     <>
-      <p className="faint">
-        Click the same corner or edge in both panoramas, three or more, not all in one line. The nearest corner is held
-        on to. Backspace removes the last.
-      </p>
+      <p className="faint">{words.clickTheSameCorner}</p>
       <Ledger
-        label="Pairs"
+        label={words.pairs}
         rows={rows}
         id={(r) => r.id}
-        empty="None picked yet."
+        empty={words.nonePickedYet}
         tone={(r) => (r.wrong ? 'bad' : undefined)}
         columns={[
-          { head: 'Pair', cell: (r) => r.id },
-          { head: 'found', cell: (r) => r.what },
+          { head: words.pair, cell: (r) => r.id },
+          { head: words.foundPlain, cell: (r) => r.what },
           { head: <>1σ [{u.small}]</>, num: true, cell: (r) => u.err(r.sigma) },
-          { head: <>apart [{u.small}]</>, num: true, cell: (r) => u.err(r.residual) },
+          { head: <>{words.apart(u.small)}</>, num: true, cell: (r) => u.err(r.residual) },
           {
             head: '',
             cell: (r) => (
               <>
-                {r.wrong && <b className="bad">not the same thing </b>}
+                {r.wrong && <b className="bad">{words.notTheSameThing}</b>}
                 <button
                   type="button"
                   className="link"
                   onClick={() => of.remove(r.k)}
-                  aria-label={`Remove pair ${r.id}`}
+                  aria-label={words.removePair(r.id)}
                 >
-                  remove
+                  {words.remove}
                 </button>
               </>
             ),
@@ -134,12 +132,12 @@ export function PairsLedger({ of }: { of: PickingState }) {
       {of.result && (
         <p className={wrong ? 'warn' : undefined}>
           {wrong === 0
-            ? `All go together within ${u.err(of.result.rms)} ${u.small} rms.`
-            : `${wrong} of ${of.result.wrong.length} do not go with the others and take no part; the others lie ${u.err(of.result.rms)} ${u.small} apart, rms.`}
+            ? words.allGoTogetherWithin(u.err(of.result.rms), u.small)
+            : words.ofDoNotGo(wrong, of.result.wrong.length, u.err(of.result.rms), u.small)}
         </p>
       )}
       <Button type="primary" disabled={!of.result} onClick={() => of.result && of.lay(of.result.pose)}>
-        Lay it there
+        {words.layItThere}
       </Button>
     </>
   )

@@ -4,6 +4,7 @@ import { api, type Schema, unwrap } from '../../api/client'
 import { useAsk, useChange, useJob } from '../../lib/hooks'
 import type { CloudTie } from '../useTies'
 import type { Pose } from './pose'
+import { register as words } from '../../words'
 
 export type Trial = Schema['TrialDto']
 
@@ -41,7 +42,7 @@ export function useHand(a: string, b: string, laid: (tie: CloudTie) => void) {
   const keep = useChange(
     async (reason: string) => {
       const at = pose ?? trial.data?.pose
-      if (!at) throw new Error('the two scans are not shown yet')
+      if (!at) throw new Error(words.theTwoScansAre)
       const tie = unwrap(
         await api.POST('/api/jobs/{job}/cloud-ties/by-hand', { ...path, body: { a, b, pose: at, reason } }),
       )
