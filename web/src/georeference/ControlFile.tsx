@@ -3,9 +3,10 @@ import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { useAsk, useChange, useJob } from '../lib/hooks'
 import { UNIT_NAMES, useUnits } from '../lib/units'
-import { Head, Ledger } from '../parts'
+import { Head } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { georeference as words } from '../words'
+import { Preview } from './Preview'
 
 /** A control file: what was understood is shown before anything is stored. */
 export function ControlFile() {
@@ -107,42 +108,7 @@ export function ControlFile() {
           {wrong}
         </p>
       )}
-      {preview && (
-        <>
-          <p>
-            {words.pointsSeparatedByColumns(
-              preview.points.length,
-              preview.separator,
-              preview.order === 'ENH' ? words.eastingNorthingHeight : words.northingEastingHeight,
-              preview.order_from_heading ? words.saidByTheHeading : '',
-            )}
-            {preview.remarks.map((r) => (
-              <span key={r} className="warn">
-                {r}.{' '}
-              </span>
-            ))}
-          </p>
-          <Ledger
-            label={words.preview}
-            rows={preview.points}
-            id={(p) => p.name}
-            empty=""
-            columns={[
-              { head: words.line, num: true, cell: (p) => p.line },
-              { head: words.point, cell: (p) => p.name },
-              { head: `E [${u.code}]`, num: true, cell: (p) => u.len(p.e, 4) },
-              { head: `N [${u.code}]`, num: true, cell: (p) => u.len(p.n, 4) },
-              { head: `H [${u.code}]`, num: true, cell: (p) => u.len(p.h, 4) },
-              { head: `σ E N H [${u.small}]`, num: true, cell: (p) => p.sigma.map((v) => u.err(v)).join(' ') },
-            ]}
-          />
-          <div className="bar">
-            <Button type="primary" loading={store.isPending} onClick={() => store.mutate(undefined)}>
-              {words.storeThesePoints(preview.points.length)}
-            </Button>
-          </div>
-        </>
-      )}
+      {preview && <Preview preview={preview} storing={store.isPending} onStore={() => store.mutate(undefined)} />}
     </>
   )
 }

@@ -41,8 +41,11 @@ export function Distance({
         marks: [
           Plot.dot(rows, { x: 'away', y: 'error', stroke: c.accent, r: 3.5 }),
           Plot.dot(checks, { x: 'away', y: 'check', fill: c.ochre, symbol: 'triangle', r: 4.5 }),
-          Plot.text(checks, { x: 'away', y: 'check', text: words.namePlain, dy: -10, fill: c.ink }),
-          Plot.tip(rows, Plot.pointer({ x: 'away', y: 'error', title: words.namePlain, fill: c.paper })),
+          Plot.text(checks, { x: 'away', y: 'check', text: 'name', dy: -10, fill: c.ink }),
+          Plot.tip(
+            rows,
+            Plot.pointer({ x: 'away', y: 'error', title: (r: { name: string }) => r.name, fill: c.paper }),
+          ),
         ],
       }
     },

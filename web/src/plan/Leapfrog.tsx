@@ -37,28 +37,7 @@ export function Leapfrog({
       onMoves(m)
     },
   )
-  const take = () => {
-    // a sphere that is carried is another target: its places are told apart by a number
-    const names = new Set(items.filter((i) => i.kind === 'target').map((i) => i.data.name.toLowerCase()))
-    const times = new Map<string, number>()
-    onApply(
-      moves.flatMap((m) =>
-        m.carry.map((c): Change => {
-          let name: string
-          do {
-            const n = times.get(c.sphere) ?? 0
-            times.set(c.sphere, n + 1)
-            name = `${c.sphere}${n + 1}`
-          } while (names.has(name.toLowerCase()))
-          return {
-            id: crypto.randomUUID(),
-            kind: 'target',
-            data: { name, base: 0, top: 0, position: c.to, target: 'sphere' },
-          }
-        }),
-      ),
-    )
-  }
+  const take = () => onApply(carried(moves, items))
   return (
     <>
       <Head aside={words.stationsInOrder(order.length)}>{words.leapfrogOverOpenGround}</Head>
@@ -120,5 +99,23 @@ export function Leapfrog({
         />
       )}
     </>
+  )
+}
+
+/** A sphere that is carried is another target: its places are told apart by a number. */
+function carried(moves: Schema['MoveDto'][], items: Item[]): Change[] {
+  const names = new Set(items.filter((i) => i.kind === 'target').map((i) => i.data.name.toLowerCase()))
+  const times = new Map<string, number>()
+  const next = (sphere: string): string => {
+    const n = (times.get(sphere) ?? 0) + 1
+    times.set(sphere, n)
+    return names.has(`${sphere}${n}`.toLowerCase()) ? next(sphere) : `${sphere}${n}`
+  }
+  return moves.flatMap((m) =>
+    m.carry.map((c) => ({
+      id: crypto.randomUUID(),
+      kind: 'target',
+      data: { name: next(c.sphere), base: 0, top: 0, position: c.to, target: 'sphere' },
+    })),
   )
 }

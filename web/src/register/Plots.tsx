@@ -13,9 +13,19 @@ type Seen = NonNullable<Result['observations']>[number]
 /** What a reader would rather see: residuals against what is expected of them, against range, and predicted against
  * achieved. A click picks the target. */
 export function Plots({ result, onPick }: { result: Result; onPick: (target: string) => void }) {
-  const u = useUnits()
-  const cover = useRead('/api/jobs/{job}/plan/cover')
   const used = useMemo(() => (result.observations ?? []).filter((o) => o.active && o.redundancy > 0.05), [result])
+  if (used.length === 0) return <p className="empty">{words.nothingIsCheckedBy}</p>
+  return (
+    <div className="plots">
+      <Normalised used={used} />
+      <ByRange used={used} onPick={onPick} />
+      <Compared result={result} onPick={onPick} />
+    </div>
+  )
+}
+
+/** How normalised residuals are spread, and how they should be. */
+function Normalised({ used }: { used: Seen[] }) {
   const bins = useMemo(() => {
     const of = used.map((o) => ({ x: Math.sqrt(Math.max(o.statistic, 0)), dof: o.dof }))
     // what is far out would leave no room for the rest: the last bar holds all that lies beyond
@@ -50,6 +60,17 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
     }),
     [bins],
   )
+  return (
+    <Chart
+      caption={words.normalisedResidualsAndThe(bins.largest > bins.most ? words.theLastBarHolds : '')}
+      says={words.observationsTheLargestNormalised(used.length, num(bins.largest, 1))}
+      options={histogram}
+    />
+  )
+}
+
+function ByRange({ used, onPick }: { used: Seen[]; onPick: (target: string) => void }) {
+  const u = useUnits()
   const byRange = useCallback(
     (c: Colours): Plot.PlotOptions => ({
       x: { label: words.range(u.code), grid: true },
@@ -82,6 +103,21 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
     }),
     [used, u],
   )
+  const beyond = used.filter((o) => o.length > o.expected).length
+  return (
+    <Chart<Seen>
+      caption={words.residualAgainstRangeThe}
+      says={words.ofResidualsAreBeyond(beyond, used.length)}
+      options={byRange}
+      onPick={(o) => onPick(o.target)}
+    />
+  )
+}
+
+/** What the plan said would come out, and what did. */
+function Compared({ result, onPick }: { result: Result; onPick: (target: string) => void }) {
+  const u = useUnits()
+  const cover = useRead('/api/jobs/{job}/plan/cover')
   const both = useMemo(() => {
     const predicted = new Map((cover.data?.prediction.targets ?? []).map((t) => [t.name, t.error.spatial]))
     return result.targets.flatMap((t) => {
@@ -113,93 +149,24 @@ export function Plots({ result, onPick }: { result: Result; onPick: (target: str
           Plot.text([...both].sort((x, y) => y.a / y.p - x.a / x.p).slice(0, 3), {
             x: 'p',
             y: 'a',
-            text: words.targetPlain,
+            text: 'target',
             dx: 8,
             textAnchor: 'start',
             fill: c.ink,
           }),
-          Plot.tip(both, Plot.pointer({ x: 'p', y: 'a', title: words.targetPlain, fill: c.paper })),
+          Plot.tip(both, Plot.pointer({ x: 'p', y: 'a', title: (b: { target: string }) => b.target, fill: c.paper })),
         ],
       }
     },
     [both, u],
   )
-  if (used.length === 0) return <p className="empty">{words.nothingIsCheckedBy}</p>
-  const beyond = used.filter((o) => o.length > o.expected).length
+  if (both.length === 0) return null
   return (
-    <div className="plots">
-      <Chart
-        caption={words.normalisedResidualsAndThe(bins.largest > bins.most ? words.theLastBarHolds : '')}
-        says={words.observationsTheLargestNormalised(used.length, num(bins.largest, 1))}
-        options={histogram}
-      />
-      <Chart<(typeof used)[number]>
-        caption={words.residualAgainstRangeThe}
-        says={words.ofResidualsAreBeyond(beyond, used.length)}
-        options={byRange}
-        onPick={(o) => onPick(o.target)}
-      />
-      {both.length > 0 && (
-        <Chart<(typeof both)[number]>
-          caption={words.predictedAgainstAchievedError}
-          says={words.ofTargetsCameOut(both.filter((b) => b.a > b.p).length, both.length)}
-          options={compared}
-          onPick={(b) => onPick(b.target)}
-        />
-      )}
-      <Graph result={result} onPick={onPick} />
-    </div>
-  )
-}
-
-/** Which scans are tied to which, from above. */
-function Graph({ result, onPick }: { result: Result; onPick: (name: string) => void }) {
-  const options = useCallback(
-    (c: Colours): Plot.PlotOptions => {
-      const at = new Map(result.stations.map((s) => [s.name, s.pose.translation]))
-      const ends = result.ties.flatMap((t) => {
-        const [a, b] = [at.get(t.a), at.get(t.b)]
-        return a && b ? [{ ...t, x1: a[0]!, y1: a[1]!, x2: b[0]!, y2: b[1]! }] : []
-      })
-      const nodes = result.stations.map((s) => ({ name: s.name, x: s.pose.translation[0]!, y: s.pose.translation[1]! }))
-      const colour = { sound: c.accent, doubtful: c.ochre, failed: c.red, not_judged: c.faint }
-      const dash = { sound: undefined, doubtful: '8 5', failed: '2 4', not_judged: '2 4' }
-      return {
-        aspectRatio: 1,
-        height: undefined,
-        x: { axis: null, inset: 14 },
-        y: { axis: null, inset: 14 },
-        marks: [
-          ...(['sound', 'not_judged', 'doubtful', 'failed'] as const).map((g) =>
-            Plot.link(
-              ends.filter((e) => e.grade === g),
-              {
-                x1: 'x1',
-                y1: 'y1',
-                x2: 'x2',
-                y2: 'y2',
-                stroke: colour[g],
-                strokeDasharray: dash[g],
-                strokeWidth: (e: { shared: string[] }) => 0.6 + 0.5 * Math.min(e.shared.length, 8),
-                strokeOpacity: g === 'sound' ? 0.45 : 1,
-              },
-            ),
-          ),
-          Plot.dot(nodes, { x: 'x', y: 'y', r: 5, fill: c.ink, stroke: c.paper, symbol: 'triangle' }),
-          Plot.text(nodes, { x: 'x', y: 'y', text: words.name, dy: 13, fill: c.ink, stroke: c.paper, strokeWidth: 3 }),
-          Plot.tip(nodes, Plot.pointer({ x: 'x', y: 'y', title: words.name, fill: c.paper })),
-        ],
-      }
-    },
-    [result],
-  )
-  const weak = result.ties.filter((t) => t.grade === 'doubtful' || t.grade === 'failed').length
-  return (
-    <Chart<{ name: string }>
-      caption={words.scansAndTheirTies}
-      says={words.scansAndTiesOf(result.stations.length, result.ties.length, weak)}
-      options={options}
-      onPick={(n) => onPick(n.name)}
+    <Chart<(typeof both)[number]>
+      caption={words.predictedAgainstAchievedError}
+      says={words.ofTargetsCameOut(both.filter((b) => b.a > b.p).length, both.length)}
+      options={compared}
+      onPick={(b) => onPick(b.target)}
     />
   )
 }

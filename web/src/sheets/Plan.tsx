@@ -22,7 +22,7 @@ import { type Change, type Item, usePlan } from '../plan/usePlan'
 import { usePlanKeys } from '../plan/usePlanKeys'
 import { plan as words } from '../words'
 
-const Cover3d = lazy(async () => ({ default: (await import('../plan/Cover3d')).Cover3d }))
+const Cover3d = lazy(async () => ({ default: (await import('../plan/space/Cover3d')).Cover3d }))
 // one and the same, so that nothing is drawn anew for it
 const NONE: never[] = []
 type Live = { id: string; look: Schema['LookDto'] } | null

@@ -42,7 +42,6 @@ export const georeference = {
   name: 'Name',
   nameAndEN: 'name and E N H or N E H, σ by columns sE sN sH; an empty field is not known',
   nameOf: (name: string) => `Name of ${name}`,
-  namePlain: 'name',
   noControlYetPaste: 'No control yet. Paste or drop a file above, or add a point.',
   none: 'None.',
   northingEastingHeight: 'northing, easting, height',

@@ -212,9 +212,6 @@ export const register = {
   runAgain: 'Run again',
   scan: 'Scan',
   scans: 'scans',
-  scansAndTheirTies: 'Scans and their ties: thicker with more shared targets; dashed doubtful, dotted failed',
-  scansAndTiesOf: (length: number, length2: number, weak: number) =>
-    `${plural(length, 'scan')} and ${plural(length2, 'tie')}, ${weak} of them doubtful or failed.`,
   scansHaveNoPlace: (length: number) => `${length} scans have no place in the block`,
   scansOrObservationsChanged: 'scans or observations changed: this result is out of date',
   scansPlaced: 'scans placed',
@@ -247,7 +244,6 @@ export const register = {
   takesNoPart: 'takes no part',
   takeThisNoiseInto: 'Take this noise into the profile',
   target: 'Target',
-  targetPlain: 'target',
   targets: 'Targets',
   targetsAlone: 'targets alone',
   targetsAndClouds: 'targets and clouds',
