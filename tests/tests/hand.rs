@@ -147,6 +147,33 @@ async fn a_scan_apart_is_joined_by_hand() {
     let log = c.ok("GET", &format!("{base}/log"), Value::Null).await.to_string();
     assert!(log.contains("laid by hand (power lost between them)") && log.contains("taken back"), "{log}");
 
+    // the same four corners marked as targets in both hold the scan without any tie by clouds
+    let mut marked: Vec<String> = Vec::new();
+    for (scan, end) in [(a, "first"), (b, "second")] {
+        let targets = format!("{base}/scans/{}/targets", scan.as_str().unwrap());
+        for pair in &pairs[..4] {
+            let made = c.ok("POST", &targets, json!({ "direction": pair[end], "kind": "corner" })).await;
+            marked.push(made.as_str().unwrap().to_owned());
+        }
+        let said = c.refused(409, "POST", &targets, json!({ "direction": pairs[0][end], "kind": "corner" })).await;
+        assert!(said.contains("found already"), "{said}");
+    }
+    c.run(&id, "/register").await;
+    let held = c.ok("GET", &format!("{base}/adjustment"), Value::Null).await["result"].clone();
+    let station = |n: &Value| {
+        let all = held["stations"].as_array().unwrap();
+        all.iter().find(|s| s["name"] == *n).map(|s| received(&s["pose"]))
+    };
+    let (one, other) = (station(&scans[0]["name"]).unwrap(), station(&scans[last]["name"]).expect("held by corners"));
+    let off = one.inverse().compose(&other).difference(&truth).fixed_rows::<3>(0).norm();
+    assert!(off < 0.02, "{off} m");
+    let corners =
+        held["observations"].as_array().unwrap().iter().filter(|o| o["kind"] == "corner" && o["active"] == true);
+    assert!(corners.count() >= 6, "{}", held["observations"]);
+    for detection in &marked {
+        c.ok("DELETE", &format!("{base}/detections/{detection}"), Value::Null).await;
+    }
+
     // the same at the page: the parts are asked about, the scan is moved by keys, laid, and judged
     c.run(&id, "/register").await;
     let b = Browser::open().await;
@@ -198,10 +225,13 @@ async fn choices_say_what_they_change_and_targets_are_pointed_at() {
     // a sphere that was found already, and a place where there is none
     let sphere = detections.as_array().unwrap().iter().find(|d| d["kind"] == "sphere").unwrap();
     let targets = format!("{base}/scans/{}/targets", sphere["scan"].as_str().unwrap());
-    let said = c.refused(409, "POST", &targets, json!({ "direction": sphere["data"]["centre"], "board": false })).await;
+    let said =
+        c.refused(409, "POST", &targets, json!({ "direction": sphere["data"]["centre"], "kind": "sphere" })).await;
     assert!(said.contains("found already"), "{said}");
-    let said = c.refused(409, "POST", &targets, json!({ "direction": [0.3, 0.2, -1.0], "board": false })).await;
+    let said = c.refused(409, "POST", &targets, json!({ "direction": [0.3, 0.2, -1.0], "kind": "sphere" })).await;
     assert!(said.contains("no sphere of") || said.contains("nothing was measured"), "{said}");
-    let said = c.refused(422, "POST", &targets, json!({ "direction": [0.0, 0.0, 0.0], "board": true })).await;
+    let said = c.refused(409, "POST", &targets, json!({ "direction": [1.0, 0.0, 0.0], "kind": "corner" })).await;
+    assert!(said.contains("no three surfaces") || said.contains("nothing was measured"), "{said}");
+    let said = c.refused(422, "POST", &targets, json!({ "direction": [0.0, 0.0, 0.0], "kind": "checkerboard" })).await;
     assert!(said.contains("direction"), "{said}");
 }

@@ -1,3 +1,4 @@
+use crate::material::Material;
 use crate::scanner::{Scanner, Wrong};
 use crate::scene::Scene;
 use nalgebra::Vector2;
@@ -41,6 +42,7 @@ enum Shape {
         b: [f64; 2],
         base: f64,
         top: f64,
+        of: Material,
     },
     Sphere {
         c: Vec3,
@@ -52,7 +54,7 @@ enum Shape {
         r: f64,
         base: f64,
         top: f64,
-        albedo: f64,
+        light: Light,
     },
     Board {
         c: Vec3,
@@ -65,15 +67,22 @@ enum Shape {
     Level {
         outline: Vec<Vector2<f64>>,
         z: f64,
-        albedo: f64,
+        of: Material,
     },
+}
+
+/// How much of the light comes back: a share, or what the material has where it was met.
+#[derive(Clone, Copy)]
+enum Light {
+    Share(f64),
+    Of(Material),
 }
 
 #[derive(Clone, Copy)]
 struct Hit {
     range: f64,
     cos: f64,
-    albedo: f64,
+    light: Light,
 }
 
 /// Scans the scene from a true pose. `epoch` is the number of the scan in the order taken.
@@ -275,7 +284,11 @@ impl Beam<'_> {
         {
             range = range * mix + other.range * (1.0 - mix);
         }
-        let light = hit.albedo * (0.4 + 0.6 * hit.cos);
+        let albedo = match hit.light {
+            Light::Share(share) => share,
+            Light::Of(material) => material.albedo(&(from + world(&true_ray) * hit.range), self.ground),
+        };
+        let light = albedo * (0.4 + 0.6 * hit.cos);
         range = self.wrong.range(range, light) + normal() * instrument.range_noise(hit.range, hit.cos);
         if range < instrument.min_range || range > instrument.max_range {
             return None;
@@ -290,12 +303,27 @@ fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) -> Vec<Shap
         .site
         .panels()
         .iter()
-        .map(|p| Shape::Panel { a: [p.a.x, p.a.y], b: [p.b.x, p.b.y], base: p.base, top: p.top })
+        .map(|p| {
+            let middle = (p.a + p.b) / 2.0;
+            let planks = scene.site.obstacles.iter().any(|o| {
+                let sides = o.outline.iter().zip(o.outline.iter().cycle().skip(1));
+                p.top == o.top && sides.into_iter().any(|(a, b)| (a + b) / 2.0 == middle)
+            });
+            let of = if planks { Material::Planks } else { scene.wall_at(&middle) };
+            Shape::Panel { a: [p.a.x, p.a.y], b: [p.b.x, p.b.y], base: p.base, top: p.top, of }
+        })
         .collect();
     for (i, s) in scene.spheres.iter().enumerate() {
         let c = scene.sphere_at(i, epoch);
         out.push(Shape::Sphere { c: c + scanner.out_of_round(seed, i), r: s.radius });
-        out.push(Shape::Post { x: c.x, y: c.y, r: 0.012, base: scene.ground, top: c.z - 0.9 * s.radius, albedo: 0.12 });
+        out.push(Shape::Post {
+            x: c.x,
+            y: c.y,
+            r: 0.012,
+            base: scene.ground,
+            top: c.z - 0.9 * s.radius,
+            light: Light::Share(0.12),
+        });
     }
     out.extend(scene.site.columns.iter().map(|c| Shape::Post {
         x: c.centre.x,
@@ -303,12 +331,12 @@ fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) -> Vec<Shap
         r: c.radius,
         base: c.base,
         top: c.top,
-        albedo: 0.4,
+        light: Light::Of(Material::Iron),
     }));
-    let ceilings = scene.site.slabs.iter().map(|s| (&s.outline, s.height, 0.5));
-    let tops = scene.site.obstacles.iter().map(|o| (&o.outline, o.top, 0.35));
+    let ceilings = scene.site.slabs.iter().map(|s| (&s.outline, s.height, Material::Plaster));
+    let tops = scene.site.obstacles.iter().map(|o| (&o.outline, o.top, Material::Planks));
     let levels = ceilings.chain(tops).filter(|l| l.0.len() > 2);
-    out.extend(levels.map(|(outline, z, albedo)| Shape::Level { outline: outline.clone(), z, albedo }));
+    out.extend(levels.map(|(outline, z, of)| Shape::Level { outline: outline.clone(), z, of }));
     out.extend(scene.boards.iter().enumerate().map(|(i, b)| Shape::Board {
         c: b.centre,
         n: b.normal,
@@ -371,7 +399,7 @@ fn nearest(
     let mut best: Option<Hit> = None;
     if d.z < -1e-6 {
         let range = (ground - o.z) / d.z;
-        best = Some(Hit { range, cos: -d.z, albedo: 0.22 });
+        best = Some(Hit { range, cos: -d.z, light: Light::Of(Material::Ground) });
     }
     for &k in candidates {
         if let Some(h) = meet(&shapes[k as usize], o, d, instrument)
@@ -385,7 +413,7 @@ fn nearest(
 
 fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
     match *s {
-        Shape::Panel { a, b, base, top } => {
+        Shape::Panel { a, b, base, top, of } => {
             let e = [b[0] - a[0], b[1] - a[1]];
             let det = d.x * e[1] - d.y * e[0];
             if det.abs() < 1e-12 {
@@ -398,7 +426,7 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
             (s > 1e-6 && (0.0..=1.0).contains(&t) && z >= base && z <= top).then(|| Hit {
                 range: s,
                 cos: det.abs() / e[0].hypot(e[1]),
-                albedo: 0.45,
+                light: Light::Of(of),
             })
         }
         Shape::Sphere { c, r } => {
@@ -407,10 +435,10 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
             let miss = m.norm_squared() - along * along;
             (miss < r * r && along > 0.0).then(|| {
                 let half = (r * r - miss).sqrt();
-                Hit { range: along - half, cos: half / r, albedo: 0.8 }
+                Hit { range: along - half, cos: half / r, light: Light::Share(0.8) }
             })
         }
-        Shape::Post { x, y, r, base, top, albedo } => {
+        Shape::Post { x, y, r, base, top, light } => {
             let (mx, my) = (o.x - x, o.y - y);
             let a = d.x * d.x + d.y * d.y;
             let b = mx * d.x + my * d.y;
@@ -422,16 +450,16 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
             let z = o.z + s * d.z;
             (s > 1e-6 && z >= base && z <= top).then(|| {
                 let n = ((mx + s * d.x) / r, (my + s * d.y) / r);
-                Hit { range: s, cos: -(n.0 * d.x + n.1 * d.y), albedo }
+                Hit { range: s, cos: -(n.0 * d.x + n.1 * d.y), light }
             })
         }
-        Shape::Level { ref outline, z, albedo } => {
+        Shape::Level { ref outline, z, of } => {
             if d.z.abs() < 1e-9 {
                 return None;
             }
             let s = (z - o.z) / d.z;
             let at = Vector2::new(o.x + s * d.x, o.y + s * d.y);
-            (s > 1e-6 && inside(outline, &at)).then_some(Hit { range: s, cos: d.z.abs(), albedo })
+            (s > 1e-6 && inside(outline, &at)).then_some(Hit { range: s, cos: d.z.abs(), light: Light::Of(of) })
         }
         Shape::Board { c, n, half, turn, bulge } => {
             let across = d.dot(&n);
@@ -449,7 +477,7 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
                 let pattern = soft(u / w) * soft(v / w);
                 // as a sheet that arches: its middle stands out, its rim back
                 let arch = bulge * (1.0 - (u * u + v * v) / (half * half));
-                Hit { range: s - arch / across.abs(), cos: across.abs(), albedo: 0.47 + 0.38 * pattern }
+                Hit { range: s - arch / across.abs(), cos: across.abs(), light: Light::Share(0.47 + 0.38 * pattern) }
             })
         }
     }

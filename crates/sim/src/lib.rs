@@ -7,6 +7,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod cast;
+mod material;
 mod photograph;
 mod rooms;
 mod roundhouse;

@@ -1,3 +1,5 @@
+use crate::material::Material;
+use nalgebra::Vector2;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::plan::Site;
 
@@ -39,6 +41,19 @@ pub struct Scene {
 }
 
 impl Scene {
+    /// What the wall at a place of the plan is made of: what is low and stands alone is a fence.
+    pub(crate) fn wall_at(&self, at: &Vector2<f64>) -> Material {
+        let tall = self.site.walls.iter().any(|w| {
+            w.top > self.ground + 2.5
+                && w.line.windows(2).any(|s| {
+                    let (d, p) = (s[1] - s[0], at - s[0]);
+                    let along = (p.dot(&d) / d.norm_squared()).clamp(0.0, 1.0);
+                    (p - d * along).norm() < 0.06
+                })
+        });
+        if tall { Material::Brick } else { Material::Fence }
+    }
+
     /// Where a sphere stands when scan number `epoch` is taken.
     pub fn sphere_at(&self, sphere: usize, epoch: usize) -> Vec3 {
         let s = &self.spheres[sphere];

@@ -96,6 +96,7 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
                 let (list, count): (Vec<Vec3>, &mut Count) = match t.kind {
                     TargetKind::Sphere => (job.scene.spheres.iter().map(|x| x.centre).collect(), &mut spheres),
                     TargetKind::Checker => (job.scene.boards.iter().map(|x| x.centre).collect(), &mut boards),
+                    TargetKind::Corner | TargetKind::Point => unreachable!("nobody points at anything here"),
                 };
                 let Some(truth) = list.into_iter().find(|q| (q - world).norm() < 0.05) else {
                     false_ones += 1;

@@ -12,6 +12,8 @@ pub enum Group {
     Spheres,
     /// Measuring checkers in scans.
     Checkers,
+    /// Corners and points picked by hand.
+    Picked,
     /// Ties by clouds.
     Clouds,
     /// The compensators.
@@ -28,10 +30,11 @@ pub enum Group {
 
 impl Group {
     /// All, in the order shown.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Control,
         Self::Spheres,
         Self::Checkers,
+        Self::Picked,
         Self::Clouds,
         Self::Levelling,
         Self::SetUp,

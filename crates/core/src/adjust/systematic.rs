@@ -70,7 +70,9 @@ impl Parameter {
         match self {
             Self::RangeOffset => ray,
             Self::BoardOffset if by == TargetKind::Checker => ray * 0.5,
-            Self::BoardOffset => ray * -0.5,
+            Self::BoardOffset if by == TargetKind::Sphere => ray * -0.5,
+            // surfaces that corners are of lie between the white of a sphere and the black of a board
+            Self::BoardOffset => Vec3::zeros(),
             Self::RangeScale => *p,
             Self::Collimation => side * (range - level),
             Self::Trunnion => side * p.z,

@@ -21,8 +21,24 @@ pub struct Picked {
     pub at: Vec3,
     /// What is there.
     pub feature: Feature,
-    /// How well it is fixed, 1σ in the worst direction, metres.
-    pub sigma: f64,
+    /// How well it is fixed: covariance, m². An edge holds it across, a surface along its normal; the rest is pointing.
+    pub covariance: Mat3,
+    /// Points that it was found from.
+    pub points: usize,
+    /// Root mean square distance of these from their surfaces, metres.
+    pub rms: f64,
+}
+
+impl Picked {
+    /// 1σ in the worst direction, metres.
+    pub fn sigma(&self) -> f64 {
+        self.covariance.symmetric_eigenvalues().max().max(0.0).sqrt()
+    }
+}
+
+/// Covariance of what is fixed to `along` in the direction of a unit vector and to `across` in all others (1σ, metres).
+fn spread(axis: &Vec3, along: f64, across: f64) -> Mat3 {
+    Mat3::identity() * across.powi(2) + axis * axis.transpose() * (along.powi(2) - across.powi(2))
 }
 
 /// Points so near to the line of sight belong to it: metres, and metres a metre of range.
@@ -39,6 +55,8 @@ const MEET: (f64, f64) = (0.35, 0.5);
 const MEANT: (f64, f64) = (0.25, 0.02);
 /// One points no better than this, radians: a pixel or two of a panorama.
 const POINTING: f64 = 0.003;
+/// The nearest point of what is no surface lies so far from what was meant, 1σ, metres.
+const LOOSE: f64 = 0.03;
 /// A surface fits no better than this, metres: walls are uneven.
 const UNEVEN: f64 = 0.002;
 
@@ -68,21 +86,29 @@ pub fn pick(cloud: &WorkingCloud, direction: &Vec3) -> Option<Picked> {
     let planes = planes(near, &seed);
     let reach = MEANT.0.max(MEANT.1 * range);
     let meant = |p: &Vec3| (p - along * p.dot(&along)).norm() < reach && (p - seed).norm() < 1.5 * around;
-    if let Some((at, sigma)) = corner(&planes).filter(|c| meant(&c.0)) {
-        return Some(Picked { at, feature: Feature::Corner, sigma });
+    let from = |planes: &[Plane]| {
+        let points: usize = planes.iter().map(|p| p.points).sum();
+        let squares: f64 = planes.iter().map(|p| p.points as f64 * p.rms.powi(2)).sum();
+        (points, (squares / points.max(1) as f64).sqrt())
+    };
+    if let Some((at, covariance)) = corner(&planes).filter(|c| meant(&c.0)) {
+        let (points, rms) = from(&planes);
+        return Some(Picked { at, feature: Feature::Corner, covariance, points, rms });
     }
     let pointing = POINTING * range;
-    if let Some((at, sigma)) = edge(&planes, &along).filter(|e| meant(&e.0)) {
-        return Some(Picked { at, feature: Feature::Edge, sigma: sigma.max(pointing) });
+    if let Some((at, line, sigma)) = edge(&planes, &along).filter(|e| meant(&e.0)) {
+        let (points, rms) = from(&planes[..2]);
+        return Some(Picked { at, feature: Feature::Edge, covariance: spread(&line, pointing, sigma), points, rms });
     }
     let own = planes.iter().find(|p| (p.normal.dot(&seed) - p.at).abs() < ONE.1);
-    Some(match own.filter(|p| p.normal.dot(&along).abs() > 0.1) {
-        Some(p) => {
-            let steep = p.normal.dot(&along).abs();
-            Picked { at: along * (p.at / p.normal.dot(&along)), feature: Feature::Surface, sigma: pointing / steep }
-        }
-        None => Picked { at: seed, feature: Feature::Point, sigma: pointing.hypot(0.03) },
-    })
+    if let Some(p) = own.filter(|p| p.normal.dot(&along).abs() > 0.1) {
+        let steep = p.normal.dot(&along).abs();
+        let at = along * (p.at / p.normal.dot(&along));
+        let covariance = spread(&p.normal, p.sigma, pointing / steep);
+        return Some(Picked { at, feature: Feature::Surface, covariance, points: p.points, rms: p.rms });
+    }
+    let covariance = Mat3::identity() * (pointing.powi(2) + LOOSE.powi(2));
+    Some(Picked { at: seed, feature: Feature::Point, covariance, points: 1, rms: 0.0 })
 }
 
 struct Plane {
@@ -91,6 +117,8 @@ struct Plane {
     at: f64,
     /// 1σ of `at`, metres.
     sigma: f64,
+    points: usize,
+    rms: f64,
 }
 
 /// Surfaces among points with normals, those with most points about the place first.
@@ -123,13 +151,19 @@ fn planes(mut near: Vec<(Vec3, Vec3)>, seed: &Vec3) -> Vec<Plane> {
         let least = eigen.eigenvalues.imin();
         let normal: Vec3 = eigen.eigenvectors.column(least).into();
         let rms = (eigen.eigenvalues[least].max(0.0) / n).sqrt();
-        out.push(Plane { normal, at: normal.dot(&middle), sigma: (rms / n.sqrt()).hypot(UNEVEN) });
+        out.push(Plane {
+            normal,
+            at: normal.dot(&middle),
+            sigma: (rms / n.sqrt()).hypot(UNEVEN),
+            points: own.len(),
+            rms,
+        });
     }
     out
 }
 
-/// Where three surfaces meet, and 1σ of it in the worst direction, metres.
-fn corner(planes: &[Plane]) -> Option<(Vec3, f64)> {
+/// Where three surfaces meet, and the covariance of it, m².
+fn corner(planes: &[Plane]) -> Option<(Vec3, Mat3)> {
     let [a, b, c] = planes else { return None };
     let m = Mat3::from_rows(&[a.normal.transpose(), b.normal.transpose(), c.normal.transpose()]);
     if m.determinant().abs() < MEET.0 {
@@ -138,11 +172,12 @@ fn corner(planes: &[Plane]) -> Option<(Vec3, f64)> {
     let inverse = m.try_inverse()?;
     let variances = Vec3::new(a.sigma, b.sigma, c.sigma).map(|s| s * s);
     let covariance = inverse * Mat3::from_diagonal(&variances) * inverse.transpose();
-    Some((inverse * Vec3::new(a.at, b.at, c.at), covariance.symmetric_eigenvalues().max().sqrt()))
+    Some((inverse * Vec3::new(a.at, b.at, c.at), covariance))
 }
 
-/// The place on the line of the first two surfaces that lies nearest to the line of sight, and 1σ across the line, metres.
-fn edge(planes: &[Plane], along: &Vec3) -> Option<(Vec3, f64)> {
+/// The place on the line of the first two surfaces that lies nearest to the line of sight, the direction of the
+/// line, and 1σ across it, metres.
+fn edge(planes: &[Plane], along: &Vec3) -> Option<(Vec3, Vec3, f64)> {
     let [a, b, ..] = planes else { return None };
     let line = a.normal.cross(&b.normal);
     if line.norm() < MEET.1 {
@@ -158,7 +193,7 @@ fn edge(planes: &[Plane], along: &Vec3) -> Option<(Vec3, f64)> {
         return None;
     }
     let s = (c * foot.dot(along) - foot.dot(&line)) / denominator;
-    Some((foot + line * s, a.sigma.hypot(b.sigma)))
+    Some((foot + line * s, line, a.sigma.hypot(b.sigma)))
 }
 
 #[cfg(test)]
@@ -199,7 +234,7 @@ mod tests {
         let to = |p: [f64; 3]| Vec3::from(p) - scanner;
         let found = pick(&cloud, &to([7.9, 5.92, 2.95])).unwrap();
         assert_eq!(found.feature, Feature::Corner);
-        assert!((found.at - to([8.0, 6.0, 3.0])).norm() < 1e-3 && found.sigma < 0.006, "{found:?}");
+        assert!((found.at - to([8.0, 6.0, 3.0])).norm() < 1e-3 && found.sigma() < 0.006, "{found:?}");
         let found = pick(&cloud, &to([7.95, 5.95, 1.4])).unwrap();
         assert_eq!(found.feature, Feature::Edge);
         assert!((found.at - to([8.0, 6.0, 1.4])).norm() < 0.05, "{found:?}");

@@ -70,6 +70,8 @@ impl Systematic {
     pub fn of_sighting(&self, p: &Vec3, by: TargetKind) -> Mat3 {
         match by {
             TargetKind::Sphere => Mat3::identity() * self.roundness.powi(2),
+            // how uneven its surfaces are is in the covariance of what was picked
+            TargetKind::Corner | TargetKind::Point => Mat3::zeros(),
             TargetKind::Checker => p * p.transpose() * (self.flatness.powi(2) / p.norm_squared().max(1e-9)),
         }
     }

@@ -17,7 +17,7 @@ pub struct Search {
 /// A target found in one scan.
 #[derive(Clone, Debug)]
 pub struct Detection {
-    /// Sphere or checker.
+    /// What it is.
     pub kind: TargetKind,
     /// Centre in the scanner frame, metres.
     pub centre: Vec3,

@@ -1,6 +1,7 @@
 use super::detect::{SCALES, measure, of_board};
 use super::roughness::roughness;
 use super::{Detection, Search, SizeVerdict, TargetKind, fit_checker};
+use crate::cloud::{Feature, Picked};
 use crate::geometry::Vec3;
 use crate::instrument::Instrument;
 use crate::scan::Scan;
@@ -31,4 +32,20 @@ pub fn mark(scan: &Scan, instrument: &Instrument, search: &Search, kind: TargetK
     let starts = TRIES.iter().flat_map(|u| TRIES.iter().map(move |v| at + (side * *u + up * *v) * half));
     let fits = starts.filter_map(|s| fit_checker(scan, instrument, &s, half)).map(|f| of_board(&f));
     fits.filter(|d| (d.centre - at).norm() < 1.5 * half).max_by_key(|d| d.hits)
+}
+
+/// A place that somebody pointed at, as a target: a corner where three surfaces meet, else a point that is as good as one
+/// points. The same place is pointed at in two scans or more to tie them.
+pub fn picked(p: &Picked) -> Detection {
+    Detection {
+        kind: if p.feature == Feature::Corner { TargetKind::Corner } else { TargetKind::Point },
+        centre: p.at,
+        covariance: p.covariance,
+        hits: p.points,
+        rms: p.rms,
+        s0: 1.0,
+        free_radius: None,
+        cap: None,
+        size: SizeVerdict::Agrees,
+    }
 }

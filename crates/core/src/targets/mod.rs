@@ -48,7 +48,7 @@ mod sphere_shape;
 pub use checker_fit::{CheckerFit, fit_checker};
 pub use configuration::{Configuration, Fault, SAME_DISTANCE, configuration};
 pub use detect::{Detection, Search, detect};
-pub use mark::mark;
+pub use mark::{mark, picked};
 pub use predict::{CheckerTable, DEPENDABLE_HITS, predicted_hits, predicted_sphere_covariance, usable_distance};
 pub use sphere_fit::{SphereFit, fit_sphere};
 
@@ -59,6 +59,10 @@ pub enum TargetKind {
     Sphere,
     /// A flat board of four alternating dark and light quarters; its position is the crossing.
     Checker,
+    /// A corner of three surfaces, pointed at by hand.
+    Corner,
+    /// A place pointed at by hand.
+    Point,
 }
 
 /// What the size of a sphere says about it.

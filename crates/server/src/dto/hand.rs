@@ -79,8 +79,22 @@ pub struct PointingDto {
 pub struct MarkDto {
     /// From the scanner to its surface, scanner frame, any length.
     pub direction: [f64; 3],
-    /// A checkerboard, not a sphere.
-    pub board: bool,
+    /// What it is.
+    pub kind: MarkWord,
+}
+
+/// What can be pointed at.
+#[derive(Clone, Copy, Debug, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum MarkWord {
+    /// Measured in all points, with the diameter of the brief.
+    Sphere,
+    /// Measured in all points, with the side of the brief.
+    Checkerboard,
+    /// Where three surfaces meet.
+    Corner,
+    /// Any place, as well as it is pointed at.
+    Point,
 }
 
 /// What was found there.

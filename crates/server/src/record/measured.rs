@@ -1,5 +1,6 @@
 //! A measurement as it is stored: a variant a kind of observation.
 
+use super::registration::TargetKind;
 use super::{Rows9, StoredPose, mat3, rows9};
 use serde::{Deserialize, Serialize};
 use vistazo_core::adjust::kinds::{
@@ -18,6 +19,9 @@ pub(crate) enum Measured {
         centre: [f64; 3],
         covariance: Rows9,
         checker: bool,
+        /// Neither sphere nor checker: what it is.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        picked: Option<TargetKind>,
         #[serde(default)]
         systematic: [Option<usize>; 2],
     },
@@ -80,6 +84,12 @@ pub(super) fn square(rows: &[f64]) -> nalgebra::Matrix6<f64> {
     nalgebra::Matrix6::from_fn(|i, j| rows.get(6 * i + j).copied().unwrap_or(f64::NAN))
 }
 
+/// What kind of target a sighting was of.
+pub(crate) fn seen_as(checker: bool, picked: Option<TargetKind>) -> Scanned {
+    let other = if checker { Scanned::Checker } else { Scanned::Sphere };
+    picked.and_then(TargetKind::scanned).unwrap_or(other)
+}
+
 impl From<&Kind> for Measured {
     fn from(k: &Kind) -> Self {
         match k {
@@ -89,6 +99,7 @@ impl From<&Kind> for Measured {
                 centre: o.centre.into(),
                 covariance: rows9(&o.covariance),
                 checker: o.by == Scanned::Checker,
+                picked: (!matches!(o.by, Scanned::Sphere | Scanned::Checker)).then(|| o.by.into()),
                 systematic: o.systematic,
             },
             Kind::SystematicPrior(o) => Self::SystematicPrior { of: o.of, parameter: o.parameter, sigma: o.sigma },
@@ -131,12 +142,12 @@ impl From<&Kind> for Measured {
 impl From<&Measured> for Kind {
     fn from(m: &Measured) -> Self {
         match m {
-            Measured::TargetCentre { scan, target, centre, covariance, checker, systematic } => TargetCentre {
+            Measured::TargetCentre { scan, target, centre, covariance, checker, picked, systematic } => TargetCentre {
                 scan: *scan,
                 target: *target,
                 centre: Vec3::from(*centre),
                 covariance: mat3(covariance),
-                by: if *checker { Scanned::Checker } else { Scanned::Sphere },
+                by: seen_as(*checker, *picked),
                 systematic: *systematic,
             }
             .into(),

@@ -5,7 +5,7 @@
 
 pub(crate) mod cloud_tie;
 pub(crate) mod georeference;
-mod measured;
+pub(crate) mod measured;
 mod older;
 pub(crate) mod registration;
 pub(crate) mod stored;
@@ -84,7 +84,7 @@ pub(crate) use mirror;
 
 mirror!(
     /// What an error comes from.
-    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Clouds, Levelling, SetUp, Tracking, Distances, Instrument }
+    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Picked, Clouds, Levelling, SetUp, Tracking, Distances, Instrument }
 );
 mirror!(
     /// An error that many sightings share.

@@ -20,15 +20,51 @@ pub(crate) const VERSION: u32 = 2;
 pub enum TargetKind {
     Sphere,
     Checker,
+    Corner,
+    Point,
     Mark,
 }
 
 impl From<TargetKindOf> for TargetKind {
     fn from(k: TargetKindOf) -> Self {
         match k {
-            TargetKindOf::Scanned(Scanned::Sphere) => Self::Sphere,
-            TargetKindOf::Scanned(Scanned::Checker) => Self::Checker,
+            TargetKindOf::Scanned(k) => k.into(),
             TargetKindOf::Mark => Self::Mark,
+        }
+    }
+}
+
+impl From<Scanned> for TargetKind {
+    fn from(k: Scanned) -> Self {
+        match k {
+            Scanned::Sphere => Self::Sphere,
+            Scanned::Checker => Self::Checker,
+            Scanned::Corner => Self::Corner,
+            Scanned::Point => Self::Point,
+        }
+    }
+}
+
+impl TargetKind {
+    /// What of it a scan sees; marks on the ground are occupied, not seen.
+    pub(crate) fn scanned(self) -> Option<Scanned> {
+        match self {
+            Self::Sphere => Some(Scanned::Sphere),
+            Self::Checker => Some(Scanned::Checker),
+            Self::Corner => Some(Scanned::Corner),
+            Self::Point => Some(Scanned::Point),
+            Self::Mark => None,
+        }
+    }
+
+    /// The word it is kept and sent by.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Sphere => "sphere",
+            Self::Checker => "checker",
+            Self::Corner => "corner",
+            Self::Point => "point",
+            Self::Mark => "mark",
         }
     }
 }

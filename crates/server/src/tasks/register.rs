@@ -3,14 +3,14 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::DetectionData;
-use crate::record::registration::Registration;
+use crate::record::registration::{Registration, TargetKind};
 use crate::work::files;
 use crate::work::registration::{Inputs, compute, data};
 use crate::work::ties::can_be_tied;
 use uuid::Uuid;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::targets::{Detection, SizeVerdict, TargetKind, detect};
+use vistazo_core::targets::{Detection, SizeVerdict, detect};
 use vistazo_store::tasks::Task;
 use vistazo_store::{StoreError, field, results};
 
@@ -92,6 +92,5 @@ pub(crate) fn row(d: &Detection) -> (&'static str, serde_json::Value, bool) {
         }
         .into(),
     };
-    let kind = if d.kind == TargetKind::Sphere { "sphere" } else { "checker" };
-    (kind, serde_json::json!(data), d.size == SizeVerdict::Agrees)
+    (TargetKind::from(d.kind).word(), serde_json::json!(data), d.size == SizeVerdict::Agrees)
 }

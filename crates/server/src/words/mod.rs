@@ -25,6 +25,7 @@ pub(crate) fn group(g: Group) -> &'static str {
         Group::Control => "control",
         Group::Spheres => "spheres",
         Group::Checkers => "checkers",
+        Group::Picked => "corners and picked points",
         Group::Clouds => "ties by clouds",
         Group::Levelling => "levelling",
         Group::SetUp => "set-ups",

@@ -5,8 +5,8 @@ use super::registration::{current, data};
 use super::ties::{found, search_key, shown, slice, takes_part};
 use super::{blocking, planning};
 use crate::dto::{
-    BeginWord, ByPairsDto, CloudTieDto, LaidDto, LayDto, MarkDto, MendDto, PairsDto, PartDto, PointedDto, PoseDto,
-    TrialDto,
+    BeginWord, Brief, ByPairsDto, CloudTieDto, LaidDto, LayDto, MarkDto, MarkWord, MendDto, PairsDto, PartDto,
+    PointedDto, PoseDto, TrialDto,
 };
 use crate::record::GradeWord;
 use crate::record::cloud_tie::FoundTie;
@@ -14,10 +14,10 @@ use crate::tasks::SAME_TARGET as SAME;
 use crate::{ApiError, App};
 use std::sync::Arc;
 use uuid::Uuid;
-use vistazo_core::cloud::pick;
+use vistazo_core::cloud::{Feature, Picked, pick};
 use vistazo_core::geometry::{FitModel, Pose, Vec3, fit};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::targets::{TargetKind, mark};
+use vistazo_core::targets::{Detection, TargetKind, mark, picked};
 use vistazo_core::tie::{FEWEST_PAIRS, Pairs, PickedPair, Shown, TieCard, by_pairs, one_more, tie_by_hand};
 use vistazo_store::field::{self, ScanRow};
 use vistazo_store::ties::{self, CloudTieRow, NewCloudTie};
@@ -205,15 +205,42 @@ pub(crate) async fn lay(app: &App, job: Uuid, user: Uuid, laid: &LayDto) -> Resu
 
 /// What lies in a direction from a scanner.
 pub(crate) async fn point_at(app: &App, job: Uuid, scan: Uuid, direction: [f64; 3]) -> Result<PointedDto, ApiError> {
+    let p = place(app, &field::scan(&app.db, job, scan).await?, direction).await?;
+    Ok(PointedDto { at: p.at.into(), feature: p.feature.into(), sigma: p.sigma() })
+}
+
+async fn place(app: &App, row: &ScanRow, direction: [f64; 3]) -> Result<Picked, ApiError> {
     let direction = Vec3::from(direction);
     if !(direction.norm() > 1e-6 && direction.norm().is_finite()) {
         return Err(ApiError::field("direction", "found no length, expected a direction from the scanner"));
     }
-    let row = field::scan(&app.db, job, scan).await?;
-    let shown = held(app, &row).await?;
+    let shown = held(app, row).await?;
     let found = blocking(move || pick(&shown.cloud, &direction)).await?;
-    let p = found.ok_or_else(|| ApiError::conflict(format!("nothing was measured there in {}", row.name)))?;
-    Ok(PointedDto { at: p.at.into(), feature: p.feature.into(), sigma: p.sigma })
+    found.ok_or_else(|| ApiError::conflict(format!("nothing was measured there in {}", row.name)))
+}
+
+/// The sphere or board at a place, measured in all points of its scan; with what it is called.
+async fn fitted(
+    app: &App,
+    row: &ScanRow,
+    brief: &Brief,
+    kind: TargetKind,
+    what: Option<String>,
+    at: Vec3,
+) -> Result<(String, Detection), ApiError> {
+    let what =
+        what.ok_or_else(|| ApiError::conflict("the brief gives no size for this kind of target: enter it there"))?;
+    let points = super::files::scan(app, row).await?;
+    let (search, instrument) = (brief.search(), Instrument::from(&brief.instrument));
+    let found = blocking(move || mark(&points, &instrument, &search, kind, &at)).await?;
+    let found = found.ok_or_else(|| {
+        ApiError::conflict(format!(
+            "no {what} fits the points of {} there, {} from the scanner: too few points show it, or it is something else",
+            row.name,
+            brief.length(at.norm())
+        ))
+    })?;
+    Ok((what, found))
 }
 
 /// Measures a target that somebody pointed at and keeps it; says what it is.
@@ -226,23 +253,26 @@ pub(crate) async fn mark_target(
 ) -> Result<(Uuid, String), ApiError> {
     let (_, brief) = super::brief(app, job).await?;
     let row = field::scan(&app.db, job, scan).await?;
-    let at = Vec3::from(point_at(app, job, scan, marked.direction).await?.at);
-    let (kind, what) = if marked.board {
-        (TargetKind::Checker, brief.checker_side.map(|s| format!("checkerboard of {}", brief.length(s))))
-    } else {
-        (TargetKind::Sphere, brief.sphere_diameter.map(|d| format!("sphere of {}", brief.length(d))))
+    let place = place(app, &row, marked.direction).await?;
+    let (what, found) = match marked.kind {
+        MarkWord::Sphere => {
+            let size = brief.sphere_diameter.map(|d| format!("sphere of {}", brief.length(d)));
+            fitted(app, &row, &brief, TargetKind::Sphere, size, place.at).await?
+        }
+        MarkWord::Checkerboard => {
+            let size = brief.checker_side.map(|s| format!("checkerboard of {}", brief.length(s)));
+            fitted(app, &row, &brief, TargetKind::Checker, size, place.at).await?
+        }
+        MarkWord::Corner if place.feature != Feature::Corner => {
+            return Err(ApiError::conflict(format!(
+                "no three surfaces of {} meet there, {} from the scanner; mark it as a point, or point at a corner",
+                row.name,
+                brief.length(place.at.norm())
+            )));
+        }
+        MarkWord::Corner => ("corner".to_owned(), picked(&place)),
+        MarkWord::Point => ("point".to_owned(), picked(&Picked { feature: Feature::Point, ..place })),
     };
-    let what =
-        what.ok_or_else(|| ApiError::conflict("the brief gives no size for this kind of target: enter it there"))?;
-    let points = super::files::scan(app, &row).await?;
-    let (search, instrument) = (brief.search(), Instrument::from(&brief.instrument));
-    let found = blocking(move || mark(&points, &instrument, &search, kind, &at)).await?.ok_or_else(|| {
-        ApiError::conflict(format!(
-            "no {what} fits the points of {} there, {} from the scanner: too few points show it, or it is something else",
-            row.name,
-            brief.length(at.norm())
-        ))
-    })?;
     for d in field::detections(&app.db, job).await?.iter().filter(|d| d.scan_id == scan) {
         if (Vec3::from(data(d)?.centre) - found.centre).norm() < SAME {
             return Err(ApiError::conflict(format!("that target of {} was found already", row.name)));

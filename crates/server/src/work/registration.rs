@@ -7,6 +7,7 @@ use crate::dto::{
     SystematicDto, SystematicErrorsDto, TargetDto, TieDto,
 };
 use crate::record::Group;
+use crate::record::measured::seen_as;
 use crate::record::registration::{self as record, Detail, Measured, Registration};
 use crate::record::stored::{Ids, store};
 use crate::{ApiError, App, words};
@@ -104,7 +105,7 @@ impl Inputs {
                 }
                 let observed = Observed {
                     id: ids.len(),
-                    kind: if d.kind == "sphere" { TargetKind::Sphere } else { TargetKind::Checker },
+                    kind: kind_of(&d.kind),
                     group: d.part,
                     centre: Vec3::from(data.centre),
                     covariance: Mat3::from_row_slice(&data.covariance),
@@ -432,8 +433,9 @@ fn target(t: &record::Target) -> TargetDto {
 /// A length-like observation: its scan, its target, its residual.
 fn observation(r: &Registration, o: &record::Observation) -> Option<ObservationDto> {
     let (scan, target, range, kind) = match &o.measured {
-        Measured::TargetCentre { scan, target, centre, checker, .. } => {
-            (Some(*scan), *target, Vec3::from(*centre).norm(), if *checker { "checker" } else { "sphere" })
+        Measured::TargetCentre { scan, target, centre, checker, picked, .. } => {
+            let by = record::TargetKind::from(seen_as(*checker, *picked));
+            (Some(*scan), *target, Vec3::from(*centre).norm(), by.word())
         }
         Measured::OccupiedMark { scan, target, height, .. } => (Some(*scan), *target, *height, "occupied point"),
         Measured::Backsight { scan, target, reflector, .. } => {
@@ -558,4 +560,14 @@ pub(crate) async fn title(app: &App, job: Uuid, key: &str) -> Result<Option<Stri
     let c = current_of(app, job, &brief).await?;
     let found = c.as_ref().and_then(|c| Some((c, c.record.findings.iter().find(|f| f.key == key)?)));
     Ok(found.map(|(c, f)| words::registration::finding(&brief, &c.record, f, false).title))
+}
+
+/// A kind of target by the word that it is kept by.
+fn kind_of(word: &str) -> TargetKind {
+    match word {
+        "sphere" => TargetKind::Sphere,
+        "corner" => TargetKind::Corner,
+        "point" => TargetKind::Point,
+        _ => TargetKind::Checker,
+    }
 }

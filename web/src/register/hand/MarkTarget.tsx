@@ -9,20 +9,33 @@ import type { ScanName } from './Picking'
 import { register as words } from '../../words'
 
 type Detection = Schema['DetectionDto']
+const KINDS: { value: Schema['MarkWord']; label: string }[] = [
+  { value: 'sphere', label: words.sphere },
+  { value: 'checkerboard', label: words.checkerboard },
+  { value: 'corner', label: words.corner },
+  { value: 'point', label: words.pointMark },
+]
+/** A detection is kept by shorter words. */
+const NAMES: Record<string, string> = {
+  sphere: words.sphere,
+  checker: words.checkerboard,
+  corner: words.corner,
+  point: words.pointMark,
+}
 
 /** Targets that the search did not find are pointed at in the panorama; they are measured there like any other. */
 export function MarkTarget(p: { scans: ScanName[]; detections: Detection[]; first: string; onClose: () => void }) {
   const u = useUnits()
   const job = useJob()
   const [scan, setScan] = useState(p.first)
-  const [kind, setKind] = useState<'sphere' | 'checkerboard'>('sphere')
+  const [kind, setKind] = useState<Schema['MarkWord']>('sphere')
   const [last, setLast] = useState<string | null>(null)
   const mark = useChange(
     async (direction: [number, number, number]) =>
       unwrap(
         await api.POST('/api/jobs/{job}/scans/{scan}/targets', {
           params: { path: { job: job.id, scan } },
-          body: { direction, board: kind === 'checkerboard' },
+          body: { direction, kind },
         }),
       ),
     (id) => setLast(id),
@@ -66,10 +79,10 @@ export function MarkTarget(p: { scans: ScanName[]; detections: Detection[]; firs
             onChange={(id: string) => setScan(id)}
             options={p.scans.map((s) => ({ value: s.id, label: s.name }))}
           />
-          <Segmented aria-label={words.kind} value={kind} onChange={setKind} options={['sphere', 'checkerboard']} />
+          <Segmented aria-label={words.kind} value={kind} onChange={setKind} options={KINDS} />
           {mark.isPending && <span className="faint">{words.measuringItInAll(name)}</span>}
         </div>
-        <p className="faint">{words.turnThePictureAnd}</p>
+        <p className="faint">{kind === 'corner' || kind === 'point' ? words.markInTwo : words.turnThePictureAnd}</p>
         <Ledger
           label={words.targetsOf(name)}
           rows={here.map((d, k) => ({ ...d, k }))}
@@ -78,7 +91,7 @@ export function MarkTarget(p: { scans: ScanName[]; detections: Detection[]; firs
           empty={words.noneInThisScan}
           columns={[
             { head: '', num: true, cell: (d) => d.k + 1 },
-            { head: words.kind, cell: (d) => d.kind },
+            { head: words.kind, cell: (d) => NAMES[d.kind] ?? d.kind },
             { head: <>{words.range(u.code)}</>, num: true, cell: (d) => u.len(d.data.range, 1) },
             { head: words.hits, num: true, cell: (d) => d.data.hits },
             { head: <>{words.centre1(u.small)}</>, num: true, cell: (d) => u.err(sigma(d)) },

@@ -1,6 +1,12 @@
 import { plural } from '../../lib/count'
 
 export const register = {
+  sphere: 'sphere',
+  checkerboard: 'checkerboard',
+  corner: 'corner',
+  pointMark: 'point',
+  markInTwo:
+    'Mark the same place in two scans or more: it ties them, and a control point may be it. A corner is where three surfaces meet, good to some millimetres; a point is as good as you point, about 3 mm a metre of range.',
   above: 'above',
   acceptIt: 'Accept it',
   achieved95: (small: string) => `achieved 95 % [${small}]`,

@@ -42,6 +42,7 @@ impl Measurement for TargetCentre {
         match self.by {
             TargetKind::Sphere => Group::Spheres,
             TargetKind::Checker => Group::Checkers,
+            TargetKind::Corner | TargetKind::Point => Group::Picked,
         }
     }
 

@@ -49,11 +49,7 @@ impl Small {
 
 /// What a target is, as it is printed.
 pub(super) fn kind(k: TargetKind) -> &'static str {
-    match k {
-        TargetKind::Sphere => "sphere",
-        TargetKind::Checker => "checker",
-        TargetKind::Mark => "mark",
-    }
+    k.word()
 }
 
 /// What the report says.
