@@ -2105,7 +2105,7 @@ export interface components {
          * @description What an error comes from.
          * @enum {string}
          */
-        Group: "control" | "spheres" | "checkers" | "clouds" | "levelling" | "set_up" | "tracking" | "distances" | "instrument";
+        Group: "control" | "spheres" | "checkers" | "picked" | "clouds" | "levelling" | "set_up" | "tracking" | "distances" | "instrument";
         /** @description The scanner's profile. */
         InstrumentDto: {
             /** Format: double */
@@ -2368,11 +2368,16 @@ export interface components {
         };
         /** @description A target that is pointed at. */
         MarkDto: {
-            /** @description A checkerboard, not a sphere. */
-            board: boolean;
             /** @description From the scanner to its surface, scanner frame, any length. */
             direction: number[];
+            /** @description What it is. */
+            kind: components["schemas"]["MarkWord"];
         };
+        /**
+         * @description What can be pointed at.
+         * @enum {string}
+         */
+        MarkWord: "sphere" | "checkerboard" | "corner" | "point";
         MeasureDto: {
             /** @description `grid`, `block` or `as delivered`. */
             frame: string;
@@ -3378,7 +3383,7 @@ export interface components {
          * @description What a target is.
          * @enum {string}
          */
-        TargetKind: "sphere" | "checker" | "mark";
+        TargetKind: "sphere" | "checker" | "corner" | "point" | "mark";
         Task: {
             /** Format: int32 */
             attempts: number;
