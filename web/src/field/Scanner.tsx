@@ -80,7 +80,7 @@ export function Scanner({ stations, taken }: { stations: Item[]; taken: Set<stri
               loading={start.isPending}
               onClick={() => start.mutate(undefined)}
             >
-              {words.scanStationLength(picked.length || '', picked.length === 1 ? '' : 's')}
+              {words.scanStations(picked.length)}
             </Button>
           </div>
           {picked.length > 0 && !operator.trim() && <p className="faint">{words.sayWhoOperatesThe}</p>}

@@ -103,7 +103,7 @@ function Sending({ uploads }: { uploads: Uploads }) {
     <div className="bar">
       {ready.length > 0 && (
         <Button type="primary" onClick={() => uploads.startAll()}>
-          {words.uploadFile(ready.length, ready.length === 1 ? '' : 's')}
+          {words.uploadFiles(ready.length)}
         </Button>
       )}
       {active.length > 0 && (

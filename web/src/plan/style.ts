@@ -2,11 +2,11 @@ import { Fill, Icon, RegularShape, Stroke, Style, Text } from 'ol/style'
 import CircleStyle from 'ol/style/Circle'
 import { ACCENT, FAINT, HALO, INK, OCHRE, PAPER, RED } from '../lib/palette'
 import type { Item } from './usePlan'
-import { plan as words } from '../words'
 
 export { ACCENT, INK, OCHRE, PAPER, RED }
 const board = (on: boolean) =>
-  `data:image/svg+xml;utf8,${encodeURIComponent(words.svgXmlnsHttpWww(PAPER, on ? OCHRE : ACCENT, ACCENT))}`
+  // eslint-disable-next-line no-restricted-syntax -- a picture, no words
+  `data:image/svg+xml;utf8,${encodeURIComponent(`<svg xmlns="http://www.w3.org/2000/svg" width="14" height="14"><rect x="1" y="1" width="12" height="12" fill="${PAPER}" stroke="${on ? OCHRE : ACCENT}" stroke-width="2"/><rect x="1" y="1" width="6" height="6" fill="${ACCENT}"/><rect x="7" y="7" width="6" height="6" fill="${ACCENT}"/></svg>`)}`
 const hatch = (colour: string) => {
   const c = document.createElement('canvas')
   c.width = c.height = 9

@@ -2,7 +2,7 @@ export const cloud = {
   aColourForEach: 'a colour for each scan',
   all: 'All',
   atDragToLook: (station: string) => `At ${station}: drag to look around `,
-  boxAbout: (part: string) => `Box about ${part}`,
+  boxAbout: (middle: string) => `Box about ${middle}`,
   boxSide: 'Box side',
   brightReturnsLightWeak: 'bright returns light, weak ones dark',
   by: (label: string) => `by ${label}`,
@@ -10,8 +10,8 @@ export const cloud = {
   clearEsc: 'clear (Esc)',
   clearMeasuredPoints: 'Clear measured points',
   clickPointsToMeasure: 'click points to measure, Esc ends',
-  cloudScansInTheir: (length: number) =>
-    `Cloud: ${length} scans in their poses. Arrow keys turn, with Shift they move; plus and minus go nearer and farther`,
+  cloudScansInTheir: (count: number) =>
+    `Cloud: ${count} scans in their poses. Arrow keys turn, with Shift they move; plus and minus go nearer and farther`,
   cloudTools: 'Cloud tools',
   colour: 'colour',
   colourBy: 'Colour by',
@@ -43,8 +43,8 @@ export const cloud = {
   measure: 'Measure',
   measured: 'Measured',
   measuredPoints: 'Measured points',
-  millionPoints: (num: string, part: string, part2: string, part3: string) =>
-    `${num} million points${part} · ${part2}${part3}`,
+  millionPoints: (points: string, finer: string, hint: string, poses: string) =>
+    `${points} million points${finer} · ${hint}${poses}`,
   n95ErrorOfThe: '95 % error of the pose at each point: teal far below the limit, red at it or beyond',
   nameOfTheView: 'Name of the view',
   nameOfThisView: 'Name of this view',
@@ -52,7 +52,7 @@ export const cloud = {
   noScanHasA: 'No scan has a place yet: take or upload scans, then register them.',
   notKnown: 'not known',
   noViewsKeptYet: 'No views kept yet.',
-  ofScans: (length: number, length2: number) => `${length} of ${length2} scans`,
+  ofScans: (shown: number, all: number) => `${shown} of ${all} scans`,
   partsOfTheCloud: (failed: number) => `${failed} parts of the cloud could not be loaded. `,
   planAtThisHeight: 'Plan at this height',
   point: 'Point',

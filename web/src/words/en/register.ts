@@ -19,7 +19,7 @@ export const register = {
   along: 'along ',
   along2: 'along',
   andHangTogetherAlready: (a: string, b: string, list: string) => `${a} and ${b} hang together already, over ${list}.`,
-  andMore: (length: number) => ` and ${length} more`,
+  andMore: (count: number) => ` and ${count} more`,
   andTiesByClouds: (clouds: number) => ` and ${plural(clouds, 'tie')} by clouds`,
   anotherSize: 'another size',
   apart: (small: string) => `apart [${small}]`,
@@ -48,8 +48,8 @@ export const register = {
   conflict2: 'conflict',
   decide: 'decide',
   decides: 'decides',
-  degreesOfFreedomResiduals: (p: string, dof: number, times: string, part: string) =>
-    ` ${p}, ${dof} degrees of freedom; residuals ${times} times the stated noise${part}.`,
+  degreesOfFreedomResiduals: (p: string, dof: number, times: string, verdict: string) =>
+    ` ${p}, ${dof} degrees of freedom; residuals ${times} times the stated noise${verdict}.`,
   diameter1: (small: string) => `diameter ± 1σ [${small}]`,
   distanceOfTheSurfaces: (small: string) => `distance of the surfaces [${small}]`,
   distances: (total: number) => `${total} distances.`,
@@ -85,8 +85,8 @@ export const register = {
   hits: 'hits',
   howMuchOfThe: 'How much of the scan of the row the scan of the column saw too, as far as clouds were compared',
   instrument: 'Instrument',
-  inThisSliceWhere: (contrary: string, part: string) =>
-    `${contrary} ${part} in this slice where the other scan saw through`,
+  inThisSliceWhere: (contrary: string, places: string) =>
+    `${contrary} ${places} in this slice where the other scan saw through`,
   is: 'is',
   isOnThePlan: (name: string) => `${name} is on the plan`,
   itsEffect: 'its effect',
@@ -104,8 +104,8 @@ export const register = {
   leaveItOut: 'Leave it out',
   leaveItToIts: 'Leave it to its grade',
   leaveOut: 'leave out',
-  leaveOutTheAfter: (length: number) => `Leave out the ${length} after`,
-  leaveOutTheBefore: (length: number) => `Leave out the ${length} before`,
+  leaveOutTheAfter: (count: number) => `Leave out the ${count} after`,
+  leaveOutTheBefore: (count: number) => `Leave out the ${count} before`,
   leftOut: 'left out',
   letTheCloudsHold: 'Let the clouds hold it, and judge',
   levels: 'Levels',
@@ -113,7 +113,7 @@ export const register = {
   lockResult: 'Lock result',
   loop: 'Loop',
   loopsAllClose: (length: number) => `${plural(length, 'loop')}, all close`,
-  loopsDo: (length: number) => `${length} loops do`,
+  loopsDo: (count: number) => `${count} loops do`,
   loopsText: 'Loops',
   markATarget: 'Mark a target',
   measuringItInAll: (name: string) => `measuring it in all points of ${name} …`,
@@ -142,10 +142,10 @@ export const register = {
   noResultYetTargets:
     'No result yet. Targets are found in every scan, matched by geometry, and all scans are adjusted together. Where there are none, or too few, scans are tied by what they show of the same surfaces: plan 30 % of overlap or more, and targets where rooms or bays repeat.',
   normalisedResidual: 'normalised residual',
-  normalisedResidualsAndThe: (part: string) =>
-    `Normalised residuals, and the curve expected of good observations${part}`,
+  normalisedResidualsAndThe: (lastBar: string) =>
+    `Normalised residuals, and the curve expected of good observations${lastBar}`,
   noScanIsLevelled: 'No scan is levelled.',
-  notClose: (part: string) => `${part} not close`,
+  notClose: (loops: string) => `${loops} not close`,
   nothingIsCheckedBy: 'Nothing is checked by anything else: there is nothing to draw.',
   nothingIsCheckedByAnything: 'Nothing is checked by anything else.',
   nothingNear: 'nothing near',
@@ -168,8 +168,7 @@ export const register = {
     `${wrong} of ${length} do not go with the others and take no part; the others lie ${rms} ${small} apart, rms.`,
   ofResidualsAreBeyond: (beyond: number, length: number) =>
     `${beyond} of ${length} residuals are beyond what noise explains at 95 %.`,
-  ofTargetsCameOut: (length: number, length2: number) =>
-    `${length} of ${length2} targets came out worse than predicted.`,
+  ofTargetsCameOut: (worse: number, all: number) => `${worse} of ${all} targets came out worse than predicted.`,
   oneMoreScanFrom: (
     len: string,
     code: string,
@@ -212,13 +211,13 @@ export const register = {
   residualsScatterTimesAs: (num: string, num2: string, num3: string, num4: string) =>
     `Residuals scatter ${num} times as far as the stated noise (95 %: ${num2} to ${num3}). All errors are stated ${num4} times what the stated noise alone gives.`,
   restore: 'restore',
-  revision: (revision: number, part: string) => `revision ${revision}${part}`,
+  revision: (revision: number, locked: string) => `revision ${revision}${locked}`,
   rms: (small: string) => `rms [${small}]`,
   rmsText: 'rms',
   runAgain: 'Run again',
   scan: 'Scan',
   scans: 'scans',
-  scansHaveNoPlace: (length: number) => `${length} scans have no place in the block`,
+  scansHaveNoPlace: (count: number) => `${count} scans have no place in the block`,
   scansOrObservationsChanged: 'scans or observations changed: this result is out of date',
   scansPlaced: 'scans placed',
   scansTargetsObservationsNo: (length: number, length2: number, active: number, part: string) =>
@@ -265,8 +264,9 @@ export const register = {
   thePanoramaCouldNot: 'The panorama could not be read.',
   thePlanDoesNot: 'The plan does not have both stations: pace it off on site.',
   theRegistration: 'The registration',
-  theScannerOf: (len: string, code: string, part: string, a: string) => `${len} ${code} ${part} the scanner of ${a}`,
-  theScansFallInto: (length: number) => `The scans fall into ${length} parts`,
+  theScannerOf: (range: string, unit: string, where: string, scan: string) =>
+    `${range} ${unit} ${where} the scanner of ${scan}`,
+  theScansFallInto: (count: number) => `The scans fall into ${count} parts`,
   theSlices: 'The slices',
   theTwoScansAre: 'the two scans are not shown yet',
   theyTie: 'they tie',
@@ -308,6 +308,6 @@ export const register = {
   withoutIt: 'Without it',
   worst: (small: string) => `worst [${small}]`,
   worst95: (small: string) => `worst 95 % [${small}]`,
-  wouldFindAPlace: (join: string) => `; ${join} would find a place`,
-  wouldHaveNoPlace: (join: string) => `; ${join} would have no place`,
+  wouldFindAPlace: (scans: string) => `; ${scans} would find a place`,
+  wouldHaveNoPlace: (scans: string) => `; ${scans} would have no place`,
 }
