@@ -16,12 +16,20 @@ pub const SURFACE_SIGMA: f64 = 0.001;
 /// edges, bad normals and unequal weights cost the rest. See `crates/sim/tests/cloud_ties.rs`.
 const USED: f64 = 0.5;
 
+/// Heights that the drawn surfaces leave more open than this are held by the floor, 1σ, metres.
+const OPEN: f64 = 0.01;
+/// Tripods whose heads lie farther apart than this stand on floors of their own, metres.
+const STOREY: f64 = 1.5;
+/// Heads of tripods over the floor, metres; how far it is exactly matters little.
+const HEAD: f64 = 1.6;
+
 /// The ties that the clouds of a plan will give, where two stations see enough of the same surfaces from
 /// the same side ([`LEAST_OVERLAP`]).
 ///
 /// Each piece that both see adds what its points say along its normal (Gauss–Markov with
 /// point-to-plane rows `[nᵀ, (r × n)ᵀ]`); `surface_sigma` adds an offset common to each surface.
-/// Surfaces that leave a direction open give a tie with a large variance there, not none.
+/// Floors are seldom drawn: where no drawn surface holds the height, the floor that both tripods stand on does, by what both
+/// see of it on the way from one to the other. Surfaces that leave a direction open give a tie with a large variance there, not none.
 pub fn cloud_ties(cover: &Cover, stations: &[Station], instrument: &Instrument, surface_sigma: f64) -> Vec<CloudTie> {
     let n = stations.len();
     let pairs = (0..n).flat_map(|a| (a + 1..n).map(move |b| (a, b)));
@@ -52,25 +60,31 @@ fn tie(
         if side(&va) * side(&vb) <= 0.0 {
             continue;
         }
-        let variance = |v: &Vec3, st: &Station| {
-            let range = v.norm();
-            let cos = (side(v) / range).abs().max(1e-3);
-            let set = st.set(instrument);
-            let points = s.area() * cos / (range * set.step).powi(2);
-            let noise = (set.range_noise(range, cos) * cos).powi(2)
-                + (range * instrument.angular_sigma).powi(2) * (1.0 - cos * cos);
-            noise / points
-        };
-        let weight = USED / (variance(&va, &stations[a]) + variance(&vb, &stations[b]));
-        let turn = vb.cross(&s.normal);
-        let row = Vector6::new(s.normal.x, s.normal.y, s.normal.z, turn.x, turn.y, turn.z);
+        let patch = (s.normal, s.area());
+        let weight =
+            USED / (variance(&va, patch, &stations[a], instrument) + variance(&vb, patch, &stations[b], instrument));
+        let row = row(&vb, &s.normal);
         normal += row * row.transpose() * weight;
         *of_surface.entry(s.surface).or_default() += row * weight;
+    }
+    let mut common: Matrix6<f64> = of_surface.values().map(|g| g * g.transpose()).sum();
+    if normal[(2, 2)] < OPEN.powi(-2) && (pa.z - pb.z).abs() < STOREY {
+        let patch = (Vec3::z(), 1.0);
+        let mut floor = Vector6::zeros();
+        for share in [0.25, 0.5, 0.75] {
+            let at = pa + (pb - pa) * share - Vec3::z() * HEAD;
+            let (va, vb) = (at - pa, at - pb);
+            let weight = USED
+                / (variance(&va, patch, &stations[a], instrument) + variance(&vb, patch, &stations[b], instrument));
+            let row = row(&vb, &patch.0);
+            normal += row * row.transpose() * weight;
+            floor += row * weight;
+        }
+        common += floor * floor.transpose();
     }
     // a direction that nothing says anything of is known to a metre and a radian
     normal += Matrix6::identity();
     let inverse = normal.try_inverse()?;
-    let common: Matrix6<f64> = of_surface.values().map(|g| g * g.transpose()).sum();
     let covariance = inverse + inverse * common * inverse * surface_sigma.powi(2);
     Some(CloudTie {
         from: a,
@@ -79,4 +93,48 @@ fn tie(
         covariance: (covariance + covariance.transpose()) / 2.0,
         shared: Vec::new(),
     })
+}
+
+/// What one point of a piece of surface (its normal and area, m²) says along the normal, seen from `v` away: variance of
+/// the mean of all points on it, m².
+fn variance(v: &Vec3, (normal, area): (Vec3, f64), station: &Station, instrument: &Instrument) -> f64 {
+    let range = v.norm();
+    let cos = (v.dot(&normal) / range).abs().max(1e-3);
+    let set = station.set(instrument);
+    let points = area * cos / (range * set.step).powi(2);
+    let noise =
+        (set.range_noise(range, cos) * cos).powi(2) + (range * instrument.angular_sigma).powi(2) * (1.0 - cos * cos);
+    noise / points
+}
+
+/// Point-to-plane row of a place `v` from the second station.
+fn row(v: &Vec3, normal: &Vec3) -> Vector6<f64> {
+    let turn = v.cross(normal);
+    Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::plan::{Site, Wall, cover};
+    use nalgebra::Vector2;
+
+    /// A room of which the walls alone are drawn: the height between two scans is held by the floor that nobody drew.
+    #[test]
+    fn a_floor_that_is_not_drawn_holds_the_height() {
+        let corners = [(0.0, 0.0), (8.0, 0.0), (8.0, 6.0), (0.0, 6.0), (0.0, 0.0)];
+        let line = corners.iter().map(|c| Vector2::new(c.0, c.1)).collect();
+        let site = Site { walls: vec![Wall::plain(0, line, 0.0, 3.0)], ..Site::default() };
+        let instrument = Instrument::mid_range();
+        let station = |x: f64, z: f64| Station::at("S", Vec3::new(x, 3.0, z));
+        let height = |z: f64| {
+            let stations = [station(2.0, 1.6), station(6.0, z)];
+            let c = cover(&site, &stations, &instrument, 0.25);
+            cloud_ties(&c, &stations, &instrument, SURFACE_SIGMA)[0].covariance[(2, 2)].sqrt()
+        };
+        let sigma = height(1.7);
+        assert!((0.5 * SURFACE_SIGMA..3.0 * SURFACE_SIGMA).contains(&sigma), "{sigma} m");
+        // on another floor nothing holds it
+        assert!(height(3.2) > 0.1, "{}", height(3.2));
+    }
 }
