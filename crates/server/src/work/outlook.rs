@@ -41,7 +41,7 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
     super::fingerprint(&(
-        8,
+        9,
         &plan.inputs,
         &brief.instrument,
         brief.sphere_diameter,
