@@ -93,12 +93,15 @@ export function PlanTools(p: Props) {
       </Popover>
       <Segmented
         aria-label={words.planOr3D}
-        value={p.space ? '3-D' : 'Plan'}
-        options={['Plan', '3-D']}
+        value={p.space ? 'space' : 'plan'}
+        options={[
+          { value: 'plan', label: words.inPlan },
+          { value: 'space', label: '3-D' },
+        ]}
         onChange={(v) => {
-          p.setSpace(v === '3-D')
+          p.setSpace(v === 'space')
           setTool('pick')
-          if (v === '3-D' && p.mode === 'station') p.setMode('count')
+          if (v === 'space' && p.mode === 'station') p.setMode('count')
         }}
       />
       <Select<MapMode, (typeof MAPS)[number]>

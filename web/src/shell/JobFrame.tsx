@@ -13,7 +13,7 @@ import { Boundary } from './Boundary'
 import { Said } from './Said'
 import { SettingsDialog } from './Settings'
 import type { User } from './Shell'
-import { capital, type Sheet, SHEET_NAMES, SHEETS } from './sheets'
+import { type Sheet, SHEET_NAMES, SHEETS } from './sheets'
 import { TitleBlock } from './TitleBlock'
 import { WayOn } from './WayOn'
 import { shell as words } from '../words'
@@ -55,7 +55,7 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
   useEvents(job.id, !client)
   useKey('?', () => setSettings(true))
   useEffect(() => {
-    document.title = `${capital(sheet)} · ${job.name} · Vistazo`
+    document.title = `${words.sheetNames[sheet]} · ${job.name} · Vistazo`
     return () => {
       document.title = 'Vistazo'
     }
@@ -78,7 +78,7 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
               key={s}
               n={i + 1}
               to={withPicks(`/jobs/${job.id}/${s}`, picks)}
-              name={capital(s)}
+              name={words.sheetNames[s]}
               state={state?.state ?? ''}
               note={state?.note ?? ''}
             />
@@ -94,7 +94,7 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
         </div>
       </nav>
       <main className="sheet" id="sheet" tabIndex={-1}>
-        <h1 className="unseen">{words.of(capital(sheet), job.name)}</h1>
+        <h1 className="unseen">{words.of(words.sheetNames[sheet], job.name)}</h1>
         <Boundary about={sheet}>
           <Suspense
             fallback={

@@ -55,7 +55,7 @@ export function WayOn({ sheet, summary }: { sheet: Sheet; summary?: Schema['Summ
       )}
       {next && next !== sheet && (
         <span>
-          <Link to={withPicks(`/jobs/${job.id}/${next}`, picks)}>{capital(next)}</Link>:{' '}
+          <Link to={withPicks(`/jobs/${job.id}/${next}`, picks)}>{words.sheetNames[next]}</Link>:{' '}
           {doing(next, state(next)?.state)}
         </span>
       )}

@@ -153,6 +153,7 @@ export const plan = {
   importWord: 'Import',
   inches: 'inches',
   incidenceUpTo: 'Incidence up to',
+  inPlan: 'Plan',
   instrument: 'Instrument',
   instrumentHeight: 'Instrument height',
   internationalFeet: 'international feet',
