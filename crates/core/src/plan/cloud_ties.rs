@@ -95,8 +95,8 @@ fn tie(
     })
 }
 
-/// What one point of a piece of surface (its normal and area, m²) says along the normal, seen from `v` away: variance of
-/// the mean of all points on it, m².
+/// Variance of the mean of all points on a piece of surface (its normal and area, m²), along the normal, m². `v` leads
+/// from the station to the piece, metres.
 fn variance(v: &Vec3, (normal, area): (Vec3, f64), station: &Station, instrument: &Instrument) -> f64 {
     let range = v.norm();
     let cos = (v.dot(&normal) / range).abs().max(1e-3);
