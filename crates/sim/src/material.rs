@@ -38,20 +38,9 @@ impl Material {
         }
     }
 
-    /// The share of the light that comes back at right angles: what is bright to the eye is bright to the beam. Even within
-    /// one material: courses, joints and grain are in the colours alone.
+    /// The share of the light that comes back at right angles: what is bright to the eye is bright to the beam.
     pub(crate) fn albedo(self, at: &Vec3, foot: f64) -> f64 {
-        let [r, g, b] = match self {
-            Self::Brick if at.z - foot < PLINTH_HEIGHT => PLINTH,
-            Self::Brick => BRICK,
-            Self::Fence => BOARD,
-            Self::Planks => PLANK,
-            Self::Plaster => PLASTER,
-            Self::Iron => IRON,
-            Self::Ground if at.x.hypot(at.y) < TABLE => TABLE_DECK,
-            Self::Ground if at.y > YARD => CONCRETE,
-            Self::Ground => GRAVEL,
-        };
+        let [r, g, b] = self.colour(at, foot);
         (0.299 * r + 0.587 * g + 0.114 * b) / 255.0
     }
 }

@@ -27,6 +27,13 @@ pub struct CheckerFit {
 /// What scatters more about its plane, in shares of the half-side, is no board: dark quarters may scatter five times
 /// as far as the profile says.
 const FLAT: f64 = 0.08;
+/// Most of the variance of the intensities that the pattern may leave.
+const UNEXPLAINED: f64 = 0.25;
+/// What goes on round a board on its plane may vary by such a share of half its own contrast: on gravel, brick and
+/// tiles four patches that look like quarters are found now and then, and the surface round them looks the same.
+const ROUND: f64 = 0.6;
+/// Points round a board that tell.
+const ROUND_POINTS: usize = 40;
 /// Repetitions of the bootstrap that states a crossing's error.
 const REPEATS: usize = 32;
 
@@ -85,9 +92,6 @@ pub(super) fn fit(
     let across = plane.origin.norm() * instrument.angular_sigma;
     let blur = Blur { beam: instrument.footprint_sigma(plane.origin.norm()), jitter: [across / cos_incidence, across] };
     let edge = fit_edges(&samples, (start_plane.dot(&u), start_plane.dot(&v)), half, blur)?;
-    if edge.explained < 0.75 {
-        return None;
-    }
     let centre = plane.origin + u * edge.centre.0 + v * edge.centre.1;
     let cov = u * u.transpose() * edge.covariance[(0, 0)]
         + v * v.transpose() * edge.covariance[(1, 1)]
@@ -122,6 +126,20 @@ fn gather(scan: &Scan, start: &Vec3, reach: f64, hint: Option<(i64, i64)>) -> Ve
         }
     }
     out
+}
+
+/// Whether what is found stands out from the surface that goes on round it, or stands free.
+pub(super) fn stands_out(scan: &Scan, found: &CheckerFit, half: f64, cell: (i64, i64)) -> bool {
+    let on_plane = |d: Vec3| d.norm() > 1.5 * half && found.normal.dot(&d).abs() < FLAT * half;
+    let round: Vec<f64> = gather(scan, &found.centre, 2.2 * half, Some(cell))
+        .iter()
+        .filter(|(p, _)| on_plane(p - found.centre))
+        .map(|p| p.1)
+        .collect();
+    let n = round.len() as f64;
+    let mean = round.iter().sum::<f64>() / n;
+    let spread = (round.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n).sqrt();
+    round.len() < ROUND_POINTS || spread < ROUND * found.contrast
 }
 
 /// Robust plane by principal axes. Light and dark points count by their own scatter: a range on black paper may be
@@ -194,8 +212,6 @@ struct Edges {
     centre: (f64, f64),
     covariance: Matrix2<f64>,
     contrast: f64,
-    /// Share of the variance of the intensities that the pattern explains.
-    explained: f64,
 }
 
 /// The picture model is fitted, started from eight turns. The width of the edges is held at the
@@ -214,7 +230,7 @@ fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Op
         .map(|k| Parameters::new(start.0, start.1, f64::from(k) * std::f64::consts::FRAC_PI_8, mean, spread))
         .min_by(|a, b| cost(samples, w, a).total_cmp(&cost(samples, w, b)))?;
     let (q, best) = settle(samples, &Flat::default(), w, first, 1e-10)?;
-    if q[0].hypot(q[1]) > half {
+    if q[0].hypot(q[1]) > half || best > UNEXPLAINED * total {
         return None;
     }
     // noise of the intensities: where no edge is near
@@ -245,5 +261,5 @@ fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Op
             covariance += normal * normal.transpose() * (strip - stated);
         }
     }
-    Some(Edges { centre: (centre.x, centre.y), covariance, contrast: q[4], explained: 1.0 - best / total })
+    Some(Edges { centre: (centre.x, centre.y), covariance, contrast: q[4] })
 }

@@ -72,7 +72,10 @@ pub fn detect(scan: &Scan, instrument: &Instrument, search: &Search) -> Vec<Dete
         let candidates = checker_search::search(scan, &image, half);
         let fits: Vec<_> = candidates
             .par_iter()
-            .filter_map(|c| checker_fit::fit(scan, instrument, &c.point, half, Some(c.cell)))
+            .filter_map(|c| {
+                let found = checker_fit::fit(scan, instrument, &c.point, half, Some(c.cell))?;
+                checker_fit::stands_out(scan, &found, half, c.cell).then_some(found)
+            })
             .collect();
         for f in fits {
             keep_better(&mut found, of_board(&f), half);
