@@ -16,7 +16,7 @@ use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Obstacle, Opening, Site, Wall};
 use vistazo_core::scan::Scan;
-use vistazo_core::tie::{Expected, NextPair, Pairs, Shown, Sight, tie_by_clouds};
+use vistazo_core::tie::{Expected, NextPair, NextStep, Pairs, Shown, Sight, place_in_block, tie_by_clouds};
 use vistazo_sim::{Scanner, Scene, roundhouse, scan, set_up_near};
 
 fn main() {
@@ -104,9 +104,21 @@ fn growth() {
         let begin = Instant::now();
         let mut pairs = Pairs::new(&vec![None; n]);
         let (mut looked, mut sound, mut wrong) = (0, 0, 0);
-        while let Some(NextPair { scans: (i, j), start }) = pairs.next_pair() {
+        while let Some(next) = pairs.next_step() {
             looked += 1;
-            let expected = Expected { pose: start, profile: instrument.systematic, ..Expected::default() };
+            let NextPair { scans: (i, j), start } = match next {
+                NextStep::Pair(pair) => pair,
+                NextStep::Place(scan, among) => {
+                    let block: Vec<(&Shown, Pose)> = among.iter().map(|(k, pose)| (&all[*k], *pose)).collect();
+                    if let Some(p) = place_in_block(&block, &all[scan]) {
+                        let seen_by: Vec<usize> = p.witnesses.iter().map(|&w| among[w].0).collect();
+                        pairs.stands(scan, &p.pose, &seen_by);
+                    }
+                    continue;
+                }
+            };
+            let expected =
+                Expected { pose: start, close: start.is_some(), profile: instrument.systematic, ..Expected::default() };
             let tie =
                 tie_by_clouds(&all[i], &all[j], &expected).filter(|t| t.grade.grade == vistazo_core::tie::Grade::Sound);
             if let Some(t) = &tie {

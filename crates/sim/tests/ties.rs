@@ -12,7 +12,7 @@ use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Column, Obstacle, Opening, Site, Slab, Wall};
 use vistazo_core::stats::chi2_quantile;
-use vistazo_core::tie::{Expected, Grade, Shown, Sight, tie_by_clouds};
+use vistazo_core::tie::{Expected, Grade, Shown, Sight, place_in_block, tie_by_clouds};
 use vistazo_sim::{Scanner, Scene, scan, set_up_near};
 
 type Plan = (Vec<Wall>, Vec<Obstacle>, Vec<Column>, Vec<Vec3>);
@@ -127,6 +127,90 @@ fn corridor(rng: &mut ChaCha8Rng) -> Plan {
         (0..3).map(|_| chest(rng.random_range(2.0..l - 3.0), 1.9, 0.9, 0.5, rng.random_range(0.8..2.0))).collect();
     let places = (0..5).map(|k| Vec3::new(3.0 + f64::from(k) * (l - 6.0) / 4.0, 1.1, 1.6)).collect();
     (walls, chests, vec![], places)
+}
+
+/// Ten rooms of one size along a corridor, each with a door somewhere and its own furniture: scans in the corridor, then
+/// one in each room.
+fn like_rooms(rng: &mut ChaCha8Rng) -> Plan {
+    let (mut walls, mut chests) = (vec![], vec![]);
+    let mut places: Vec<Vec3> = (0..5).map(|k| Vec3::new(6.0 * f64::from(k) + 2.7, 6.5, 1.6)).collect();
+    for k in 0..5 {
+        let x = 6.0 * f64::from(k);
+        // the two sides of the walls a hand apart
+        for (door_side, room_side, far) in [(5.56, 5.44, 0.0), (7.44, 7.56, 13.0)] {
+            let door = rng.random_range(0.6..4.2);
+            for y in [door_side, room_side] {
+                walls.push(wall(&[(x, y), (x + 6.0, y)], 2.8, &[(door, 0.95)]));
+            }
+            walls.push(wall(
+                &[(x + 0.06, room_side), (x + 0.06, far), (x + 5.94, far), (x + 5.94, room_side)],
+                2.8,
+                &[],
+            ));
+            let station = Vec3::new(x + 3.0, if far > 6.0 { 8.5 } else { 4.5 }, 1.6);
+            for _ in 0..4 {
+                let (w, d) = (rng.random_range(0.4..1.5), rng.random_range(0.4..0.9));
+                let (cx, cy) = (x + rng.random_range(0.2..4.3), rng.random_range(0.1..3.4));
+                let cy = if far > 6.0 { 13.0 - cy - d } else { cy };
+                if (Vector2::new(cx + w / 2.0, cy + d / 2.0) - station.xy()).norm() > 1.5 {
+                    chests.push(chest(cx, cy, w, d, rng.random_range(0.4..1.9)));
+                }
+            }
+            places.push(station);
+        }
+    }
+    walls.push(wall(&[(0.0, 5.5), (0.0, 7.5)], 2.8, &[]));
+    walls.push(wall(&[(30.0, 5.5), (30.0, 7.5)], 2.8, &[]));
+    (walls, chests, vec![], places)
+}
+
+/// Every scan in turn is taken out of its block, of rooms that are alike every other one at once: what is found must be
+/// right, where bays repeat nothing may be found, and rooms seen through a door find their place.
+#[test]
+fn a_scan_finds_its_place_in_a_block_or_none() {
+    let instrument = Instrument { step: 0.005, ..Instrument::mid_range() };
+    type Make = fn(&mut ChaCha8Rng) -> Plan;
+    let kinds: [(&str, Make, usize); 6] = [
+        ("like rooms", like_rooms, 8),
+        ("rooms", rooms, 3),
+        ("hall", hall, 6),
+        ("ring", ring, 0),
+        ("yard", yard, 1),
+        ("corridor", corridor, 0),
+    ];
+    for (name, make, least) in kinds {
+        let mut rng = ChaCha8Rng::seed_from_u64(4);
+        let plan = make(&mut rng);
+        let scene = scene(&plan);
+        let scanner = Scanner::drawn(&instrument, 9);
+        let poses: Vec<Pose> = plan.3.iter().enumerate().map(|(k, p)| set_up_near(*p, &instrument, k as u64)).collect();
+        let scans: Vec<Shown> =
+            poses.par_iter().enumerate().map(|(k, p)| shown(&scene, &scanner, p, 40 + k as u64)).collect();
+        let at = |k: usize| poses[k].compose(&scanner.frame());
+        let (mut found, mut asked) = (0, 0);
+        for loose in 0..scans.len() {
+            // the corridor holds the block of rooms together
+            if name == "like rooms" && loose < 5 {
+                continue;
+            }
+            let stays = |k: usize| if name == "like rooms" { k < 5 || (k + loose) % 2 == 1 } else { k != loose };
+            let block: Vec<(&Shown, Pose)> =
+                (0..scans.len()).filter(|&k| stays(k)).map(|k| (&scans[k], at(k))).collect();
+            asked += 1;
+            let Some(place) = place_in_block(&block, &scans[loose]) else { continue };
+            let off = at(loose).difference(&place.pose);
+            assert!(
+                off.fixed_rows::<3>(0).norm() < 0.06 && off.fixed_rows::<3>(3).norm() < 0.006,
+                "{name} {loose}: {:.3} m off, sharing {:.3}",
+                off.fixed_rows::<3>(0).norm(),
+                place.shared
+            );
+            found += 1;
+        }
+        println!("{name}: {found} of {asked} found their place among the others, none a wrong one");
+        assert!(found >= least, "{name}: {found}");
+        assert!(name != "ring" || found == 0, "what decides between like bays?");
+    }
 }
 
 fn scene(plan: &Plan) -> Scene {

@@ -64,6 +64,8 @@ const OVERLAP: [f64; 2] = [0.35, 0.08];
 const OVERLAP_KNOWN: [f64; 2] = [0.15, 0.05];
 /// Farther than this from where it is said to stand a scan does not agree with it, metres and radians.
 const AGREES: (f64, f64) = (0.25, 0.02);
+/// The same where it is said to some centimetres.
+const AGREES_CLOSE: (f64, f64) = (0.06, 0.01);
 /// 95 % in the weakest direction beyond which a tie is doubtful, and beyond which it says nothing, metres.
 const WEAK: [f64; 2] = [0.01, 0.2];
 /// Scatter about the surfaces beyond which a tie is doubtful, and beyond which it has failed, metres.
@@ -89,7 +91,8 @@ impl CloudGrade {
         let known = expected.pose.map(|p| p.difference(&fit.relative));
         if let Some(d) = known {
             let (shift, turn) = (d.fixed_rows::<3>(0).norm(), d.fixed_rows::<3>(3).norm());
-            let off = (shift / AGREES.0).max(turn / AGREES.1);
+            let within = if expected.close { AGREES_CLOSE } else { AGREES };
+            let off = (shift / within.0).max(turn / within.1);
             weigh(off, [1.0, 2.0], CloudReason::Elsewhere { shift, turn });
         }
         let shared = if known.is_some() { OVERLAP_KNOWN } else { OVERLAP };

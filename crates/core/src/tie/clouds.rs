@@ -107,7 +107,12 @@ const LEAST: usize = 200;
 ///
 /// `None` when too little is shared.
 pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> Option<CloudFit> {
-    let mut pose = Approach::new(first, second).from(start)?;
+    tie_near(first, second, &Approach::new(first, second).from(start)?)
+}
+
+/// The same from a start that is right to some centimetres: the other side of a wall does not draw it away.
+pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> Option<CloudFit> {
+    let mut pose = *start;
     let index = Index::new(first, CELL, 1);
     let step_by = (usable(second).count() / MOVING).max(1);
     let moving = Index::new(second, CELL, 1).patches(step_by);

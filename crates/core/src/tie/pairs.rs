@@ -1,14 +1,17 @@
 use crate::geometry::Pose;
 use nalgebra::Vector2;
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// Which pairs of scans are brought together, in turn, so that n scans cost about n and not n².
 ///
 /// First what hangs together with nothing yet: neighbours by the plan where it is known, else by the order in
-/// which they were taken. Then, in every part that hangs together, each scan with those that came out nearest to
-/// it, from where they came out: that closes loops, and finds what the search alone did not.
+/// which they were taken. What no pair tells the place of is then looked for in the largest part that hangs together, by
+/// all that its scans saw. At last, in every part, each scan with those that came out nearest to it, from where they came
+/// out: that closes loops, and finds what the search alone did not.
 #[derive(Debug)]
 pub struct Pairs {
+    /// Places of the stations as planned, metres.
+    planned: Vec<Option<Vector2<f64>>>,
     /// Pairs by how likely they share something, the likeliest last.
     waiting: Vec<(usize, usize)>,
     /// Pairs to be tried from where the scans came out, once nothing waits; the nearest last.
@@ -21,6 +24,19 @@ pub struct Pairs {
     spent: Vec<usize>,
     /// Scans among which nothing is looked for.
     settled: Vec<bool>,
+    /// Pairs by the place that was found in a block, with the pose of the second in the frame of the first.
+    told: Vec<((usize, usize), Pose)>,
+    /// Scans that were looked for in a block, and among which scans.
+    asked: HashMap<usize, Vec<usize>>,
+}
+
+/// What is to be done next.
+#[derive(Clone, Debug, PartialEq)]
+pub enum NextStep {
+    /// A pair to look at; answered by [`Pairs::found`].
+    Pair(NextPair),
+    /// A scan to be looked for among others, with their poses in one frame; answered by [`Pairs::stands`].
+    Place(usize, Vec<(usize, Pose)>),
 }
 
 /// A pair to look at.
@@ -36,6 +52,12 @@ pub struct NextPair {
 const SEARCHES: usize = 14;
 /// Neighbours that each scan is tied to.
 const NEIGHBOURS: usize = 5;
+/// Scans of a block that a scan is looked for among.
+const AMONG: usize = 16;
+/// Scans of a part that are looked for in another one.
+const ASKED_OF_PART: usize = 4;
+/// Pairs that are tried where a place was found.
+const TOLD: usize = 4;
 /// Stations that are planned farther apart share nothing, metres.
 const FAR: f64 = 80.0;
 
@@ -46,15 +68,16 @@ impl Pairs {
         let mut waiting: Vec<(f64, usize, (usize, usize))> = Vec::new();
         for i in 0..n {
             for j in i + 1..n {
-                let apart = planned[i].zip(planned[j]).map(|(a, b)| (a - b).norm());
-                if apart.is_none_or(|d| d < FAR) {
-                    // one step in the order counts as much as some metres
-                    waiting.push((apart.unwrap_or(8.0 * (j - i) as f64), j - i, (i, j)));
+                if planned[i].zip(planned[j]).is_none_or(|(a, b)| (a - b).norm() < FAR) {
+                    waiting.push((distance(planned, i, j), j - i, (i, j)));
                 }
             }
         }
         waiting.sort_by(|a, b| b.0.total_cmp(&a.0).then(b.1.cmp(&a.1)).then(b.2.cmp(&a.2)));
         Self {
+            planned: planned.to_vec(),
+            told: Vec::new(),
+            asked: HashMap::new(),
             waiting: waiting.into_iter().map(|w| w.2).collect(),
             near: None,
             part: (0..n).map(|k| (k, Pose::identity())).collect(),
@@ -78,15 +101,23 @@ impl Pairs {
         self.settled = self.part.iter().map(|p| self.part.iter().filter(|q| q.0 == p.0).count() > 1).collect();
     }
 
-    /// The next pair; `None` when all that is worth it was looked at.
-    pub fn next_pair(&mut self) -> Option<NextPair> {
+    /// What to do next; `None` when all that is worth it was looked at.
+    pub fn next_step(&mut self) -> Option<NextStep> {
+        let pair = |scans, start| Some(NextStep::Pair(NextPair { scans, start }));
+        if let Some((scans, start)) = self.told.pop() {
+            return pair(scans, Some(start));
+        }
         while let Some((i, j)) = self.waiting.pop() {
             let open = self.part[i].0 != self.part[j].0 && !self.looked.contains(&(i, j));
             if open && self.spent[i].min(self.spent[j]) < SEARCHES {
                 self.spent[i] += 1;
                 self.spent[j] += 1;
-                return Some(NextPair { scans: (i, j), start: None });
+                return pair((i, j), None);
             }
+        }
+        if let Some((scan, among)) = self.loose() {
+            self.asked.insert(scan, among.iter().map(|a| a.0).collect());
+            return Some(NextStep::Place(scan, among));
         }
         if self.near.is_none() {
             self.near = Some(self.neighbours());
@@ -95,8 +126,43 @@ impl Pairs {
             let (i, j) = self.near.as_mut()?.pop()?;
             if !self.tied.contains(&(i, j)) {
                 let start = self.part[i].1.inverse().compose(&self.part[j].1);
-                return Some(NextPair { scans: (i, j), start: Some(start) });
+                return pair((i, j), Some(start));
             }
+        }
+    }
+
+    /// A scan that does not hang together with the largest part, and those of that part that are nearest to it.
+    fn loose(&self) -> Option<(usize, Vec<(usize, Pose)>)> {
+        let mut sizes: BTreeMap<usize, usize> = BTreeMap::new();
+        self.part.iter().for_each(|p| *sizes.entry(p.0).or_default() += 1);
+        let (&main, &most) = sizes.iter().max_by_key(|(_, n)| **n)?;
+        if most < 2 {
+            return None;
+        }
+        let members: Vec<usize> = (0..self.part.len()).filter(|&k| self.part[k].0 == main).collect();
+        let mut spent: HashMap<usize, usize> = HashMap::new();
+        (0..self.part.len()).filter(|&k| self.part[k].0 != main).find_map(|scan| {
+            let of_part = spent.entry(self.part[scan].0).or_default();
+            *of_part += 1;
+            if *of_part > ASKED_OF_PART {
+                return None;
+            }
+            let mut near = members.clone();
+            near.sort_by(|&a, &b| {
+                distance(&self.planned, a, scan).total_cmp(&distance(&self.planned, b, scan)).then(a.cmp(&b))
+            });
+            near.truncate(AMONG);
+            let among = || near.iter().map(|&k| (k, self.part[k].1)).collect();
+            (self.asked.get(&scan) != Some(&near)).then(|| (scan, among()))
+        })
+    }
+
+    /// Notes where a scan was found to stand in the frame of those it was looked for among: who sees most of it first.
+    pub fn stands(&mut self, scan: usize, pose: &Pose, seen_by: &[usize]) {
+        for &k in seen_by.iter().take(TOLD).rev() {
+            let start = self.part[k].1.inverse().compose(pose);
+            let told = if k < scan { ((k, scan), start) } else { ((scan, k), start.inverse()) };
+            self.told.push(told);
         }
     }
 
@@ -163,6 +229,11 @@ impl Pairs {
     }
 }
 
+/// How near two scans are likely to stand, metres: by the plan, or by the order, a step in which counts as some metres.
+fn distance(planned: &[Option<Vector2<f64>>], i: usize, j: usize) -> f64 {
+    planned[i].zip(planned[j]).map_or(8.0 * i.abs_diff(j) as f64, |(a, b)| (a - b).norm())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -174,8 +245,9 @@ mod tests {
         let places: Vec<_> = (0..n).map(|k| planned.then(|| at(k).translation.xy())).collect();
         let mut pairs = Pairs::new(&places);
         let mut count = 0;
-        while let Some(NextPair { scans: (i, j), start }) = pairs.next_pair() {
+        while let Some(next) = pairs.next_step() {
             count += 1;
+            let NextStep::Pair(NextPair { scans: (i, j), start }) = next else { continue };
             let truth = at(i).inverse().compose(&at(j));
             if let Some(s) = start {
                 assert!((s.translation - truth.translation).norm() < 1e-6, "{i}–{j}");
@@ -196,11 +268,44 @@ mod tests {
     }
 
     #[test]
+    fn what_no_pair_places_is_looked_for_in_the_block() {
+        // the fifth is seen through a door: no pair finds it, the four others together do
+        let at = |k: usize| Pose::levelled(0.1 * k as f64, Vec3::new(5.0 * k as f64, 1.0, 1.5));
+        let mut pairs = Pairs::new(&[None; 5]);
+        let (mut looked, mut told) = (0, 0);
+        while let Some(next) = pairs.next_step() {
+            match next {
+                NextStep::Pair(NextPair { scans: (i, j), start }) => {
+                    let truth = at(i).inverse().compose(&at(j));
+                    let door = j == 4;
+                    if let Some(s) = start.filter(|_| door) {
+                        assert!((s.translation - truth.translation).norm() < 1e-9);
+                        told += 1;
+                    }
+                    // told the place, one of two pairs holds
+                    let holds = if door { start.is_some() && i == 2 } else { true };
+                    pairs.found((i, j), holds.then_some(&truth));
+                }
+                NextStep::Place(scan, among) => {
+                    assert_eq!((scan, among.len()), (4, 4));
+                    looked += 1;
+                    let frame = at(among[0].0).compose(&among[0].1.inverse());
+                    pairs.stands(scan, &frame.inverse().compose(&at(4)), &[3, 2]);
+                }
+            }
+        }
+        assert_eq!(looked, 1);
+        assert!(told >= 2);
+        assert!(pairs.parts().iter().all(|p| *p == pairs.parts()[0]));
+    }
+
+    #[test]
     fn what_shares_nothing_costs_a_few_searches_and_stays_apart() {
         let mut pairs = Pairs::new(&[None; 40]);
         let mut count = 0;
-        while let Some(next) = pairs.next_pair() {
+        while let Some(next) = pairs.next_step() {
             count += 1;
+            let NextStep::Pair(next) = next else { unreachable!("nothing hangs together") };
             pairs.found(next.scans, None);
         }
         assert!(count <= 40 * SEARCHES, "{count}");

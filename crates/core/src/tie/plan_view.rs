@@ -1,3 +1,4 @@
+use super::correlate::{both_ways, peaks, smooth, summit, wrap};
 use super::shown::surfaces;
 use crate::cloud::WorkingCloud;
 use crate::geometry::{Pose, Vec3};
@@ -10,19 +11,21 @@ use std::f64::consts::TAU;
 #[derive(Clone, Debug)]
 pub struct PlanView {
     /// Places of upright surfaces on the plan with their normals, weighted by height, scanner frame.
-    upright: Vec<Upright>,
+    pub(super) upright: Vec<Upright>,
     /// Area of level surfaces that face up, by height, less those that face down.
     heights: Vec<f32>,
     /// Share of upright surface by heading.
     headings: Vec<f32>,
     /// How far the upright surfaces reach, metres.
-    reach: f64,
+    pub(super) reach: f64,
 }
 
 #[derive(Clone, Copy, Debug)]
-struct Upright {
-    at: [f32; 2],
-    normal: [f32; 2],
+pub(super) struct Upright {
+    pub at: [f32; 2],
+    pub normal: [f32; 2],
+    /// Height, metres.
+    pub up: f32,
 }
 
 /// A place that one scan may have in the frame of another.
@@ -58,7 +61,11 @@ impl PlanView {
         for (p, n) in surfaces(cloud) {
             if n.z.abs() < 0.2 {
                 let flat = n.xy().normalize();
-                upright.push(Upright { at: [p.x as f32, p.y as f32], normal: [flat.x as f32, flat.y as f32] });
+                upright.push(Upright {
+                    at: [p.x as f32, p.y as f32],
+                    normal: [flat.x as f32, flat.y as f32],
+                    up: p.z as f32,
+                });
                 let heading = flat.y.atan2(flat.x).rem_euclid(TAU) / TAU * HEADINGS as f64;
                 let (cell, part) = (heading.floor() as usize, heading.fract() as f32);
                 headings[cell % HEADINGS] += 1.0 - part;
@@ -81,6 +88,34 @@ impl PlanView {
         Self { upright, heights, headings: smooth.collect(), reach }
     }
 
+    /// Of scans that stand in one frame, upright all of them.
+    pub(super) fn together(views: &[(&Self, Pose)]) -> Self {
+        let mut out = Self { upright: vec![], heights: vec![0.0; HEIGHTS], headings: vec![0.0; HEADINGS], reach: 1.0 };
+        for (view, at) in views {
+            for u in &view.upright {
+                let p = at.apply(&Vec3::new(u.at[0].into(), u.at[1].into(), u.up.into()));
+                let n = at.rotation * Vec3::new(u.normal[0].into(), u.normal[1].into(), 0.0);
+                out.reach = out.reach.max(p.x.abs()).max(p.y.abs());
+                out.upright.push(Upright {
+                    at: p.xy().map(|v| v as f32).into(),
+                    normal: n.xy().map(|v| v as f32).into(),
+                    up: p.z as f32,
+                });
+            }
+            let up = (at.translation.z / HEIGHT).round() as i64;
+            let east = at.rotation * Vec3::x();
+            let turn = (east.y.atan2(east.x).rem_euclid(TAU) / TAU * HEADINGS as f64).round() as usize;
+            for (k, v) in view.heights.iter().enumerate() {
+                let to = usize::try_from(k as i64 + up).ok().and_then(|k| out.heights.get_mut(k));
+                to.into_iter().for_each(|h| *h += v);
+            }
+            for (k, v) in view.headings.iter().enumerate() {
+                out.headings[(k + turn) % HEADINGS] += v;
+            }
+        }
+        out
+    }
+
     /// Where the second scan may stand in the frame of the first, the likeliest first: headings at which the
     /// directions of walls agree, shifts at which walls of the same facing lie on one another, heights at which
     /// floors and ceilings do.
@@ -101,7 +136,7 @@ impl PlanView {
             let mut moving = both_ways(&*there, second.picture(heading, size, pixel), size);
             moving.iter_mut().zip(&fixed).for_each(|(m, f)| *m = f * m.conj());
             let alike = both_ways(&*back, moving, size);
-            let shifts = peaks(&alike, size).into_iter().map(|p| (p.0 * pixel, p.1 * pixel, p.2));
+            let shifts = peaks(&alike, size, PLACES).into_iter().map(|p| (p.0 * pixel, p.1 * pixel, p.2));
             let at_rises = shifts.flat_map(|(x, y, likeness)| {
                 rises.iter().map(move |(rise, part)| Start {
                     pose: Pose::levelled(heading, Vec3::new(x, y, *rise)),
@@ -122,14 +157,12 @@ impl PlanView {
         let best = (0..QUARTER).max_by(|a, b| folded(*a).total_cmp(&folded(*b))).unwrap_or(0);
         let (before, here, after) =
             (folded((best + QUARTER - 1) % QUARTER), folded(best), folded((best + 1) % QUARTER));
-        let bend = before - 2.0 * here + after;
-        let off = if bend < 0.0 { 0.5 * (before - after) / bend } else { 0.0 };
-        let angle = (best as f64 + f64::from(off)) / HEADINGS as f64 * TAU;
+        let angle = (best as f64 + summit(before, here, after)) / HEADINGS as f64 * TAU;
         if angle > TAU / 8.0 { angle - TAU / 4.0 } else { angle }
     }
 
     /// Headings of the second at which the directions of walls agree, radians.
-    fn turns(&self, second: &Self) -> Vec<f64> {
+    pub(super) fn turns(&self, second: &Self) -> Vec<f64> {
         let agree: Vec<f32> = (0..HEADINGS)
             .map(|d| (0..HEADINGS).map(|k| self.headings[(k + d) % HEADINGS] * second.headings[k]).sum())
             .collect();
@@ -137,9 +170,7 @@ impl PlanView {
         for d in 0..HEADINGS {
             let (before, here, after) = (agree[(d + HEADINGS - 1) % HEADINGS], agree[d], agree[(d + 1) % HEADINGS]);
             if here >= before && here > after {
-                let bend = before - 2.0 * here + after;
-                let off = if bend < 0.0 { 0.5 * (before - after) / bend } else { 0.0 };
-                best.push((here, (d as f64 + f64::from(off)) / HEADINGS as f64 * TAU));
+                best.push((here, (d as f64 + summit(before, here, after)) / HEADINGS as f64 * TAU));
             }
         }
         best.sort_by(|a, b| b.0.total_cmp(&a.0));
@@ -148,7 +179,7 @@ impl PlanView {
     }
 
     /// How far the second stands above the first, metres, with the share of the best.
-    fn rises(&self, second: &Self) -> Vec<(f64, f64)> {
+    pub(super) fn rises(&self, second: &Self) -> Vec<(f64, f64)> {
         const MOST: i64 = 160;
         let at = |d: i64| -> f32 {
             let (mine, theirs) = (&self.heights, &second.heights);
@@ -205,85 +236,4 @@ impl PlanView {
         }
         out
     }
-}
-
-fn wrap(k: i64, size: usize) -> usize {
-    k.rem_euclid(size as i64) as usize
-}
-
-/// The next size that a transform is quick for: no factors but 2, 3 and 5.
-fn smooth(least: usize) -> usize {
-    let quick = |mut n: usize| {
-        for f in [2, 3, 5] {
-            while n.is_multiple_of(f) {
-                n /= f;
-            }
-        }
-        n == 1
-    };
-    (least.max(1)..=least.next_power_of_two()).find(|n| quick(*n)).unwrap_or(least)
-}
-
-/// Along the rows, then along the columns. What comes out is transposed; after the way back it is upright again.
-fn both_ways(fft: &dyn rustfft::Fft<f32>, mut data: Vec<Complex32>, size: usize) -> Vec<Complex32> {
-    fft.process(&mut data);
-    let mut turned = transposed(&data, size);
-    fft.process(&mut turned);
-    turned
-}
-
-/// In blocks, so that both sides stay in the cache.
-fn transposed(data: &[Complex32], size: usize) -> Vec<Complex32> {
-    const BLOCK: usize = 32;
-    let mut out = vec![Complex32::new(0.0, 0.0); data.len()];
-    for j in (0..size).step_by(BLOCK) {
-        for i in (0..size).step_by(BLOCK) {
-            for y in j..(j + BLOCK).min(size) {
-                for x in i..(i + BLOCK).min(size) {
-                    out[x * size + y] = data[y * size + x];
-                }
-            }
-        }
-    }
-    out
-}
-
-/// The highest places of a correlation: shift in pixels and height, none within some pixels of a higher one.
-fn peaks(back: &[Complex32], size: usize) -> Vec<(f64, f64, f64)> {
-    const APART: i64 = 4;
-    let at = |i: i64, j: i64| back[wrap(j, size) * size + wrap(i, size)].re;
-    let rows = size as i64;
-    let mut all: Vec<(f32, i64, i64)> = Vec::new();
-    for j in 0..rows {
-        for i in 0..rows {
-            let here = at(i, j);
-            let highest = || (-1..=1).all(|dj| (-1..=1).all(|di| at(i + di, j + dj) <= here));
-            if here > 0.0 && highest() {
-                all.push((here, i, j));
-            }
-        }
-    }
-    all.sort_by(|a, b| b.0.total_cmp(&a.0));
-    let round = |a: i64, b: i64| (a - b).rem_euclid(rows).min((b - a).rem_euclid(rows));
-    let mut best: Vec<(f32, i64, i64)> = Vec::with_capacity(PLACES);
-    for p in all {
-        if best.len() == PLACES {
-            break;
-        }
-        if best.iter().all(|b| round(b.1, p.1) > APART || round(b.2, p.2) > APART) {
-            best.push(p);
-        }
-    }
-    let signed = |k: i64| if k >= rows / 2 { k - rows } else { k } as f64;
-    let bend = |a: f32, b: f32, c: f32| {
-        let d = a - 2.0 * b + c;
-        if d < 0.0 { f64::from(0.5 * (a - c) / d) } else { 0.0 }
-    };
-    best.into_iter()
-        .map(|(v, i, j)| {
-            let x = signed(i) + bend(at(i - 1, j), v, at(i + 1, j));
-            let y = signed(j) + bend(at(i, j - 1), v, at(i, j + 1));
-            (x, y, f64::from(v))
-        })
-        .collect()
 }

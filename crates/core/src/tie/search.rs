@@ -1,5 +1,5 @@
 use super::cloud_grade::NEARLY;
-use super::clouds::Approach;
+use super::clouds::{Approach, tie_near};
 use super::shown::{CLOSE, Compared};
 use super::{CloudFit, CloudGrade, CloudReason, Grade, Shown, tie_clouds};
 use crate::geometry::Pose;
@@ -11,6 +11,8 @@ use rayon::prelude::*;
 pub struct Expected {
     /// Pose of the second in the frame of the first, right to some decimetres and a degree or so.
     pub pose: Option<Pose>,
+    /// The pose is right to some centimetres: other ties say it.
+    pub close: bool,
     /// Distance between the two stations on the plan and its σ, metres.
     pub distance: Option<(f64, f64)>,
     /// Errors of the instrument that all points of a scan share.
@@ -60,7 +62,8 @@ const ROUGH: f64 = 0.25;
 /// `None` when nothing is shared that could be laid on one another.
 pub fn tie_by_clouds(first: &Shown, second: &Shown, expected: &Expected) -> Option<CloudTieFound> {
     let (start, rival) = if let Some(pose) = expected.pose { (pose, None) } else { chosen(first, second, expected)? };
-    let fit = tie_clouds(&first.cloud, &second.cloud, &start)?.in_light(&expected.profile);
+    let fit = if expected.close { tie_near } else { tie_clouds };
+    let fit = fit(&first.cloud, &second.cloud, &start)?.in_light(&expected.profile);
     let compared = Compared::of(first, second, &fit.relative, CLOSE, usize::MAX);
     let grade = CloudGrade::of(&fit, &compared, rival.as_ref(), expected);
     Some(CloudTieFound { fit, compared, rival, grade })
@@ -170,8 +173,8 @@ fn places(first: &Shown, second: &Shown) -> Vec<(Pose, f64)> {
 
 /// A place that was seen through speaks so many times louder than one that agrees: at the right place
 /// hardly any is (`crates/sim/tests/ties.rs`).
-const HARM: f64 = 40.0;
+pub(super) const HARM: f64 = 40.0;
 
-fn same(a: &Pose, b: &Pose) -> bool {
+pub(super) fn same(a: &Pose, b: &Pose) -> bool {
     (a.translation - b.translation).norm() < SAME.0 && a.rotation.angle_to(&b.rotation) < SAME.1
 }

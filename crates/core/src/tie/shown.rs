@@ -22,17 +22,32 @@ const SAMPLE: usize = 6000;
 
 impl Shown {
     /// Of a scan whose z axis is upright.
-    pub fn new(cloud: WorkingCloud, sight: Sight) -> Self {
+    pub fn new(mut cloud: WorkingCloud, sight: Sight) -> Self {
         let usable = surfaces(&cloud).count();
         let step = (usable / SAMPLE).max(1);
         let sample = surfaces(&cloud).step_by(step).map(|s| s.0).collect();
         let plan = PlanView::of(&cloud);
+        forget_grazed(&mut cloud);
         Self { cloud, sight, plan, sample }
     }
 
     /// Some of its places, about `most` of them, scanner frame, metres.
     pub fn sample(&self, most: usize) -> impl Iterator<Item = Vec3> + '_ {
         self.sample.iter().copied().step_by(self.sample.len().div_ceil(most.max(1)).max(1))
+    }
+}
+
+/// Cosine of the incidence below which nothing says on which side of a surface the scanner stands.
+const GRAZED: f64 = 0.17;
+
+/// Takes for unknown the normals of what is seen at a grazing angle: some degrees of error turn them over, and a few that
+/// face the wrong way draw the two sides of a thin wall on one another.
+fn forget_grazed(cloud: &mut WorkingCloud) {
+    for (p, n) in cloud.points.iter().zip(&mut cloud.normals) {
+        let (at, facing) = (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)));
+        if facing.dot(&at).abs() < GRAZED * facing.norm() * at.norm() {
+            *n = [0; 3];
+        }
     }
 }
 

@@ -63,6 +63,16 @@ impl Sight {
         Some(Self { cells: bytes.chunks_exact(4).map(cell).collect() })
     }
 
+    /// How far level rays certainly passed: azimuth and range, radians and metres; directions without a range are left out.
+    pub(super) fn level(&self) -> impl Iterator<Item = (f64, f64)> + '_ {
+        (0..COLUMNS).filter_map(|c| {
+            let rows = ROWS / 2 - 2..ROWS / 2 + 2;
+            let near = rows.map(|r| self.cells[r * COLUMNS + c][0]).fold(f32::INFINITY, f32::min);
+            let azimuth = (c as f64 + 0.5) / COLUMNS as f64 * std::f64::consts::TAU - std::f64::consts::PI;
+            near.is_finite().then_some((azimuth, f64::from(near)))
+        })
+    }
+
     /// What the scan says of a place in its frame, within `tolerance` metres. The neighbouring directions count as
     /// well, so that edges and slanting surfaces speak against nothing.
     pub fn look(&self, at: &Vec3, tolerance: f64) -> Seen {

@@ -11,7 +11,7 @@ use std::sync::Arc;
 use uuid::Uuid;
 use vistazo_core::geometry::Pose;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::tie::{CloudTieFound, Expected, NextPair, Pairs, Shown, tie_by_clouds};
+use vistazo_core::tie::{CloudTieFound, Expected, NextPair, NextStep, Pairs, Shown, place_in_block, tie_by_clouds};
 use vistazo_store::field::ScanRow;
 use vistazo_store::tasks::Task;
 use vistazo_store::ties::{self, NewCloudTie};
@@ -56,13 +56,31 @@ pub(super) async fn search(
     let mut held = Held::default();
     let known: HashMap<(Uuid, Uuid), ties::CloudTieRow> =
         ties::cloud_ties(&app.db, job).await?.into_iter().map(|t| ((t.scan_a, t.scan_b), t)).collect();
-    let mut looked = 0;
-    while let Some(next) = pairs.next_pair() {
-        let NextPair { scans: (i, j), start } = next;
+    // what was found before holds together from the start
+    for (i, j) in (0..scans.len()).flat_map(|i| (i + 1..scans.len()).map(move |j| (i, j))) {
         let (a, b) = (scans[i], scans[j]);
+        if let Some(t) = known.get(&(a.id, b.id)).filter(|t| takes_part(t) && t.search == search_key(&brief, a, b)) {
+            pairs.found((i, j), found(t)?.map(|f| f.pose()).as_ref());
+        }
+    }
+    let mut looked = 0;
+    while let Some(next) = pairs.next_step() {
         let share = f64::from(looked) / (f64::from(looked) + pairs.left() as f64 + 1.0);
-        progress.at(from + (to - from) * share, &format!("bringing {} and {} together", a.name, b.name))?;
+        let at = from + (to - from) * share;
         looked += 1;
+        let NextPair { scans: (i, j), start } = match next {
+            NextStep::Pair(pair) => pair,
+            NextStep::Place(scan, among) => {
+                let said = format!("looking for the place of {} among {} scans", scans[scan].name, among.len());
+                progress.at(at, &said)?;
+                if let Some((pose, seen_by)) = place(app, &scans, scan, among, &mut held).await? {
+                    pairs.stands(scan, &pose, &seen_by);
+                }
+                continue;
+            }
+        };
+        let (a, b) = (scans[i], scans[j]);
+        progress.at(at, &format!("bringing {} and {} together", a.name, b.name))?;
         let search = search_key(&brief, a, b);
         // what an attempt before this found is there already; with a start, what was not found is tried again
         if let Some(t) = known.get(&(a.id, b.id)).filter(|t| t.search == search) {
@@ -75,7 +93,7 @@ pub(super) async fn search(
         let (first, second) = (held.get(app, a).await?, held.get(app, b).await?);
         // tripods are set up some decimetres beside their places on the plan
         let distance = station(a).zip(station(b)).map(|(p, q)| ((p - q).norm(), 0.25));
-        let expected = Expected { pose: start, distance, profile };
+        let expected = Expected { pose: start, close: start.is_some(), distance, profile };
         let theirs = second.clone();
         let mut tie = blocking(move || Ok(tie_by_clouds(&first, &theirs, &expected))).await?;
         if let Some(t) = tie.take_if(|t| t.wants_witnesses()) {
@@ -105,6 +123,27 @@ pub(super) async fn search(
         if left_out > 0 { format!("; {left_out} not levelled or without a scanner") } else { String::new() };
     let (sound, doubtful) = (count(GradeWord::Sound), count(GradeWord::Doubtful));
     Ok(format!("{looked} pairs looked at: {sound} sound ties, {doubtful} doubtful; {together}{not_looked}"))
+}
+
+/// The place of a scan among others, in their frame, and which of them see it, who shares most first.
+async fn place(
+    app: &App,
+    scans: &[&ScanRow],
+    scan: usize,
+    among: Vec<(usize, Pose)>,
+    held: &mut Held,
+) -> Result<Option<(Pose, Vec<usize>)>, Stop> {
+    let mut block = Vec::new();
+    for (k, pose) in &among {
+        block.push((held.get(app, scans[*k]).await?, *pose));
+    }
+    let loose = held.get(app, scans[scan]).await?;
+    blocking(move || {
+        let seen: Vec<(&Shown, Pose)> = block.iter().map(|(s, p)| (&**s, *p)).collect();
+        let found = place_in_block(&seen, &loose);
+        Ok(found.map(|f| (f.pose, f.witnesses.iter().map(|&w| among[w].0).collect())))
+    })
+    .await
 }
 
 /// A tie by which little is shared, with what the other scans of the block say of it: first those of the one's part,
