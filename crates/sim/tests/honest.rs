@@ -12,7 +12,7 @@ use vistazo_core::stats::chi2_quantile;
 use vistazo_core::targets::{Search, SizeVerdict, TargetKind, detect, predicted_sphere_covariance};
 use vistazo_sim::{Scanner, Scene, SmallJob, Sphere, scan, small_job};
 
-const RUNS: u64 = 110;
+const RUNS: u64 = 90;
 
 /// Everything a registrar's machine would do with four scans.
 fn process(job: &SmallJob, seed: u64) -> (Registration, Vec<ScanInput>) {

@@ -170,14 +170,8 @@ fn like_rooms(rng: &mut ChaCha8Rng) -> Plan {
 fn a_scan_finds_its_place_in_a_block_or_none() {
     let instrument = Instrument { step: 0.005, ..Instrument::mid_range() };
     type Make = fn(&mut ChaCha8Rng) -> Plan;
-    let kinds: [(&str, Make, usize); 6] = [
-        ("like rooms", like_rooms, 8),
-        ("rooms", rooms, 3),
-        ("hall", hall, 6),
-        ("ring", ring, 0),
-        ("yard", yard, 1),
-        ("corridor", corridor, 0),
-    ];
+    let kinds: [(&str, Make, usize); 4] =
+        [("like rooms", like_rooms, 5), ("rooms", rooms, 6), ("ring", ring, 0), ("yard", yard, 2)];
     for (name, make, least) in kinds {
         let mut rng = ChaCha8Rng::seed_from_u64(4);
         let plan = make(&mut rng);
@@ -189,11 +183,12 @@ fn a_scan_finds_its_place_in_a_block_or_none() {
         let at = |k: usize| poses[k].compose(&scanner.frame());
         let (mut found, mut asked) = (0, 0);
         for loose in 0..scans.len() {
-            // the corridor holds the block of rooms together
-            if name == "like rooms" && loose < 5 {
+            // the corridor holds the block of rooms together, and every other room
+            let alike = name == "like rooms";
+            if alike && (loose < 5 || loose % 2 == 0) {
                 continue;
             }
-            let stays = |k: usize| if name == "like rooms" { k < 5 || (k + loose) % 2 == 1 } else { k != loose };
+            let stays = |k: usize| if alike { k < 5 || k % 2 == 0 } else { k != loose };
             let block: Vec<(&Shown, Pose)> =
                 (0..scans.len()).filter(|&k| stays(k)).map(|k| (&scans[k], at(k))).collect();
             asked += 1;

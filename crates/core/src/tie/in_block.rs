@@ -166,7 +166,9 @@ fn starts(block: &[(&Shown, Pose)], loose: &Shown) -> Vec<Pose> {
         let theirs = pictures(&loose.plan, heading);
         // real and imaginary part of the one changed: what the one saw through meets what the other shows
         let mut met = alone.picture(heading, size, pixel);
-        met.iter_mut().for_each(|v| *v = Complex32::new(v.im, v.re));
+        for v in &mut met {
+            *v = Complex32::new(v.im, v.re);
+        }
         let met = transformed(met);
         let alike = (0..size * size).map(|k| {
             let faced: Complex32 = (0..2).map(|f| mine[f][k] * theirs[f][k].conj()).sum();

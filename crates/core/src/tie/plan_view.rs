@@ -106,8 +106,9 @@ impl PlanView {
             let east = at.rotation * Vec3::x();
             let turn = (east.y.atan2(east.x).rem_euclid(TAU) / TAU * HEADINGS as f64).round() as usize;
             for (k, v) in view.heights.iter().enumerate() {
-                let to = usize::try_from(k as i64 + up).ok().and_then(|k| out.heights.get_mut(k));
-                to.into_iter().for_each(|h| *h += v);
+                if let Some(h) = usize::try_from(k as i64 + up).ok().and_then(|k| out.heights.get_mut(k)) {
+                    *h += v;
+                }
             }
             for (k, v) in view.headings.iter().enumerate() {
                 out.headings[(k + turn) % HEADINGS] += v;
