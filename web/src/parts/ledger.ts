@@ -62,6 +62,8 @@ export interface Sort {
   down: boolean
 }
 
+const byName = new Intl.Collator('en', { numeric: true, sensitivity: 'base' }).compare
+
 /** Rows that hold every word of the search, in the order asked for; what has no value comes last either way. */
 export function arrange<T>(rows: T[], columns: Column<T>[], sort: Sort | null, search: string): T[] {
   const asked = search.toLowerCase().split(/\s+/).filter(Boolean)
@@ -69,13 +71,16 @@ export function arrange<T>(rows: T[], columns: Column<T>[], sort: Sort | null, s
   if (asked.length > 0) out = rows.filter((row) => asked.every((w) => wordsOf(row, columns).includes(w)))
   const by = sort && columns[sort.column]
   if (!by) return out
-  const compare = new Intl.Collator('en', { numeric: true, sensitivity: 'base' }).compare
   const keyed = out.map((row) => ({ row, key: valueOf(by, row) }))
+  // names repeat: each is compared with the others once, and rows by the place of theirs
+  const named = [...new Set(keyed.flatMap((k) => (typeof k.key === 'string' ? [k.key] : [])))]
+  const place = new Map(named.sort(byName).map((name, k) => [name, k]))
+  const rank = (key: string | number) => (typeof key === 'number' ? key : place.get(key)!)
   keyed.sort((a, b) => {
     if (a.key == null || a.key === '') return b.key == null || b.key === '' ? 0 : 1
     if (b.key == null || b.key === '') return -1
-    const order =
-      typeof a.key === 'number' && typeof b.key === 'number' ? a.key - b.key : compare(String(a.key), String(b.key))
+    const alike = typeof a.key === typeof b.key
+    const order = alike ? rank(a.key) - rank(b.key) : byName(String(a.key), String(b.key))
     return sort.down ? -order : order
   })
   return keyed.map((k) => k.row)
