@@ -1,4 +1,4 @@
-use super::search::{Expected, Rival};
+use super::search::{Against, Expected, Rival};
 use super::shown::Compared;
 use super::{CloudFit, Grade};
 use crate::geometry::Vec3;
@@ -35,6 +35,8 @@ pub enum CloudReason {
     },
     /// What decided between two places that are nearly alike: the distance between the stations.
     DistanceDecided(f64),
+    /// The same: so many targets that both show, which lie on one another here and not there.
+    TargetsDecided(usize),
     /// It lies elsewhere than the other ties say: metres and radians.
     Elsewhere {
         /// Metres.
@@ -102,8 +104,13 @@ impl CloudGrade {
         weigh(fit.rms, SCATTER, CloudReason::Rough(fit.rms));
         if let Some(r) = rival {
             let d = fit.relative.difference(&r.pose);
-            if r.share > NEARLY && r.by_distance {
-                reasons.push(CloudReason::DistanceDecided(r.pose.translation.xy().norm()));
+            if r.share > NEARLY
+                && let Some(against) = r.against
+            {
+                reasons.push(match against {
+                    Against::Distance => CloudReason::DistanceDecided(r.pose.translation.xy().norm()),
+                    Against::Targets(met) => CloudReason::TargetsDecided(met),
+                });
             } else if r.share > NEARLY {
                 grade = grade.max(Grade::Doubtful);
                 let (shift, turn) = (d.fixed_rows::<3>(0).norm(), d.fixed_rows::<3>(3).norm());

@@ -2,6 +2,7 @@
 //! of what came out.
 
 mod by_pairs;
+mod by_targets;
 mod card;
 mod clique;
 mod cloud_grade;
@@ -19,6 +20,7 @@ mod shown;
 mod sight;
 
 pub use by_pairs::{ByPairs, FEWEST_PAIRS, PickedPair, by_pairs};
+pub use by_targets::Mark;
 pub use card::{Cut, TieCard, TieSlice};
 pub use cloud_grade::{CloudGrade, CloudReason};
 pub use clouds::{CloudFit, SharedInTie, tie_clouds};
@@ -28,6 +30,6 @@ pub use matching::{Match, MatchOptions, Matched, match_points};
 pub use mend::{Mend, one_more};
 pub use pairs::{NextPair, NextStep, Pairs};
 pub use plan_view::{PlanView, Start};
-pub use search::{CloudTieFound, Expected, Rival, tie_by_clouds, tie_by_hand};
+pub use search::{Against, CloudTieFound, Expected, Rival, tie_by_clouds, tie_by_hand};
 pub use shown::{Compared, Shown};
 pub use sight::{Seen, Sight};

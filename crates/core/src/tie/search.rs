@@ -1,3 +1,4 @@
+use super::by_targets::{self, Mark};
 use super::cloud_grade::NEARLY;
 use super::clouds::{Approach, tie_near};
 use super::shown::{CLOSE, Compared};
@@ -7,7 +8,7 @@ use crate::instrument::Systematic;
 use rayon::prelude::*;
 
 /// What is known of the relation of two scans before their clouds are looked at.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Expected {
     /// Pose of the second in the frame of the first, right to some decimetres and a degree or so.
     pub pose: Option<Pose>,
@@ -15,6 +16,8 @@ pub struct Expected {
     pub close: bool,
     /// Distance between the two stations on the plan and its σ, metres.
     pub distance: Option<(f64, f64)>,
+    /// Targets that the first and the second show.
+    pub targets: [Vec<Mark>; 2],
     /// Errors of the instrument that all points of a scan share.
     pub profile: Systematic,
 }
@@ -41,12 +44,23 @@ pub struct Rival {
     pub compared: Compared,
     /// How well it stands beside the one chosen: 1 is as well.
     pub share: f64,
-    /// It was set aside because the distance between the stations is another one.
-    pub by_distance: bool,
+    /// What it was set aside for, when something else than what the scans show of surfaces decided.
+    pub against: Option<Against>,
+}
+
+/// What decides between places that are alike.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Against {
+    /// The distance between the stations on the plan.
+    Distance,
+    /// So many targets that both show lie on one another in the one place, and not in the other.
+    Targets(usize),
 }
 
 /// Starts that are looked at closely.
 const LOOKED_AT: usize = 1500;
+/// A place where targets meet may be so good beside the best by what is seen.
+const POSSIBLE: f64 = 0.4;
 /// Starts that are followed to their end.
 const FOLLOWED: usize = 24;
 /// More conflict, or less overlap, than this at the best place: the two do not belong together.
@@ -76,11 +90,11 @@ pub fn tie_by_clouds(first: &Shown, second: &Shown, expected: &Expected) -> Opti
 pub fn tie_by_hand(first: &Shown, second: &Shown, laid: &Pose, profile: &Systematic) -> Option<CloudTieFound> {
     let fit = tie_clouds(&first.cloud, &second.cloud, laid)?.in_light(profile);
     let own = Compared::of(first, second, &fit.relative, CLOSE, 3000).score(HARM);
-    let rival = places(first, second).into_iter().find(|p| !same(&p.0, &fit.relative)).map(|p| Rival {
+    let rival = places(first, second, &[]).into_iter().find(|p| !same(&p.0, &fit.relative)).map(|p| Rival {
         pose: p.0,
         compared: Compared::of(first, second, &p.0, CLOSE, usize::MAX),
         share: (p.1 / own.max(1e-3)).max(0.0),
-        by_distance: false,
+        against: None,
     });
     let compared = Compared::of(first, second, &fit.relative, CLOSE, usize::MAX);
     let expected = Expected { profile: *profile, ..Expected::default() };
@@ -113,35 +127,43 @@ const WITNESS: f64 = 0.03;
 
 /// The likeliest place, and the next.
 fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, Option<Rival>)> {
-    let mut places = places(first, second);
+    let mut places = places(first, second, &by_targets::poses(&expected.targets));
+    let top = places.first()?.1;
     let fits = |p: &(Pose, f64)| {
         expected.distance.is_none_or(|(d, sigma)| (p.0.translation.xy().norm() - d).abs() < 4.0 * sigma)
     };
-    if places.is_empty() {
-        return None;
-    }
-    // the distance decides between places that are nearly alike, never against one that is better by what is seen: a
-    // tripod may stand metres beside its plan
-    let alike = places.iter().take_while(|p| p.1 > NEARLY * places[0].1).count();
-    let best = places.remove(places[..alike].iter().position(fits).unwrap_or(0));
+    let meet = |p: &(Pose, f64)| by_targets::meeting(&expected.targets, &p.0);
+    // targets decide where two or more meet in one place that is not much worse than the best, and in no other; the
+    // distance between places that are nearly alike, never against one that is better by what is seen: a tripod may
+    // stand metres beside its plan
+    let possible = places.iter().take_while(|p| p.1 > POSSIBLE * top).count();
+    let met: Vec<usize> = (0..possible).filter(|&k| meet(&places[k]) > 1).collect();
+    let by_targets = met.first().copied().filter(|_| met.len() == 1);
+    let alike = places.iter().take_while(|p| p.1 > NEARLY * top).count();
+    let at = by_targets.unwrap_or_else(|| places[..alike].iter().position(fits).unwrap_or(0));
+    let best = places.remove(at);
     // what contradicts itself there, or hardly shares anything, becomes no better by a fit
     let close = Compared::of(first, second, &best.0, CLOSE, 3000);
     if close.worst_conflict() > HOPELESS.0 || close.overlap[0].max(close.overlap[1]) < HOPELESS.1 {
         return None;
     }
-    // what the distance speaks against is no rival any more, and stays on record
-    let other = places.iter().find(|p| fits(p)).or(places.first());
+    // what something else speaks against is no rival any more, and stays on record
+    let against = |p: &(Pose, f64)| match by_targets {
+        Some(_) => Some(Against::Targets(meet(&best))),
+        None => (!fits(p)).then_some(Against::Distance),
+    };
+    let other = places.iter().find(|p| against(p).is_none()).or(places.first());
     let rival = other.map(|p| Rival {
         pose: p.0,
         compared: Compared::of(first, second, &p.0, CLOSE, usize::MAX),
         share: (p.1 / best.1.max(1e-9)).max(0.0),
-        by_distance: !fits(p),
+        against: against(p),
     });
     Some((best.0, rival))
 }
 
-/// Places the second may have in the frame of the first, each with its score, the best first.
-fn places(first: &Shown, second: &Shown) -> Vec<(Pose, f64)> {
+/// Places the second may have in the frame of the first, each with its score, the best first; some are `told`.
+fn places(first: &Shown, second: &Shown, told: &[Pose]) -> Vec<(Pose, f64)> {
     let starts = first.plan.starts(&second.plan);
     let mut rough: Vec<(Pose, f64)> = starts
         .par_iter()
@@ -149,7 +171,7 @@ fn places(first: &Shown, second: &Shown) -> Vec<(Pose, f64)> {
         .map(|s| (s.pose, Compared::of(first, second, &s.pose, ROUGH, 1000).score(3.0)))
         .collect();
     rough.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let mut apart: Vec<Pose> = Vec::new();
+    let mut apart: Vec<Pose> = told.to_vec();
     for (pose, _) in rough {
         if apart.len() < FOLLOWED && apart.iter().all(|p| !same(p, &pose)) {
             apart.push(pose);

@@ -5,6 +5,7 @@ use crate::App;
 use crate::record::GradeWord;
 use crate::record::cloud_tie::FoundTie;
 use crate::work::planning;
+use crate::work::registration::Inputs;
 use crate::work::ties::{can_be_tied, found, grade, search_key, shown, takes_part};
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::sync::Arc;
@@ -44,6 +45,7 @@ pub(super) async fn search(
     let (_, brief) = crate::work::brief(app, job).await?;
     let profile = Instrument::from(&brief.instrument).systematic;
     let plan = planning::load(app, job).await?;
+    let marks = Inputs::load(app, job).await?.marks()?;
     let all = vistazo_store::field::scans(&app.db, job).await?;
     let scans: Vec<&ScanRow> = all.iter().filter(|s| can_be_tied(s)).collect();
     let station = |s: &ScanRow| plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position.xy());
@@ -93,7 +95,8 @@ pub(super) async fn search(
         let (first, second) = (held.get(app, a).await?, held.get(app, b).await?);
         // tripods are set up some decimetres beside their places on the plan
         let distance = station(a).zip(station(b)).map(|(p, q)| ((p - q).norm(), 0.25));
-        let expected = Expected { pose: start, close: start.is_some(), distance, profile };
+        let targets = [a, b].map(|s| marks.get(&s.id).cloned().unwrap_or_default());
+        let expected = Expected { pose: start, close: start.is_some(), distance, targets, profile };
         let theirs = second.clone();
         let mut tie = blocking(move || Ok(tie_by_clouds(&first, &theirs, &expected))).await?;
         if let Some(t) = tie.take_if(|t| t.wants_witnesses()) {

@@ -26,6 +26,9 @@ pub(crate) fn reason(brief: &Brief, f: &FoundTie, r: &TieReason) -> String {
             "another place is nearly as good; the distance between the stations decided against it, {} there",
             brief.length(distance)
         ),
+        TieReason::TargetsDecided { targets } => {
+            format!("another place is nearly as good; {targets} targets that both show decided against it")
+        }
         TieReason::Elsewhere { shift, turn: by } => {
             format!("it lies {} and {} beside where the other ties put it", brief.length(shift), turn(by))
         }
