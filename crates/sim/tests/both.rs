@@ -84,7 +84,7 @@ fn two_targets_decide_where_a_ring_of_like_bays_does_not() {
 #[test]
 fn a_sphere_that_was_knocked_is_named_by_the_clouds() {
     let (mut named, mut clean, mut runs) = (0, 0, 0);
-    for seed in 1..=3 {
+    for seed in 1..=2 {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
         let plan = hall(&mut rng);
         let middle = plan.3.iter().sum::<Vec3>() / plan.3.len() as f64;

@@ -98,6 +98,8 @@ function pointer(el: HTMLElement, on: { click: (e: PointerEvent) => void; hover:
     pressed = [e.clientX, e.clientY]
   }
   const up = (e: PointerEvent) => {
+    // a finger does not hover, and what a click changes may come before the next frame
+    on.hover(e)
     if (Math.hypot(e.clientX - pressed[0]!, e.clientY - pressed[1]!) <= 4) on.click(e)
   }
   const move = (e: PointerEvent) => {
