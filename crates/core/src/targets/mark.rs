@@ -30,7 +30,9 @@ pub fn mark(scan: &Scan, instrument: &Instrument, search: &Search, kind: TargetK
     let side = along.cross(&Vec3::z()).try_normalize(1e-6)?;
     let up = side.cross(&along);
     let starts = TRIES.iter().flat_map(|u| TRIES.iter().map(move |v| at + (side * *u + up * *v) * half));
-    let fits = starts.filter_map(|s| fit_checker(scan, instrument, &s, half)).map(|f| of_board(&f));
+    // what was begun beside the crossing holds points of what lies behind the rim: it is fitted again about its own
+    let centred = |s: Vec3| fit_checker(scan, instrument, &fit_checker(scan, instrument, &s, half)?.centre, half);
+    let fits = starts.filter_map(centred).map(|f| of_board(&f));
     fits.filter(|d| (d.centre - at).norm() < 1.5 * half).max_by_key(|d| d.hits)
 }
 
