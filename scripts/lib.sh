@@ -38,6 +38,9 @@ pages() {
     (cd web && npm ci --ignore-scripts --loglevel=error) || fail "npm could not install the packages of web/"
     cp web/package-lock.json "$stamp"
   fi
+  if [ docs/openapi.json -nt web/src/api/schema.d.ts ]; then
+    (cd web && npm run --silent client >/dev/null) || fail "the client could not be made from docs/openapi.json"
+  fi
   if [ ! -f web/dist/index.html ] || [ -n "$(find web/src web/index.html web/vite.config.ts web/package.json -newer web/dist/index.html -print -quit)" ]; then
     say "building the pages"
     (cd web && npm run --silent build) || fail "the pages could not be built"

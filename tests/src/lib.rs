@@ -4,6 +4,7 @@
 
 pub mod browser;
 pub mod cluster;
+pub mod described;
 pub mod job;
 pub mod s3;
 pub mod server;

@@ -367,24 +367,10 @@ async fn sign_in_is_guarded() {
     assert_eq!(http.get(format!("{}/api/me", server.url)).header("cookie", &pair).send().await.unwrap().status(), 401);
 }
 
-/// The committed description and the client made from it are those of this program.
+/// The committed description, which the client of the pages is made from, is that of this program.
 #[test]
-fn the_generated_client_is_not_stale() {
-    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
-    let committed: Value =
-        serde_json::from_str(&std::fs::read_to_string(root.join("docs/openapi.json")).unwrap()).unwrap();
+fn the_committed_description_is_not_stale() {
+    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../docs/openapi.json");
+    let committed: Value = serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap();
     assert_eq!(committed, serde_json::to_value(vistazo_server::routes::openapi()).unwrap(), "run scripts/client");
-    let made = tempfile::NamedTempFile::new().unwrap();
-    let run = std::process::Command::new("npx")
-        .args(["openapi-typescript", "../docs/openapi.json", "-o"])
-        .arg(made.path())
-        .current_dir(root.join("web"))
-        .output()
-        .unwrap();
-    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
-    assert_eq!(
-        std::fs::read_to_string(made.path()).unwrap(),
-        std::fs::read_to_string(root.join("web/src/api/schema.d.ts")).unwrap(),
-        "run scripts/client"
-    );
 }

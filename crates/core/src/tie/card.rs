@@ -78,7 +78,7 @@ impl TieCard {
         let back = relative.inverse();
         let against = |of: &Shown, by: &Shown, pose: &Pose, to: &Pose| -> Vec<Vec3> {
             let through = |p: &Vec3| by.sight.look(&pose.apply(p), CLOSE) == Seen::Through;
-            of.sample(ASKED).filter(through).map(|p| to.apply(&p)).collect()
+            of.sample(ASKED).map(|s| s.0).filter(through).map(|p| to.apply(&p)).collect()
         };
         let mut conflict = against(second, first, relative, &theirs);
         conflict.extend(against(first, second, &back, &turned));

@@ -141,6 +141,9 @@ fn asked(
             sharing.push((shared, k));
             out.shared += shared;
             out.score += c.score(harm);
+        } else {
+            // who sees nothing of it there, and through it, speaks too
+            out.score -= harm * (c.through[0] + c.through[1]) / 2.0;
         }
     }
     sharing.sort_by(|a, b| b.0.total_cmp(&a.0));

@@ -11,8 +11,8 @@ pub struct Shown {
     pub sight: Sight,
     /// As seen from above.
     pub plan: PlanView,
-    /// Some of the places, spread over the whole.
-    sample: Vec<Vec3>,
+    /// Some of the places with the way they face (nil when that is not known), spread over the whole.
+    sample: Vec<(Vec3, Vec3)>,
 }
 
 /// What is taken for a conflict once two scans lie on one another, metres.
@@ -25,14 +25,16 @@ impl Shown {
     pub fn new(mut cloud: WorkingCloud, sight: Sight) -> Self {
         let usable = surfaces(&cloud).count();
         let step = (usable / SAMPLE).max(1);
-        let sample = surfaces(&cloud).step_by(step).map(|s| s.0).collect();
+        let sample = surfaces(&cloud).step_by(step).map(|(p, n)| (p, if grazed(&p, &n) { Vec3::zeros() } else { n }));
+        let sample = sample.collect();
         let plan = PlanView::of(&cloud);
         forget_grazed(&mut cloud);
         Self { cloud, sight, plan, sample }
     }
 
-    /// Some of its places, about `most` of them, scanner frame, metres.
-    pub fn sample(&self, most: usize) -> impl Iterator<Item = Vec3> + '_ {
+    /// Some of its places, about `most` of them, scanner frame, metres, and the unit normals of their surfaces towards the
+    /// scanner; nil where they are not known.
+    pub fn sample(&self, most: usize) -> impl Iterator<Item = (Vec3, Vec3)> + '_ {
         self.sample.iter().copied().step_by(self.sample.len().div_ceil(most.max(1)).max(1))
     }
 }
@@ -40,12 +42,16 @@ impl Shown {
 /// Cosine of the incidence below which nothing says on which side of a surface the scanner stands.
 const GRAZED: f64 = 0.17;
 
+fn grazed(at: &Vec3, facing: &Vec3) -> bool {
+    facing.dot(at).abs() < GRAZED * facing.norm() * at.norm()
+}
+
 /// Takes for unknown the normals of what is seen at a grazing angle: some degrees of error turn them over, and a few that
 /// face the wrong way draw the two sides of a thin wall on one another.
 fn forget_grazed(cloud: &mut WorkingCloud) {
     for (p, n) in cloud.points.iter().zip(&mut cloud.normals) {
         let (at, facing) = (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)));
-        if facing.dot(&at).abs() < GRAZED * facing.norm() * at.norm() {
+        if grazed(&at, &facing) {
             *n = [0; 3];
         }
     }
@@ -65,6 +71,8 @@ pub struct Compared {
     pub overlap: [f64; 2],
     /// Share of the places of which the other can speak where it saw through.
     pub conflict: [f64; 2],
+    /// Share of all places where the other saw through.
+    pub through: [f64; 2],
 }
 
 impl Compared {
@@ -73,18 +81,21 @@ impl Compared {
         let back = relative.inverse();
         let one = |sight: &Sight, pose: &Pose, of: &Shown| {
             let (mut all, mut surface, mut through) = (0.0_f64, 0.0, 0.0);
-            for p in of.sample(most) {
+            for (p, n) in of.sample(most) {
                 all += 1.0;
-                match sight.look(&pose.apply(&p), tolerance) {
-                    Seen::Surface => surface += 1.0,
+                let at = pose.apply(&p);
+                match sight.look(&at, tolerance) {
+                    // the other side of a thin wall is not what the other saw
+                    Seen::Surface if (pose.rotation * n).dot(&at) <= GRAZED * at.norm() => surface += 1.0,
                     Seen::Through => through += 1.0,
-                    Seen::Unknown => {}
+                    Seen::Surface | Seen::Unknown => {}
                 }
             }
-            (surface / all.max(1.0), through / (surface + through).max(1.0))
+            let all = all.max(1.0);
+            (surface / all, through / (surface + through).max(1.0), through / all)
         };
         let (a, b) = (one(&first.sight, relative, second), one(&second.sight, &back, first));
-        Self { overlap: [a.0, b.0], conflict: [a.1, b.1] }
+        Self { overlap: [a.0, b.0], conflict: [a.1, b.1], through: [a.2, b.2] }
     }
 
     /// The larger conflict of both ways.

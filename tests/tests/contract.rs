@@ -1,0 +1,161 @@
+//! The API against its own description: what it gives is what it says, and whatever is sent to it is taken or refused
+//! with a reason, never answered with a failure of the server's.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use serde_json::{Value, json};
+use std::time::{Duration, Instant};
+use vistazo_tests::described::{Described, spoiled};
+use vistazo_tests::{Client, Server, job};
+
+fn id_of(v: &Value) -> String {
+    v["id"].as_str().unwrap().to_owned()
+}
+
+/// Identifiers of what a job holds, by the names the paths give them.
+async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
+    let first = async |path: &str| c.ok("GET", &format!("{base}{path}"), Value::Null).await[0].clone();
+    let scan = first("/scans").await;
+    vec![
+        ("{job}", base.rsplit('/').next().unwrap().to_owned()),
+        ("{scan}", id_of(&scan)),
+        ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
+        ("{task}", id_of(&first("/tasks").await)),
+        ("{package}", id_of(&first("/packages").await)),
+        ("{view}", id_of(&first("/views").await)),
+        ("{point}", id_of(&first("/control").await)),
+        ("{item}", id_of(&first("/plan").await)),
+        ("{file}", "plan.csv".to_owned()),
+        ("{tie}", id_of(&first("/cloud-ties").await)),
+        ("{detection}", id_of(&first("/detections").await)),
+        ("{code}", "25832".to_owned()),
+    ]
+}
+
+fn address(path: &str, names: &[(&'static str, String)]) -> String {
+    names.iter().fold(path.to_owned(), |p, (name, id)| p.replace(name, id))
+}
+
+/// One item of every kind that a plan holds.
+fn plan() -> Value {
+    let item = |kind: &str, data: Value| json!({ "id": uuid::Uuid::now_v7(), "kind": kind, "data": data, "version": null, "deleted": false });
+    let line = json!([[0.0, 0.0], [6.0, 0.0], [6.0, 4.0], [0.0, 4.0]]);
+    let door = json!({ "name": "D1", "at": 2.0, "width": 1.0, "sill": 0.0, "head": 2.1 });
+    json!([
+        item(
+            "wall",
+            json!({ "name": "W1", "line": [[0.0, 0.0], [6.0, 0.0]], "base": 0.0, "top": 3.0, "openings": [door],
+            "required_spacing": 0.01, "required_incidence": 1.2, "required_accuracy": 0.01 })
+        ),
+        item(
+            "obstacle",
+            json!({ "name": "O1", "line": [[1.0, 1.0], [2.0, 1.0], [2.0, 2.0]], "base": 0.0, "top": 2.0 })
+        ),
+        item("column", json!({ "name": "C1", "position": [3.0, 3.0, 0.0], "radius": 0.2, "base": 0.0, "top": 3.0 })),
+        item("floor", json!({ "name": "F1", "line": line, "base": 0.0, "top": 0.0, "required_spacing": 0.02 })),
+        item("area", json!({ "name": "A1", "line": line, "base": 0.0, "top": 0.0 })),
+        item("edge", json!({ "name": "E1", "line": [[0.0, 0.0], [6.0, 0.0]], "base": -1.0, "top": 0.0 })),
+        item("height", json!({ "name": "H1", "position": [1.0, 1.0, 0.1], "base": 0.0, "top": 0.0 })),
+        item("station", json!({ "name": "S1", "position": [1.0, 2.0, 1.6], "base": 0.0, "top": 0.0 })),
+        item("station", json!({ "name": "S2", "position": [5.0, 2.0, 1.6], "base": 0.0, "top": 0.0 })),
+        item("target", json!({ "name": "T1", "position": [3.0, 2.0, 1.5], "base": 0.0, "top": 0.0 })),
+    ])
+}
+
+/// A job in which every list holds something.
+async fn full(c: &Client) -> String {
+    let files = job::files();
+    let id = job::on_grid(c, "Described", &files).await;
+    let base = format!("/api/jobs/{id}");
+    c.ok("POST", &format!("{base}/plan/edits"), plan()).await;
+    c.run(&id, "/packages").await;
+    c.run(&id, "/cloud-ties").await;
+    c.ok("POST", &format!("{base}/views"), json!({ "name": "v", "data": {} })).await;
+    base
+}
+
+#[tokio::test]
+async fn what_is_given_is_what_is_described() {
+    let server = Server::start().await;
+    let c = server.person("dora").await;
+    let base = full(&c).await;
+    let (described, names) = (Described::of(&server.url).await, named(&c, &base).await);
+    let (mut asked, mut wrong) = (0, Vec::new());
+    for call in described.calls() {
+        let Some(schema) = call.gives.filter(|_| call.method == "get") else { continue };
+        let answer = c.request("GET", &address(call.path, &names)).send().await.unwrap();
+        let status = answer.status().as_u16();
+        assert!(status < 500, "GET {}: {status}", call.path);
+        if status == 200 {
+            let value = answer.json().await.unwrap();
+            wrong.extend(described.differs(schema, &value).into_iter().take(3).map(|d| format!("{}: {d}", call.path)));
+            asked += 1;
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    assert!(asked >= 30, "{asked} answers compared");
+}
+
+/// What a call is sent when all is well; the description's own example where nothing better is known.
+async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, String)]) -> Option<Value> {
+    let version = async |list: &str| c.ok("GET", &format!("{base}{list}"), Value::Null).await[0]["version"].clone();
+    Some(match path.strip_prefix("/api/jobs/{job}")? {
+        "" => {
+            let now = c.ok("GET", base, Value::Null).await;
+            json!({ "name": now["name"], "brief": now["brief"], "version": now["version"] })
+        }
+        "/plan/edits" => plan(),
+        "/scans/{scan}" => json!({ "name": "R", "levelled": true, "log": {}, "version": version("/scans").await }),
+        "/control/{point}" => json!({ "is_check": true, "version": version("/control").await }),
+        "/control" | "/control/preview" => {
+            json!({ "text": "P1;412001.0;5604002.0;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 })
+        }
+        "/scans/{scan}/point" => json!({ "place": [1.0, 2.0, 0.3], "frame": "scan" }),
+        "/cloud-ties" => {
+            json!([{ "tie": names.iter().find(|n| n.0 == "{tie}")?.1, "verdict": "accepted", "reason": "seen", "version": 1 }])
+        }
+        _ => return None,
+    })
+}
+
+#[tokio::test]
+async fn whatever_is_sent_is_taken_or_refused_with_a_reason() {
+    let server = Server::start().await;
+    let c = server.person("hugo").await;
+    let base = full(&c).await;
+    let (described, names) = (Described::of(&server.url).await, named(&c, &base).await);
+    let (mut sent, mut failures, mut slowest) = (0, Vec::new(), (Duration::ZERO, String::new()));
+    for call in described.calls() {
+        // signing in is braked after some wrong tries
+        let Some(schema) = call.takes.filter(|_| call.path != "/api/session") else { continue };
+        let good = good_body(&c, &base, call.path, &names).await.unwrap_or_else(|| described.example(schema, 6));
+        let path = address(call.path, &names);
+        let method = call.method.to_uppercase();
+        for (what, body) in std::iter::once(("as described".to_owned(), good.clone())).chain(spoiled(&good)) {
+            let began = Instant::now();
+            let answer = c.request(&method, &path).timeout(Duration::from_secs(20)).json(&body).send().await;
+            let told = format!("{method} {} with {what}", call.path);
+            if began.elapsed() > slowest.0 {
+                slowest = (began.elapsed(), told.clone());
+            }
+            sent += 1;
+            match answer {
+                Err(e) => failures.push(format!("{told}: no answer, {e}")),
+                Ok(a) => {
+                    let status = a.status().as_u16();
+                    let text = a.text().await.unwrap_or_default();
+                    let reason =
+                        serde_json::from_str::<Value>(&text).ok().and_then(|v| v["error"].as_str().map(str::len));
+                    if status >= 500 || status >= 400 && reason.is_none_or(|n| n == 0 || n > 2000) {
+                        failures.push(format!("{told}: {status} {:.200}", text));
+                    }
+                }
+            }
+        }
+    }
+    println!("{sent} bodies; the slowest took {:.2} s: {}", slowest.0.as_secs_f64(), slowest.1);
+    assert!(failures.is_empty(), "{} of {sent}:\n{}", failures.len(), failures.join("\n"));
+    assert_eq!(reqwest::get(format!("{}/api/health", server.url)).await.unwrap().status(), 200);
+    // and the job is still there to be read
+    c.ok("GET", &format!("{base}/summary"), Value::Null).await;
+    c.ok("GET", &format!("{base}/plan"), Value::Null).await;
+}

@@ -1,0 +1,11 @@
+import { cleanup } from '@testing-library/react'
+import { afterEach, vi } from 'vitest'
+
+/** What the tests have that a browser has: requests to the page's own server. What was rendered goes after each. */
+class FromHere extends Request {
+  constructor(to: RequestInfo | URL, how?: RequestInit) {
+    super(typeof to === 'string' ? new URL(to, 'http://localhost') : to, how)
+  }
+}
+vi.stubGlobal('Request', FromHere)
+afterEach(cleanup)
