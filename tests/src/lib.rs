@@ -4,9 +4,11 @@
 
 pub mod browser;
 pub mod cluster;
+mod database;
 pub mod described;
 pub mod job;
 pub mod s3;
 pub mod server;
 
+pub use database::Database;
 pub use server::{Client, Server};

@@ -1,3 +1,4 @@
+use crate::Database;
 use base64::Engine;
 use serde_json::{Value, json};
 use std::process::{Child, Command, Stdio};
@@ -12,8 +13,8 @@ pub struct Server {
     pub data: tempfile::TempDir,
     child: Child,
     address: String,
-    admin: String,
-    name: String,
+    /// Goes with the server.
+    _own: Database,
     settings: Vec<(&'static str, String)>,
 }
 
@@ -26,19 +27,13 @@ impl Server {
 
     /// The same with other settings, over those that are usual in tests.
     pub async fn start_with(settings: Vec<(&'static str, String)>) -> Self {
-        let admin =
-            std::env::var("VISTAZO_DATABASE_URL").expect("VISTAZO_DATABASE_URL: run the tests with scripts/test");
-        let name = format!("t{}", uuid::Uuid::now_v7().simple());
-        let pool = sqlx::PgPool::connect(&admin).await.unwrap();
-        sqlx::query(sqlx::AssertSqlSafe(format!("create database {name}"))).execute(&pool).await.unwrap();
-        pool.close().await;
-        let database = format!("{}/{name}", admin.rsplit_once('/').unwrap().0);
+        let own = Database::make().await;
+        let database = own.url.clone();
         let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
         let address = format!("127.0.0.1:{port}");
         let data = tempfile::tempdir().unwrap();
         let child = spawn("serve", &database, data.path(), &address, &settings);
-        let mut server =
-            Self { url: format!("http://{address}"), database, data, child, address, admin, name, settings };
+        let mut server = Self { url: format!("http://{address}"), database, data, child, address, _own: own, settings };
         server.ready().await;
         server
     }
@@ -123,18 +118,6 @@ impl Drop for Server {
     fn drop(&mut self) {
         let _ = self.child.kill();
         let _ = self.child.wait();
-        let (admin, name) = (self.admin.clone(), self.name.clone());
-        // a runtime of its own: this one may be ending
-        let _ = std::thread::spawn(move || {
-            tokio::runtime::Runtime::new().unwrap().block_on(async {
-                if let Ok(pool) = sqlx::PgPool::connect(&admin).await {
-                    let _ = sqlx::query(sqlx::AssertSqlSafe(format!("drop database {name} with (force)")))
-                        .execute(&pool)
-                        .await;
-                }
-            });
-        })
-        .join();
     }
 }
 

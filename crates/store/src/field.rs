@@ -275,6 +275,7 @@ pub async fn detection_state(db: &PgPool, job: Uuid) -> Result<String> {
 /// Excludes, restores or splits observations, each named with the version that was seen.
 pub async fn decide(db: &PgPool, job: Uuid, changes: &[(Uuid, i32, bool, i32)]) -> Result<()> {
     let mut tx = db.begin().await?;
+    crate::in_turn(&mut tx, job).await?;
     for (id, version, excluded, part) in changes {
         changed(
             sqlx::query("update detections set excluded = $4, part = $5, version = version + 1 where job_id = $1 and id = $2 and version = $3")

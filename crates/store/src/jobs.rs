@@ -128,7 +128,7 @@ pub async fn members(db: &PgPool, job: Uuid) -> Result<Vec<Member>> {
 /// Sets a member's role; `None` takes the member out. The last owner stays.
 pub async fn set_member(db: &PgPool, job: Uuid, user: Uuid, role: Option<Role>) -> Result<()> {
     let mut tx = db.begin().await?;
-    sqlx::query("select 1 from jobs where id = $1 for update").bind(job).execute(&mut *tx).await?;
+    crate::in_turn(&mut tx, job).await?;
     match role {
         Some(role) => {
             sqlx::query("insert into members (job_id, user_id, role) values ($1, $2, $3) on conflict (job_id, user_id) do update set role = $3")
@@ -168,6 +168,7 @@ pub async fn plan(db: &PgPool, job: Uuid) -> Result<Vec<PlanItem>> {
 /// and a second editor always find them.
 pub async fn edit_plan(db: &PgPool, job: Uuid, edits: &[PlanEdit]) -> Result<Vec<PlanItem>> {
     let mut tx = db.begin().await?;
+    crate::in_turn(&mut tx, job).await?;
     let mut out = Vec::new();
     for e in edits {
         let item: Option<PlanItem> = if let Some(version) = e.version {

@@ -99,6 +99,13 @@ pub fn new_id() -> Uuid {
     Uuid::now_v7()
 }
 
+/// Changes of many rows of one job go one after the other until the transaction ends: two that touch the same rows in
+/// another order would wait for one another, and one of them be thrown out.
+async fn in_turn(tx: &mut sqlx::PgConnection, job: Uuid) -> Result<()> {
+    sqlx::query("select 1 from jobs where id = $1 for no key update").bind(job).execute(tx).await?;
+    Ok(())
+}
+
 /// Turns "no row changed" into the conflict it is.
 fn changed(rows: u64) -> Result<()> {
     if rows == 0 { Err(StoreError::Conflict) } else { Ok(()) }

@@ -140,6 +140,7 @@ pub async fn control(db: &PgPool, job: Uuid) -> Result<Vec<ControlRow>> {
 /// Replaces or adds control points, all together. Roles already given by name are kept.
 pub async fn put_control(db: &PgPool, job: Uuid, points: &[NewControl], replace: bool) -> Result<()> {
     let mut tx = db.begin().await?;
+    crate::in_turn(&mut tx, job).await?;
     if replace {
         let names: Vec<String> = points.iter().map(|p| p.name.to_lowercase()).collect();
         sqlx::query("delete from control_points where job_id = $1 and not lower(name) = any($2)")

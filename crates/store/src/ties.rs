@@ -126,6 +126,7 @@ pub async fn lift_cloud_tie(db: &PgPool, job: Uuid, id: Uuid, version: i32) -> R
 /// Accepts, rejects, or leaves ties to their grade: all of them or none.
 pub async fn decide_ties(db: &PgPool, job: Uuid, user: Uuid, list: &[TieDecision<'_>]) -> Result<()> {
     let mut tx = db.begin().await?;
+    crate::in_turn(&mut tx, job).await?;
     for d in list {
         let done = sqlx::query(
             "update cloud_ties set decision = $4, reason = $5, decided_by = $6, decided_at = now(), version = version + 1 \
