@@ -78,10 +78,8 @@ impl Described {
             out.push(format!("{at}: {value} is no {}", types.join(" or ")));
             return;
         }
-        if let (Some(words), false) = (schema["enum"].as_array(), value.is_null()) {
-            if !words.contains(value) {
-                out.push(format!("{at}: {value} is none of {words:?}"));
-            }
+        if let Some(words) = schema["enum"].as_array().filter(|w| !value.is_null() && !w.contains(value)) {
+            out.push(format!("{at}: {value} is none of {words:?}"));
         }
         if let Some(o) = value.as_object() {
             for name in schema["required"].as_array().into_iter().flatten().filter_map(Value::as_str) {

@@ -5,6 +5,7 @@ use crate::instrument::Instrument;
 use crate::targets::{DEPENDABLE_HITS, Fault, configuration, predicted_sphere_covariance, usable_distance};
 use nalgebra::{Matrix6, Vector2};
 use rayon::prelude::*;
+use std::cmp::Ordering;
 
 /// Height of a sphere's centre on its tripod above the ground of the station, metres; every third
 /// stands higher, so that no two patterns are alike.
@@ -46,6 +47,18 @@ pub enum LeapfrogError {
         /// How far a sphere can stand from the scanner, metres.
         reach: f64,
     },
+    /// There are places between them, but the spheres that must stay behind are too many of the stock.
+    #[error(
+        "from {from} to {to} too few of the {stock} spheres are free to be carried ahead, as three must stay at every move; with 6 or more, or stations nearer to one another, it goes on"
+    )]
+    TooFewFree {
+        /// Station left.
+        from: String,
+        /// Station moved to.
+        to: String,
+        /// Spheres in stock.
+        stock: usize,
+    },
 }
 
 /// Plans which spheres stay and which are carried at every move, for open ground without geometry.
@@ -80,10 +93,14 @@ pub fn leapfrog(
         if let Some(b) = before
             && ties.len() < 3
         {
-            return Err(LeapfrogError::Apart {
-                from: stations[b].name.clone(),
-                to: stations[k].name.clone(),
-                reach: usable_distance(radius, DEPENDABLE_HITS, instrument),
+            let (from, to) = (stations[b].name.clone(), stations[k].name.clone());
+            let feet = places_between(site, &stations[b], &stations[k], walk.ground(b));
+            let height = walk.ground(b) + HEIGHTS[0];
+            let possible = feet.iter().filter(|f| walk.serves(b, k, &f.push(height)).is_some()).count();
+            return Err(if possible >= 3 {
+                LeapfrogError::TooFewFree { from, to, stock: spheres }
+            } else {
+                LeapfrogError::Apart { from, to, reach: usable_distance(radius, DEPENDABLE_HITS, instrument) }
             });
         }
         let stay = walk.stay(k, next, &ties, &places);
@@ -133,19 +150,31 @@ impl Walk<'_> {
         Some(self.measured(a, at)? + self.measured(b, at)?)
     }
 
-    /// Spheres that stay: the three that tie best, and any that the next move can use as well.
+    /// Of the three spheres that stay, so many must serve the move after as well: with six in stock none, three are free.
+    fn going_on(stock: usize) -> usize {
+        6_usize.saturating_sub(stock)
+    }
+
+    /// Spheres that stay: the three that tie best, enough of them for the next move, and any others that it can use.
     fn stay(&self, k: usize, next: Option<usize>, ties: &[(usize, Vec3, Mat3)], places: &[Option<Vec3>]) -> Vec<usize> {
+        let again = |i: usize| next.is_some_and(|n| places[i].is_some_and(|p| self.serves(k, n, &p).is_some()));
+        let wanted = if next.is_some() { Self::going_on(places.len()) } else { 0 };
         let mut stay: Vec<usize> = Vec::new();
         while stay.len() < 3.min(ties.len()) {
             let with = |i: usize| -> Vec<(Vec3, Mat3)> {
                 ties.iter().filter(|t| t.0 == i || stay.contains(&t.0)).map(|t| (t.1, t.2)).collect()
             };
             let value = |i: usize| cost(&with(i), &self.stations[k].position);
+            let missing = wanted.saturating_sub(stay.iter().filter(|&&i| again(i)).count());
+            let only = missing >= 3 - stay.len();
             let left = ties.iter().map(|t| t.0).filter(|i| !stay.contains(i));
-            let Some(best) = left.min_by(|a, b| value(*a).total_cmp(&value(*b))) else { break };
+            // what goes on comes first once no choice is left
+            let best = left.min_by(|a, b| {
+                (only && !again(*a), value(*a)).partial_cmp(&(only && !again(*b), value(*b))).unwrap_or(Ordering::Equal)
+            });
+            let Some(best) = best else { break };
             stay.push(best);
         }
-        let again = |i: usize| next.is_some_and(|n| places[i].is_some_and(|p| self.serves(k, n, &p).is_some()));
         stay.extend(ties.iter().map(|t| t.0).filter(|&i| again(i)).filter(|i| !stay.contains(i)).collect::<Vec<_>>());
         stay.sort_unstable();
         stay
@@ -157,7 +186,11 @@ impl Walk<'_> {
         let mut held: Vec<(Vec3, Mat3)> =
             stay.iter().filter_map(|&i| places[i].and_then(|p| Some((p, self.serves(k, next, &p)?)))).collect();
         let feet = places_between(self.site, &self.stations[k], &self.stations[next], self.ground(k));
+        let after = (next + 1 < self.stations.len()).then_some(next + 1);
+        let goes_on = |p: &Vec3| after.is_none_or(|a| self.serves(next, a, p).is_some());
         for i in (0..places.len()).filter(|i| !stay.contains(i)) {
+            // with a small stock what is put down here must serve the move after too
+            let missing = Self::going_on(places.len()).saturating_sub(held.iter().filter(|h| goes_on(&h.0)).count());
             let height = self.ground(k) + HEIGHTS[i % HEIGHTS.len()];
             let clear = |p: &Vec3| {
                 let others = (0..places.len()).filter(|&j| j != i).filter_map(|j| places[j]);
@@ -171,10 +204,10 @@ impl Walk<'_> {
                 .map(|(at, c)| {
                     let mut with = held.clone();
                     with.push((at, c));
-                    (at, c, cost(&with, &self.stations[next].position))
+                    (missing > 0 && !goes_on(&at), cost(&with, &self.stations[next].position), at, c)
                 })
-                .min_by(|a, b| a.2.total_cmp(&b.2));
-            let Some((at, cov, _)) = best else { continue };
+                .min_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
+            let Some((_, _, at, cov)) = best else { continue };
             carry.push((i, at));
             held.push((at, cov));
             places[i] = Some(at);
