@@ -49,6 +49,9 @@ fn disordered(scan: &Scan, rng: &mut ChaCha8Rng) -> Scan {
     Scan::from_unordered(points, all.iter().map(|&i| scan.intensity[i]).collect()).unwrap()
 }
 
+/// How, the two scans, and how what comes out is told as at first.
+type Told<'a> = (&'a str, Shown, Shown, &'a dyn Fn(&Pose) -> Pose);
+
 #[test]
 fn a_tie_is_the_same_however_it_is_told() {
     let instrument = Instrument { step: 0.004, ..Instrument::mid_range() };
@@ -69,7 +72,7 @@ fn a_tie_is_the_same_however_it_is_told() {
         let first = tie_by_clouds(&a, &b, &expected).unwrap_or_else(|| panic!("{name}: nothing found"));
         let by = rng.random_range(-3.0..3.0);
         let turn = Pose::levelled(by, Vec3::zeros());
-        let others: [(&str, Shown, Shown, &dyn Fn(&Pose) -> Pose); 5] = [
+        let others: [Told<'_>; 5] = [
             ("from the other end", b.clone(), a.clone(), &Pose::inverse),
             ("the second turned", a.clone(), shown(&turned(&taken[1], by)), &|p| p.compose(&turn)),
             ("the first turned", shown(&turned(&taken[0], by)), b.clone(), &|p| turn.inverse().compose(p)),

@@ -7,6 +7,9 @@ pub(crate) mod ties;
 pub(crate) mod traps;
 pub(crate) mod verdict;
 
+#[cfg(test)]
+mod tests;
+
 use crate::record::{Group, Parameter};
 
 /// How likely chance alone is, as it is read: never as zero.
