@@ -8,4 +8,11 @@ class FromHere extends Request {
   }
 }
 vi.stubGlobal('Request', FromHere)
+/** Nothing has a size here. */
+class Unsized {
+  observe = () => undefined
+  unobserve = () => undefined
+  disconnect = () => undefined
+}
+vi.stubGlobal('ResizeObserver', Unsized)
 afterEach(cleanup)

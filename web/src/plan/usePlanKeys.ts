@@ -25,7 +25,8 @@ export function usePlanKeys(p: {
     if (p.items.length === 0) return
     const order = [...p.items].sort((a, b) => a.kind.localeCompare(b.kind) || a.data.name.localeCompare(b.data.name))
     const now = order.findIndex((i) => i.id === chosen.at(-1)?.id)
-    p.setPicked([order[(now + by + order.length) % order.length]!.id])
+    const next = now < 0 && by < 0 ? order.length - 1 : now + by
+    p.setPicked([order[(next + order.length) % order.length]!.id])
   }
   useKey('v', () => setTool('pick'))
   useKey('w', () => setTool('wall'), edit)
