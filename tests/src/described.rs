@@ -13,6 +13,8 @@ pub struct Call<'a> {
     pub takes: Option<&'a Value>,
     /// Schema of the JSON body of its success.
     pub gives: Option<&'a Value>,
+    /// Names of what stands behind the question mark.
+    pub asks: Vec<&'a str>,
 }
 
 /// A place in a value, and what is put there.
@@ -36,6 +38,13 @@ impl Described {
                     method,
                     path,
                     takes: json_of(&json!(format!("{at}/requestBody"))),
+                    asks: call["parameters"]
+                        .as_array()
+                        .into_iter()
+                        .flatten()
+                        .filter(|p| p["in"] == "query")
+                        .filter_map(|p| p["name"].as_str())
+                        .collect(),
                     gives: good.and_then(|k| json_of(&json!(format!("{at}/responses/{k}")))),
                 });
             }
@@ -50,6 +59,11 @@ impl Described {
         }
     }
 
+    fn parts<'a>(&'a self, schema: &'a Value) -> Vec<&'a Value> {
+        let inner = schema["allOf"].as_array().into_iter().flatten().flat_map(|s| self.parts(self.resolved(s)));
+        std::iter::once(schema).chain(inner).collect()
+    }
+
     /// Where a value is not what the schema says, with what was found there; empty when it is.
     pub fn differs(&self, schema: &Value, value: &Value) -> Vec<String> {
         let mut out = Vec::new();
@@ -59,9 +73,6 @@ impl Described {
 
     fn compare(&self, schema: &Value, value: &Value, at: &str, out: &mut Vec<String>) {
         let schema = self.resolved(schema);
-        if let Some(all) = schema["allOf"].as_array() {
-            all.iter().for_each(|s| self.compare(s, value, at, out));
-        }
         if let Some(one) = schema["oneOf"].as_array() {
             let tries: Vec<_> = one.iter().map(|s| self.differs(s, value)).collect();
             if tries.iter().all(|t| !t.is_empty()) {
@@ -82,21 +93,23 @@ impl Described {
             out.push(format!("{at}: {value} is none of {words:?}"));
         }
         if let Some(o) = value.as_object() {
-            for name in schema["required"].as_array().into_iter().flatten().filter_map(Value::as_str) {
+            // what a thing is made of, all of its parts together
+            let parts = self.parts(schema);
+            for name in
+                parts.iter().flat_map(|p| p["required"].as_array().into_iter().flatten()).filter_map(Value::as_str)
+            {
                 if !o.contains_key(name) {
                     out.push(format!("{at}/{name}: is missing"));
                 }
             }
             for (name, v) in o {
-                match (&schema["properties"][name], &schema["additionalProperties"]) {
-                    (Value::Null, Value::Object(_)) => {
-                        self.compare(&schema["additionalProperties"], v, &format!("{at}/{name}"), out);
-                    }
-                    (Value::Null, _) if schema["properties"].is_object() && schema["oneOf"].is_null() => {
-                        out.push(format!("{at}/{name}: is not described"));
-                    }
-                    (Value::Null, _) => {}
-                    (s, _) => self.compare(s, v, &format!("{at}/{name}"), out),
+                let described = parts.iter().map(|p| &p["properties"][name]).find(|s| !s.is_null());
+                let other = parts.iter().map(|p| &p["additionalProperties"]).find(|s| s.is_object());
+                let closed = parts.iter().any(|p| p["properties"].is_object()) && schema["oneOf"].is_null();
+                match described.or(other) {
+                    Some(s) => self.compare(s, v, &format!("{at}/{name}"), out),
+                    None if closed => out.push(format!("{at}/{name}: is not described")),
+                    None => {}
                 }
             }
         }
@@ -136,9 +149,8 @@ impl Described {
             }
             _ => {
                 let mut out = Map::new();
-                for part in std::iter::once(schema).chain(schema["allOf"].as_array().into_iter().flatten()) {
-                    let fields = self.resolved(part)["properties"].as_object();
-                    for (name, s) in fields.into_iter().flatten().filter(|_| deep > 0) {
+                for part in self.parts(schema) {
+                    for (name, s) in part["properties"].as_object().into_iter().flatten().filter(|_| deep > 0) {
                         out.insert(name.clone(), self.example(s, deep - 1));
                     }
                 }

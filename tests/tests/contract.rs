@@ -52,7 +52,7 @@ fn plan() -> Value {
         ),
         item("column", json!({ "name": "C1", "position": [3.0, 3.0, 0.0], "radius": 0.2, "base": 0.0, "top": 3.0 })),
         item("floor", json!({ "name": "F1", "line": line, "base": 0.0, "top": 0.0, "required_spacing": 0.02 })),
-        item("area", json!({ "name": "A1", "line": line, "base": 0.0, "top": 0.0 })),
+        item("area", json!({ "name": "A1", "line": line, "base": 0.0, "top": 0.0, "area": "no_go" })),
         item("edge", json!({ "name": "E1", "line": [[0.0, 0.0], [6.0, 0.0]], "base": -1.0, "top": 0.0 })),
         item("height", json!({ "name": "H1", "position": [1.0, 1.0, 0.1], "base": 0.0, "top": 0.0 })),
         item("station", json!({ "name": "S1", "position": [1.0, 2.0, 1.6], "base": 0.0, "top": 0.0 })),
@@ -117,42 +117,88 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
     })
 }
 
+/// What was sent and came to no good.
+#[derive(Default)]
+struct Sending {
+    sent: usize,
+    failures: Vec<String>,
+    slowest: (Duration, String),
+}
+
+impl Sending {
+    /// Sends, and says whether it was taken.
+    async fn send(&mut self, told: String, request: reqwest::RequestBuilder) -> bool {
+        let began = Instant::now();
+        let answer = request.timeout(Duration::from_secs(20)).send().await;
+        let (status, text) = match answer {
+            Ok(a) => (a.status().as_u16(), a.text().await.unwrap_or_default()),
+            Err(e) => (0, e.to_string()),
+        };
+        self.sent += 1;
+        if began.elapsed() > self.slowest.0 {
+            self.slowest = (began.elapsed(), told.clone());
+        }
+        let reason = serde_json::from_str::<Value>(&text).ok().and_then(|v| v["error"].as_str().map(str::len));
+        if !(200..500).contains(&status) || status >= 400 && reason.is_none_or(|n| n == 0 || n > 2000) {
+            self.failures.push(format!("{told}: {status} {text:.200}"));
+        }
+        (200..300).contains(&status)
+    }
+}
+
 #[tokio::test]
 async fn whatever_is_sent_is_taken_or_refused_with_a_reason() {
     let server = Server::start().await;
     let c = server.person("hugo").await;
     let base = full(&c).await;
     let (described, names) = (Described::of(&server.url).await, named(&c, &base).await);
-    let (mut sent, mut failures, mut slowest) = (0, Vec::new(), (Duration::ZERO, String::new()));
+    let mut all = Sending::default();
     for call in described.calls() {
         // signing in is braked after some wrong tries
         let Some(schema) = call.takes.filter(|_| call.path != "/api/session") else { continue };
-        let good = good_body(&c, &base, call.path, &names).await.unwrap_or_else(|| described.example(schema, 6));
+        let good = async || match good_body(&c, &base, call.path, &names).await {
+            Some(b) => b,
+            None => described.example(schema, 6),
+        };
+        let first = good().await;
         let path = address(call.path, &names);
         let method = call.method.to_uppercase();
-        for (what, body) in std::iter::once(("as described".to_owned(), good.clone())).chain(spoiled(&good)) {
-            let began = Instant::now();
-            let answer = c.request(&method, &path).timeout(Duration::from_secs(20)).json(&body).send().await;
-            let told = format!("{method} {} with {what}", call.path);
-            if began.elapsed() > slowest.0 {
-                slowest = (began.elapsed(), told.clone());
+        let mut version = first["version"].clone();
+        for (what, mut body) in std::iter::once(("as described".to_owned(), first.clone())).chain(spoiled(&first)) {
+            if body["version"] == first["version"] && body["version"].is_number() {
+                body["version"] = version.clone();
             }
-            sent += 1;
-            match answer {
-                Err(e) => failures.push(format!("{told}: no answer, {e}")),
-                Ok(a) => {
-                    let status = a.status().as_u16();
-                    let text = a.text().await.unwrap_or_default();
-                    let reason =
-                        serde_json::from_str::<Value>(&text).ok().and_then(|v| v["error"].as_str().map(str::len));
-                    if status >= 500 || status >= 400 && reason.is_none_or(|n| n == 0 || n > 2000) {
-                        failures.push(format!("{told}: {status} {:.200}", text));
-                    }
+            let told = format!("{method} {} with {what}", call.path);
+            if !all.send(told.clone(), c.request(&method, &path).json(&body)).await {
+                continue;
+            }
+            // it was taken: the next one comes after it
+            if version.is_number() {
+                version = good().await["version"].clone();
+            }
+            // and what was taken is lived with
+            if call.path == "/api/jobs/{job}" {
+                for sheet in ["plan/cover", "verdicts", "summary", "plan/advice"] {
+                    let r = c.request("GET", &format!("{base}/{sheet}"));
+                    all.send(format!("{sheet} after {told}"), r).await;
                 }
             }
         }
+        if call.path == "/api/jobs/{job}" {
+            let back = json!({ "name": first["name"], "brief": first["brief"], "version": version });
+            c.ok(&method, &path, back).await;
+        }
     }
-    println!("{sent} bodies; the slowest took {:.2} s: {}", slowest.0.as_secs_f64(), slowest.1);
+    for call in described.calls().into_iter().filter(|c| c.method == "get" && !c.path.ends_with("/events")) {
+        for ask in &call.asks {
+            for value in ["", "0", "-1", "1e300", "NaN", "a%00b", "%27%20or%201%3D1", &"9".repeat(5000)] {
+                let r = c.request("GET", &format!("{}?{ask}={value}", address(call.path, &names)));
+                all.send(format!("GET {}?{ask}={value:.20}", call.path), r).await;
+            }
+        }
+    }
+    let Sending { sent, failures, slowest } = all;
+    println!("{sent} sent; the slowest took {:.2} s: {}", slowest.0.as_secs_f64(), slowest.1);
     assert!(failures.is_empty(), "{} of {sent}:\n{}", failures.len(), failures.join("\n"));
     assert_eq!(reqwest::get(format!("{}/api/health", server.url)).await.unwrap().status(), 200);
     // and the job is still there to be read

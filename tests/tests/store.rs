@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 use uuid::Uuid;
 use vistazo_store::jobs::{PlanEdit, Role};
 use vistazo_store::results::NewControl;
-use vistazo_store::tasks::{self, MOST_ATTEMPTS, MOST_LOST, Task};
+use vistazo_store::tasks::{self, MOST_LOST, Task};
 use vistazo_store::{Objects, PgPool, StoreError, connect, jobs, people, results};
 use vistazo_tests::Database;
 
@@ -41,6 +41,14 @@ struct Known {
     cancelled: bool,
     /// The worker that has it, as far as the store should say.
     held: Option<usize>,
+    /// The worker that had it and fell silent; as long as nobody else took it, it may come back.
+    silent: Option<usize>,
+}
+
+impl Known {
+    fn is_of(&self, worker: usize) -> bool {
+        self.held == Some(worker) || self.silent == Some(worker)
+    }
 }
 
 /// Four workers, three jobs and much misfortune: no task is held by two, what ended stays as it ended, a worker that was
@@ -74,18 +82,18 @@ async fn work_is_held_by_one_whatever_happens() {
                         let scans = running.iter().filter(|o| o.kind == "scan" && o.state == "running").count();
                         assert_eq!(scans, 1, "one instrument scans once at a time");
                     }
-                    k.held = Some(w);
+                    (k.held, k.silent) = (Some(w), None);
                     hands[w] = Some(t);
                 }
                 7 | 8 => {
                     let Some(t) = hands[w].take() else { continue };
                     let k = known.get_mut(&t.id).unwrap();
-                    let mine = k.held == Some(w);
+                    let mine = k.is_of(w);
                     let stop = tasks::beat(&db, &t, names[w], 0.5, "half").await.unwrap();
                     assert_eq!(stop, !mine || k.cancelled, "seed {seed}: what a worker is told of {k:?}");
                     tasks::finish(&db, &t, names[w], if stop { "cancelled" } else { "done" }, "end").await.unwrap();
                     if mine {
-                        (k.ended, k.held) = (true, None);
+                        (k.ended, k.held, k.silent) = (true, None, None);
                     }
                 }
                 9 => {
@@ -94,18 +102,15 @@ async fn work_is_held_by_one_whatever_happens() {
                     let k = known.get_mut(&t.id).unwrap();
                     if k.held == Some(w) {
                         silence(&db, t).await;
-                        k.held = None;
-                        if t.attempts >= MOST_ATTEMPTS {
-                            k.ended = true;
-                        }
+                        (k.held, k.silent) = (None, Some(w));
                     }
                 }
                 10 => {
                     let Some(t) = hands[w].take() else { continue };
                     tasks::put_back(&db, &t, names[w], "the data was away").await.unwrap();
                     let k = known.get_mut(&t.id).unwrap();
-                    if k.held == Some(w) {
-                        k.held = None;
+                    if k.is_of(w) {
+                        (k.held, k.silent) = (None, None);
                         sqlx::query("update tasks set not_before = now() where id = $1")
                             .bind(t.id)
                             .execute(&db)

@@ -21,18 +21,48 @@ pub struct XyzPreview {
     pub columns: Columns,
     /// The intensity of the file that is taken for white.
     pub white: f64,
+    /// Numbers have a decimal comma.
+    pub decimal_comma: bool,
 }
 
-fn fields(line: &str) -> impl Iterator<Item = &str> {
-    line.split([' ', '\t', ',', ';']).filter(|f| !f.is_empty())
+/// What separates fields: a comma does too where it is not the decimal sign.
+fn fields(line: &str, decimal_comma: bool) -> impl Iterator<Item = &str> {
+    line.split(move |c| matches!(c, ' ' | '\t' | ';') || c == ',' && !decimal_comma).filter(|f| !f.is_empty())
+}
+
+fn number(field: &str, decimal_comma: bool) -> Option<f64> {
+    if decimal_comma { field.replacen(',', ".", 1).parse().ok() } else { field.parse().ok() }
+}
+
+/// Whether a comma is the decimal sign: it stands between digits in fields that something else separates, once in each,
+/// and no point does. Taken for a separator it would turn three coordinates into six without a word.
+fn has_decimal_comma(lines: &str) -> bool {
+    let mut seen = false;
+    for line in lines.lines().map(str::trim).filter(|l| !is_remark(l)).take(LOOKED_AT) {
+        let row: Vec<&str> = fields(line, true).collect();
+        // a heading, or the number of points
+        if !line.contains(',') && !seen {
+            continue;
+        }
+        let plain = |f: &str| {
+            let mut parts = f.trim_start_matches(['-', '+']).split(',');
+            let digits = |p: &str| !p.is_empty() && p.bytes().all(|b| b.is_ascii_digit());
+            parts.next().is_some_and(digits) && parts.next().is_none_or(digits) && parts.next().is_none()
+        };
+        if row.len() < 3 || !row.iter().all(|f| plain(f)) {
+            return false;
+        }
+        seen = true;
+    }
+    seen
 }
 
 fn is_remark(text: &str) -> bool {
     text.is_empty() || text.starts_with('#') || text.starts_with("//")
 }
 
-/// Looks at the start of a text file: separators are blanks, tabs, commas or semicolons; lines that
-/// begin with `#` or `//` are remarks; one heading line and one line with nothing but the number of
+/// Looks at the start of a text file: separators are blanks, tabs, commas or semicolons, and a comma between digits of
+/// fields that others separate is the decimal sign; lines that begin with `#` or `//` are remarks; one heading line and one line with nothing but the number of
 /// points may stand first.
 ///
 /// # Errors
@@ -43,15 +73,16 @@ fn is_remark(text: &str) -> bool {
 /// assert_eq!(p.columns.intensity, Some(3));
 /// ```
 pub fn xyz_preview(text: &str) -> Result<XyzPreview, FormatError> {
+    let decimal_comma = has_decimal_comma(text);
     let mut heading = None;
     let mut rows: Vec<Vec<String>> = Vec::new();
-    for (number, line) in text.lines().enumerate() {
+    for (k, line) in text.lines().enumerate() {
         let line = line.trim();
         if is_remark(line) {
             continue;
         }
-        let row: Vec<String> = fields(line).map(str::to_owned).collect();
-        if rows.is_empty() && heading.is_none() && row.iter().all(|f| f.parse::<f64>().is_err()) {
+        let row: Vec<String> = fields(line, decimal_comma).map(str::to_owned).collect();
+        if rows.is_empty() && heading.is_none() && row.iter().all(|f| number(f, decimal_comma).is_none()) {
             heading = Some(row);
             continue;
         }
@@ -60,7 +91,7 @@ pub fn xyz_preview(text: &str) -> Result<XyzPreview, FormatError> {
         }
         if row.len() < 3 {
             return Err(FormatError::Line {
-                line: number + 1,
+                line: k + 1,
                 column: row.len() + 1,
                 found: "the end of the line".into(),
                 expected: "x, y and z".into(),
@@ -73,14 +104,14 @@ pub fn xyz_preview(text: &str) -> Result<XyzPreview, FormatError> {
     }
     let Some(first) = rows.first() else { return Err(FormatError::Damaged("no line holds x, y and z".into())) };
     let columns = guess(heading.as_deref(), &rows, first.len());
-    let top = |k: usize| rows.iter().filter_map(|r| r.get(k)?.parse::<f64>().ok()).fold(0.0, f64::max);
+    let top = |k: usize| rows.iter().filter_map(|r| number(r.get(k)?, decimal_comma)).fold(0.0, f64::max);
     let white = columns.intensity.map_or(1.0, |k| match top(k) {
         t if t <= 1.0 => 1.0,
         t if t <= 255.0 => 255.0,
         t if t <= 4095.0 => 4095.0,
         _ => 65_535.0,
     });
-    Ok(XyzPreview { heading, rows: rows.into_iter().take(8).collect(), columns, white })
+    Ok(XyzPreview { heading, rows: rows.into_iter().take(8).collect(), columns, white, decimal_comma })
 }
 
 /// From the heading, else from the number of columns: x y z, x y z i, x y z r g b, x y z i r g b.
@@ -130,32 +161,33 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
     let looked = if whole { &text[..] } else { text.rfind('\n').map_or(&text[..], |k| &text[..k]) };
     let preview = xyz_preview(looked)?;
     let columns = options.columns.unwrap_or(preview.columns);
+    let comma = preview.decimal_comma;
     let mut file = std::io::Cursor::new(head.clone()).chain(file);
     let mut got = Collector::new(options, go_on);
-    let (mut bytes, mut number) = (Vec::new(), 0);
+    let (mut bytes, mut at_line) = (Vec::new(), 0);
     loop {
         bytes.clear();
         if file.by_ref().take(LONGEST).read_until(b'\n', &mut bytes)? == 0 {
             break;
         }
-        number += 1;
+        at_line += 1;
         got.check()?;
         let line = String::from_utf8_lossy(&bytes);
         let line = line.trim();
         if is_remark(line) {
             continue;
         }
-        let row: Vec<&str> = fields(line).collect();
+        let row: Vec<&str> = fields(line, comma).collect();
         if got.seen() == 0 {
-            let is_heading = row.iter().all(|f| f.parse::<f64>().is_err());
+            let is_heading = row.iter().all(|f| number(f, comma).is_none());
             if (is_heading && preview.heading.is_some()) || (row.len() == 1 && row[0].parse::<u64>().is_ok()) {
                 continue;
             }
         }
         let value = |k: usize, expected: &str| -> Result<f64, FormatError> {
             let found = row.get(k);
-            found.and_then(|f| f.parse().ok()).ok_or_else(|| FormatError::Line {
-                line: number,
+            found.and_then(|f| number(f, comma)).ok_or_else(|| FormatError::Line {
+                line: at_line,
                 column: k + 1,
                 found: found.map_or_else(|| "the end of the line".into(), |f| format!("“{f}”")),
                 expected: expected.into(),

@@ -35,7 +35,13 @@ impl ApiError {
     }
     /// 422: a field has a value that cannot be.
     pub fn field(field: &str, message: impl Into<String>) -> Self {
-        Self { field: Some(field.into()), ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, message) }
+        let field = (!field.is_empty()).then(|| field.into());
+        Self { field, ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, message) }
+    }
+    /// The field it is about.
+    #[cfg(test)]
+    pub(crate) fn about(&self) -> Option<&str> {
+        self.field.as_deref()
     }
     /// Any other status.
     pub fn status(status: StatusCode, message: impl Into<String>) -> Self {
@@ -81,6 +87,12 @@ impl From<StoreError> for ApiError {
             StoreError::Damaged { .. } => {
                 tracing::error!(error = %e, "store");
                 Self::new(StatusCode::INTERNAL_SERVER_ERROR, e.to_string())
+            }
+            // what was sent cannot be kept: a sign it has no place for, a name too long for an index
+            StoreError::Database(sqlx::Error::Database(ref d))
+                if d.code().is_some_and(|c| c.starts_with("22") || c.starts_with("54")) =>
+            {
+                Self::new(StatusCode::UNPROCESSABLE_ENTITY, format!("it cannot be kept: {}", d.message()))
             }
             StoreError::File(_) | StoreError::Database(_) | StoreError::Object(_) | StoreError::Migration(_) => {
                 tracing::error!(error = %e, "store");

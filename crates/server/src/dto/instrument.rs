@@ -224,6 +224,9 @@ impl From<&Instrument> for InstrumentDto {
 const LONGEST: f64 = 86_400.0;
 
 impl InstrumentDto {
+    /// Angles between points that can be scanned with, radians: a smaller one asks for more than sixty million points.
+    pub(crate) const STEPS: std::ops::RangeInclusive<f64> = 2e-4..=0.1;
+
     /// Checks every field; `prefix` goes before the names of fields in errors.
     ///
     /// # Errors
@@ -232,40 +235,38 @@ impl InstrumentDto {
         if self.name.trim().is_empty() || self.name.len() > 80 {
             return Err(ApiError::field(&format!("{prefix}name"), "expected a name of 1 to 80 characters"));
         }
+        // beyond these it is a slip of the unit
         let positive = [
-            ("range_sigma", self.range_sigma),
-            ("angular_sigma", self.angular_sigma),
-            ("step", self.step),
-            ("max_range", self.max_range),
-            ("centring_sigma", self.centring_sigma),
-            ("height_sigma", self.height_sigma),
-            ("sighting_sigma", self.sighting_sigma.unwrap_or(1.0)),
+            ("range_sigma", self.range_sigma, 1.0),
+            ("angular_sigma", self.angular_sigma, 0.1),
+            ("step", self.step, *Self::STEPS.end()),
+            ("max_range", self.max_range, 1e4),
+            ("centring_sigma", self.centring_sigma, 1.0),
+            ("height_sigma", self.height_sigma, 1.0),
+            ("sighting_sigma", self.sighting_sigma.unwrap_or(1.0), 1.0),
         ];
-        if let Some((name, v)) = positive.iter().find(|p| p.1.is_nan() || p.1 <= 0.0 || !p.1.is_finite()) {
-            return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected a positive number")));
-        }
-        let some = [
-            ("range_sigma_per_m", self.range_sigma_per_m),
-            ("beam_exit", self.beam_exit),
-            ("beam_divergence", self.beam_divergence),
-            ("compensator_sigma", self.compensator_sigma.unwrap_or(0.0)),
-            ("min_range", self.min_range),
-            ("warm_up", self.warm_up),
-            ("scan_time", self.scan_time),
-            ("photograph_time", self.photograph_time),
-            ("battery_time", self.battery_time),
-            ("bytes_per_point", self.bytes_per_point),
-        ];
-        if let Some((name, v)) = some.iter().find(|p| p.1.is_nan() || p.1 < 0.0 || !p.1.is_finite()) {
-            return Err(ApiError::field(&format!("{prefix}{name}"), format!("found {v}, expected 0 or more")));
-        }
-        // a day: longer is a slip of the unit, and the simulated scanner would wait it out
-        let times =
-            [("warm_up", self.warm_up), ("scan_time", self.scan_time), ("photograph_time", self.photograph_time)];
-        if let Some((name, v)) = times.iter().find(|t| t.1 > LONGEST) {
+        if let Some((name, v, most)) = positive.iter().find(|p| p.1 <= 0.0 || !(..=p.2).contains(&p.1)) {
             return Err(ApiError::field(
                 &format!("{prefix}{name}"),
-                format!("found {v} s, expected at most {LONGEST} s, a day"),
+                format!("found {v}, expected a positive number, {most} at most"),
+            ));
+        }
+        let some = [
+            ("range_sigma_per_m", self.range_sigma_per_m, 0.1),
+            ("beam_exit", self.beam_exit, 1.0),
+            ("beam_divergence", self.beam_divergence, 0.1),
+            ("compensator_sigma", self.compensator_sigma.unwrap_or(0.0), 0.1),
+            ("min_range", self.min_range, 1e3),
+            ("warm_up", self.warm_up, LONGEST),
+            ("scan_time", self.scan_time, LONGEST),
+            ("photograph_time", self.photograph_time, LONGEST),
+            ("battery_time", self.battery_time, 30.0 * LONGEST),
+            ("bytes_per_point", self.bytes_per_point, 1e4),
+        ];
+        if let Some((name, v, most)) = some.iter().find(|p| !(0.0..=p.2).contains(&p.1)) {
+            return Err(ApiError::field(
+                &format!("{prefix}{name}"),
+                format!("found {v}, expected 0 or more, {most} at most"),
             ));
         }
         self.systematic.validate(&format!("{prefix}systematic."))?;
@@ -275,8 +276,9 @@ impl InstrumentDto {
                 format!("found {} m, expected more than the shortest range of {} m", self.max_range, self.min_range),
             ));
         }
-        // a step this small asks for more than sixty million points
-        if self.step < 2e-4
+        let quarter = std::f64::consts::FRAC_PI_2 + 1e-9;
+        if self.step < *Self::STEPS.start()
+            || [self.elevation_min, self.elevation_max].iter().any(|e| !(-quarter..=quarter).contains(e))
             || self.elevation_max <= self.elevation_min
             || self.elevation_max - self.elevation_min > std::f64::consts::PI
         {

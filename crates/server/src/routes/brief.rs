@@ -1,5 +1,6 @@
 //! Jobs: the brief, members, the title block and the log.
 
+use super::sent::Sent;
 use crate::auth::{Access, Deliver, Edit, Manage, Read, SignedIn};
 use crate::dto::{Brief, SummaryDto};
 use crate::work::{seen, verdict};
@@ -124,7 +125,7 @@ pub async fn jobs(State(app): State<App>, SignedIn(user): SignedIn) -> Result<Js
 pub async fn create(
     State(app): State<App>,
     SignedIn(user): SignedIn,
-    Json(new): Json<NewJob>,
+    Sent(new): Sent<NewJob>,
 ) -> Result<Json<JobDto>, ApiError> {
     let brief = new.brief.unwrap_or_default();
     brief.validate()?;
@@ -151,7 +152,7 @@ pub async fn get(State(app): State<App>, access: Access<Deliver>) -> Result<Json
 pub async fn update(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(change): Json<JobChange>,
+    Sent(change): Sent<JobChange>,
 ) -> Result<Json<JobDto>, ApiError> {
     change.brief.validate()?;
     let row = jobs::update(&app.db, access.job, named(&change.name)?, &serde_json::json!(change.brief), change.version)
@@ -171,7 +172,7 @@ pub async fn members(State(app): State<App>, access: Access<Read>) -> Result<Jso
 pub async fn set_member(
     State(app): State<App>,
     access: Access<Manage>,
-    Json(change): Json<MemberChange>,
+    Sent(change): Sent<MemberChange>,
 ) -> Result<Json<Vec<Member>>, ApiError> {
     let user = people::user_by_email(&app.db, &change.email).await?.ok_or_else(|| {
         ApiError::field(
@@ -216,7 +217,7 @@ pub async fn log(State(app): State<App>, access: Access<Read>) -> Result<Json<Ve
 pub async fn note(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(note): Json<Note>,
+    Sent(note): Sent<Note>,
 ) -> Result<StatusCode, ApiError> {
     let what = note.what.trim();
     if what.is_empty() || what.len() > 2000 {

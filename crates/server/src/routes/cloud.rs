@@ -1,11 +1,12 @@
 //! Looking at the clouds: poses, tiles, panoramas, measuring, saved views.
 
+use super::sent::{Asked, Sent};
 use crate::auth::{Access, Edit, Look, Read};
 use crate::dto::{CloudDto, MeasureDto, MeasureRequest};
 use crate::work::seen;
 use crate::{ApiError, App, work};
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use uuid::Uuid;
@@ -30,7 +31,7 @@ pub struct NewView {
 
 /// All scans that have a place, with poses, tiles and grades.
 #[utoipa::path(get, path = "/api/jobs/{job}/cloud", tag = "cloud", params(("job" = Uuid, Path), Frame), responses((status = 200, body = CloudDto)))]
-pub async fn cloud(State(app): State<App>, access: Access<Look>, Query(q): Query<Frame>) -> Result<Response, ApiError> {
+pub async fn cloud(State(app): State<App>, access: Access<Look>, Asked(q): Asked<Frame>) -> Result<Response, ApiError> {
     if let Some(signed) = seen::part(&app, &access, "cloud").await? {
         return Ok(Json(signed).into_response());
     }
@@ -42,7 +43,7 @@ pub async fn cloud(State(app): State<App>, access: Access<Look>, Query(q): Query
 pub async fn tileset(
     State(app): State<App>,
     access: Access<Look>,
-    Query(q): Query<Frame>,
+    Asked(q): Asked<Frame>,
 ) -> Result<Json<serde_json::Value>, ApiError> {
     if let Some(signed) = seen::part(&app, &access, "tileset").await? {
         return Ok(Json(signed));
@@ -92,8 +93,8 @@ pub async fn panorama(
 pub async fn measure(
     State(app): State<App>,
     access: Access<Look>,
-    Query(q): Query<Frame>,
-    Json(request): Json<MeasureRequest>,
+    Asked(q): Asked<Frame>,
+    Sent(request): Sent<MeasureRequest>,
 ) -> Result<Json<MeasureDto>, ApiError> {
     seen::unchanged(&app, &access).await?;
     Ok(Json(work::cloud::measure(&app, access.job, &request.points, q.frame.as_deref()).await?))
@@ -110,7 +111,7 @@ pub async fn views(State(app): State<App>, access: Access<Read>) -> Result<Json<
 pub async fn save_view(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(v): Json<NewView>,
+    Sent(v): Sent<NewView>,
 ) -> Result<Json<Vec<View>>, ApiError> {
     let name = v.name.trim();
     if name.is_empty() || name.chars().count() > 100 {

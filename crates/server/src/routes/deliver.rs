@@ -1,5 +1,6 @@
 //! Packages, their download and their two signatures.
 
+use super::sent::Sent;
 use crate::auth::{Access, Check, Deliver, Edit};
 use crate::dto::PackageOptions;
 use crate::tasks::{Work, queue};
@@ -55,7 +56,7 @@ pub async fn packages(State(app): State<App>, access: Access<Deliver>) -> Result
 pub async fn make(
     State(app): State<App>,
     access: Access<Edit>,
-    options: Option<Json<PackageOptions>>,
+    options: Option<Sent<PackageOptions>>,
 ) -> Result<Json<Task>, ApiError> {
     let options = options.map(|o| o.0).unwrap_or_default();
     options.clip()?;
@@ -102,7 +103,7 @@ pub async fn sign(
     State(app): State<App>,
     access: Access<Deliver>,
     Path((_job, package)): Path<(Uuid, Uuid)>,
-    Json(form): Json<Sign>,
+    Sent(form): Sent<Sign>,
 ) -> Result<Json<Vec<PackageDto>>, ApiError> {
     use crate::auth::Permission;
     let (place, allowed) = match form.place.as_str() {

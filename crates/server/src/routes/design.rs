@@ -1,5 +1,6 @@
 //! What is worked out on the plan: live cover, maps, proposals, leapfrog, advice, density, sheets.
 
+use super::sent::{Asked, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::deliver::plan::{PLAN_DOCUMENTS, PlanPackage};
 use crate::dto::{
@@ -10,7 +11,7 @@ use crate::tasks::{Work, queue};
 use crate::work::{designing, outlook, planning};
 use crate::{ApiError, App, work};
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
 use uuid::Uuid;
@@ -23,10 +24,13 @@ use vistazo_store::tasks::{self, Task};
 pub async fn look(
     State(app): State<App>,
     access: Access<Read>,
-    Json(from): Json<LookRequest>,
+    Sent(from): Sent<LookRequest>,
 ) -> Result<Json<LookDto>, ApiError> {
     if from.position.iter().any(|v| !v.is_finite() || v.abs() > 1e6) {
         return Err(ApiError::field("position", "expected finite plan coordinates within 1000 km"));
+    }
+    if from.step.is_some_and(|s| !InstrumentDto::STEPS.contains(&s)) {
+        return Err(ApiError::field("step", "expected 0.2 to 100 mrad"));
     }
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
@@ -46,7 +50,7 @@ pub async fn map(State(app): State<App>, access: Access<Read>) -> Result<Json<Ve
 pub async fn propose(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(wish): Json<ProposeRequest>,
+    Sent(wish): Sent<ProposeRequest>,
 ) -> Result<(StatusCode, Json<Task>), ApiError> {
     wish.validate()?;
     if tasks::is_active(&app.db, access.job, "propose").await? {
@@ -67,7 +71,7 @@ pub async fn proposal(State(app): State<App>, access: Access<Read>) -> Result<Js
 pub async fn leapfrog(
     State(app): State<App>,
     access: Access<Read>,
-    Json(request): Json<LeapfrogRequest>,
+    Sent(request): Sent<LeapfrogRequest>,
 ) -> Result<Json<Vec<MoveDto>>, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
@@ -103,7 +107,7 @@ pub async fn advice(State(app): State<App>, access: Access<Read>) -> Result<Json
 pub async fn density(
     State(app): State<App>,
     access: Access<Read>,
-    Query(q): Query<DensityQuery>,
+    Asked(q): Asked<DensityQuery>,
 ) -> Result<Json<Vec<DensityDto>>, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
     let kept = instruments::list(&app.db, access.user.id).await?.into_iter();

@@ -1,5 +1,6 @@
 //! Scans, their log, and the simulated scanner.
 
+use super::sent::Sent;
 use crate::auth::{Access, Edit, Read};
 use crate::dto::SetUpDto;
 use crate::tasks::{Work, queue};
@@ -50,7 +51,7 @@ pub async fn update(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, scan)): Path<(Uuid, Uuid)>,
-    Json(change): Json<ScanChange>,
+    Sent(change): Sent<ScanChange>,
 ) -> Result<Json<ScanRow>, ApiError> {
     if change.name.trim().is_empty() || !change.log.is_object() {
         return Err(ApiError::field("name", "expected a name and a log entry"));
@@ -99,7 +100,7 @@ pub async fn remove(
 pub async fn simulate(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(s): Json<Simulate>,
+    Sent(s): Sent<Simulate>,
 ) -> Result<Json<Vec<Task>>, ApiError> {
     if s.stations.is_empty() {
         return Err(ApiError::field("stations", "expected at least one planned station"));

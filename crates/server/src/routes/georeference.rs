@@ -1,12 +1,13 @@
 //! Control and the fit to it.
 
+use super::sent::{Asked, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::dto::GeorefDto;
 use crate::record::georeference::Model;
 use crate::work::grid;
 use crate::{ApiError, App};
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use uuid::Uuid;
 use vistazo_core::geometry::FitModel;
 use vistazo_core::units::LengthUnit;
@@ -79,12 +80,12 @@ pub struct GeorefRun {
 
 fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
     let unit = LengthUnit::from_code(&form.unit)
-        .ok_or_else(|| ApiError::field("unit", format!("found “{}”, expected m, ft or ftUS", form.unit)))?;
+        .ok_or_else(|| ApiError::field("unit", format!("found “{:.20}”, expected m, ft or ftUS", form.unit)))?;
     let order = match form.order.as_deref() {
         None => None,
         Some("ENH") => Some(ColumnOrder::Enh),
         Some("NEH") => Some(ColumnOrder::Neh),
-        Some(o) => return Err(ApiError::field("order", format!("found “{o}”, expected ENH or NEH"))),
+        Some(o) => return Err(ApiError::field("order", format!("found “{o:.20}”, expected ENH or NEH"))),
     };
     for (name, v) in [("sigma_h", form.sigma_h), ("sigma_v", form.sigma_v)] {
         if !(1e-5..=10.0).contains(&v) {
@@ -124,7 +125,10 @@ fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
 
 /// Show what would be understood of a control file.
 #[utoipa::path(post, path = "/api/jobs/{job}/control/preview", tag = "georeference", params(("job" = Uuid, Path)), request_body = ControlText, responses((status = 200, body = ControlPreview), (status = 422, body = crate::error::ErrorBody)))]
-pub async fn preview(_access: Access<Edit>, Json(form): Json<ControlText>) -> Result<Json<ControlPreview>, ApiError> {
+pub async fn preview(
+    _access: Access<Edit>,
+    Sent(form): Sent<ControlText, { 16 << 20 }>,
+) -> Result<Json<ControlPreview>, ApiError> {
     crate::work::blocking(move || understand(&form)).await?.map(Json)
 }
 
@@ -139,7 +143,7 @@ pub async fn control(State(app): State<App>, access: Access<Read>) -> Result<Jso
 pub async fn put_control(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(form): Json<ControlText>,
+    Sent(form): Sent<ControlText, { 16 << 20 }>,
 ) -> Result<Json<Vec<ControlRow>>, ApiError> {
     let replace = form.replace;
     // a long file is read off the threads that serve requests
@@ -169,7 +173,7 @@ pub async fn put_control(
 pub async fn add_point(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(form): Json<ControlAdd>,
+    Sent(form): Sent<ControlAdd>,
 ) -> Result<Json<Vec<ControlRow>>, ApiError> {
     let point = checked(form.point)?;
     results::add_control(&app.db, access.job, form.id, &point).await?;
@@ -183,7 +187,7 @@ pub async fn update_control(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, point)): Path<(Uuid, Uuid)>,
-    Json(change): Json<ControlChange>,
+    Sent(change): Sent<ControlChange>,
 ) -> Result<Json<Vec<ControlRow>>, ApiError> {
     let rows = results::control(&app.db, access.job).await?;
     let Some(now) = rows.into_iter().find(|r| r.id == point) else { return Err(ApiError::not_found()) };
@@ -219,7 +223,7 @@ pub async fn remove_point(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, point)): Path<(Uuid, Uuid)>,
-    Query(at): Query<AtVersion>,
+    Asked(at): Asked<AtVersion>,
 ) -> Result<Json<Vec<ControlRow>>, ApiError> {
     results::remove_control(&app.db, access.job, point, at.version).await?;
     note(&app, &access, "removed a control point").await?;
@@ -268,7 +272,7 @@ pub async fn get(State(app): State<App>, access: Access<Read>) -> Result<Json<Op
 pub async fn run(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(run): Json<GeorefRun>,
+    Sent(run): Sent<GeorefRun>,
 ) -> Result<Json<GeorefDto>, ApiError> {
     let model = FitModel::from(run.model);
     let scans = field::scans(&app.db, access.job).await?;

@@ -1,5 +1,6 @@
 //! Bringing scans together by hand.
 
+use super::sent::{Asked, Sent};
 use super::ties::unlocked;
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{
@@ -8,7 +9,7 @@ use crate::dto::{
 use crate::work::{hand as work, ties};
 use crate::{ApiError, App};
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use uuid::Uuid;
 use vistazo_store::jobs;
@@ -19,7 +20,7 @@ use vistazo_store::ties::lift_cloud_tie;
 pub async fn try_tie(
     State(app): State<App>,
     access: Access<Read>,
-    Json(laid): Json<LaidDto>,
+    Sent(laid): Sent<LaidDto>,
 ) -> Result<Json<TrialDto>, ApiError> {
     Ok(Json(work::trial(&app, access.job, &laid).await?))
 }
@@ -29,7 +30,7 @@ pub async fn try_tie(
 pub async fn lay_tie(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(laid): Json<LayDto>,
+    Sent(laid): Sent<LayDto>,
 ) -> Result<Json<CloudTieDto>, ApiError> {
     unlocked(&app, access.job).await?;
     let tie = work::lay(&app, access.job, access.user.id, &laid).await?;
@@ -51,7 +52,7 @@ pub async fn lift_tie(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, tie)): Path<(Uuid, Uuid)>,
-    Query(query): Query<LiftQuery>,
+    Asked(query): Asked<LiftQuery>,
 ) -> Result<StatusCode, ApiError> {
     unlocked(&app, access.job).await?;
     let all = ties::list(&app, access.job).await?;
@@ -68,7 +69,7 @@ pub async fn point_at(
     State(app): State<App>,
     access: Access<Read>,
     Path((_job, scan)): Path<(Uuid, Uuid)>,
-    Json(pointing): Json<PointingDto>,
+    Sent(pointing): Sent<PointingDto>,
 ) -> Result<Json<PointedDto>, ApiError> {
     Ok(Json(work::point_at(&app, access.job, scan, pointing.direction).await?))
 }
@@ -79,7 +80,7 @@ pub async fn mark_target(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, scan)): Path<(Uuid, Uuid)>,
-    Json(marked): Json<MarkDto>,
+    Sent(marked): Sent<MarkDto>,
 ) -> Result<Json<Uuid>, ApiError> {
     unlocked(&app, access.job).await?;
     let (id, said) = work::mark_target(&app, access.job, access.user.id, scan, &marked).await?;
@@ -105,7 +106,7 @@ pub async fn unmark_target(
 pub async fn by_pairs(
     State(app): State<App>,
     access: Access<Read>,
-    Json(pairs): Json<PairsDto>,
+    Sent(pairs): Sent<PairsDto>,
 ) -> Result<Json<ByPairsDto>, ApiError> {
     Ok(Json(work::pairs(&app, access.job, &pairs).await?))
 }

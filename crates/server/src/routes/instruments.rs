@@ -1,5 +1,6 @@
 //! The instruments to choose from: those that come along, and those that a person keeps.
 
+use super::sent::Sent;
 use crate::auth::SignedIn;
 use crate::dto::{InstrumentDto, InstrumentEntry, KeepInstrument};
 use crate::{ApiError, App};
@@ -27,7 +28,7 @@ pub async fn list(State(app): State<App>, SignedIn(user): SignedIn) -> Result<Js
 pub async fn keep(
     State(app): State<App>,
     SignedIn(user): SignedIn,
-    Json(k): Json<KeepInstrument>,
+    Sent(k): Sent<KeepInstrument>,
 ) -> Result<StatusCode, ApiError> {
     let instrument = InstrumentDto { name: k.instrument.name.trim().to_owned(), ..k.instrument };
     instrument.validate("")?;

@@ -11,6 +11,7 @@ mod hand;
 mod instruments;
 mod plan;
 mod register;
+mod sent;
 mod session;
 mod task;
 mod ties;

@@ -1,11 +1,12 @@
 //! The plan: items, import, cover and prediction.
 
+use super::sent::{Asked, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{CoverDto, ImportQuery, KINDS, PlanData};
 use crate::work::{outlook, planning};
 use crate::{ApiError, App, work};
 use axum::Json;
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::http::header;
 use axum::response::IntoResponse;
 use std::collections::HashSet;
@@ -24,7 +25,7 @@ pub async fn get(State(app): State<App>, access: Access<Read>) -> Result<Json<Ve
 pub async fn edit(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(edits): Json<Vec<PlanEdit>>,
+    Sent(edits): Sent<Vec<PlanEdit>>,
 ) -> Result<Json<Vec<PlanItem>>, ApiError> {
     if edits.len() > 5000 {
         return Err(ApiError::bad(format!("{} edits at once, expected at most 5000", edits.len())));
@@ -63,7 +64,7 @@ async fn unused(app: &App, job: Uuid, edits: &[PlanEdit]) -> Result<(), ApiError
 pub async fn import(
     State(app): State<App>,
     access: Access<Edit>,
-    Query(q): Query<ImportQuery>,
+    Asked(q): Asked<ImportQuery>,
     body: String,
 ) -> Result<Json<Vec<PlanItem>>, ApiError> {
     let unit = match q.unit.as_deref() {

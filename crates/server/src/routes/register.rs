@@ -1,5 +1,6 @@
 //! Registration: observations, the adjustment, the lock.
 
+use super::sent::Sent;
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{
     AdjustmentDto, ChoiceDto, DecisionDto, DetectionDto, InstrumentDto, KeepFinding, OtherwiseDto, SchoolsDto,
@@ -41,7 +42,7 @@ pub async fn detections(State(app): State<App>, access: Access<Read>) -> Result<
 pub async fn otherwise(
     State(app): State<App>,
     access: Access<Read>,
-    Json(choice): Json<ChoiceDto>,
+    Sent(choice): Sent<ChoiceDto>,
 ) -> Result<Json<OtherwiseDto>, ApiError> {
     Ok(Json(crate::work::otherwise::choice(&app, access.job, choice).await?))
 }
@@ -57,7 +58,7 @@ pub async fn schools(State(app): State<App>, access: Access<Read>) -> Result<Jso
 pub async fn decide(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(list): Json<Vec<DecisionDto>>,
+    Sent(list): Sent<Vec<DecisionDto>>,
 ) -> Result<Json<Vec<DetectionDto>>, ApiError> {
     if results::adjustment(&app.db, access.job).await?.is_some_and(|a| a.locked_at.is_some()) {
         return Err(ApiError::conflict("the registration is locked; unlock it to change observations"));
@@ -113,7 +114,7 @@ pub async fn adjustment(State(app): State<App>, access: Access<Read>) -> Result<
 pub async fn keep(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(form): Json<KeepFinding>,
+    Sent(form): Sent<KeepFinding>,
 ) -> Result<StatusCode, ApiError> {
     let Some(title) = registration::title(&app, access.job, &form.key).await? else {
         return Err(ApiError::field("key", "there is no such finding in the last registration"));
@@ -129,7 +130,7 @@ pub async fn keep(
 pub async fn reopen(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(form): Json<KeepFinding>,
+    Sent(form): Sent<KeepFinding>,
 ) -> Result<StatusCode, ApiError> {
     results::reopen_finding(&app.db, access.job, &form.key).await?;
     jobs::note(&app.db, access.job, Some(access.user.id), &format!("opened again: {}", form.key)).await?;

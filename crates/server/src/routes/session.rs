@@ -1,5 +1,6 @@
 //! Signing in and out, and tokens for scripts.
 
+use super::sent::Sent;
 use crate::auth::{self, COOKIE, SignedIn};
 use crate::{ApiError, App};
 use axum::Json;
@@ -31,7 +32,7 @@ pub struct TokenSecret {
 
 /// Sign in; sets the session cookie.
 #[utoipa::path(post, path = "/api/session", tag = "session", request_body = SignIn, responses((status = 200, body = User), (status = 401, body = crate::error::ErrorBody)))]
-pub async fn sign_in(State(app): State<App>, Json(form): Json<SignIn>) -> Result<impl IntoResponse, ApiError> {
+pub async fn sign_in(State(app): State<App>, Sent(form): Sent<SignIn>) -> Result<impl IntoResponse, ApiError> {
     let (user, secret) = auth::sign_in(&app, &form.email, &form.password).await?;
     let secure = if app.settings.secure_cookies { "; Secure" } else { "" };
     Ok((
@@ -77,7 +78,7 @@ pub async fn tokens(State(app): State<App>, SignedIn(user): SignedIn) -> Result<
 pub async fn add_token(
     State(app): State<App>,
     SignedIn(user): SignedIn,
-    Json(new): Json<NewToken>,
+    Sent(new): Sent<NewToken>,
 ) -> Result<Json<TokenSecret>, ApiError> {
     if new.name.trim().is_empty() {
         return Err(ApiError::field("name", "expected a name that says what the token is for"));

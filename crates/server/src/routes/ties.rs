@@ -1,12 +1,13 @@
 //! Ties by clouds: looking for them, and deciding about them.
 
+use super::sent::{Asked, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{CloudTieDto, TieCardDto, TieDecisionDto};
 use crate::tasks::{Work, queue};
 use crate::work::ties as work;
 use crate::{ApiError, App};
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use uuid::Uuid;
 use vistazo_store::tasks::{self, Task};
 use vistazo_store::ties::{TieDecision, decide_ties};
@@ -32,7 +33,7 @@ pub async fn tie_card(
     State(app): State<App>,
     access: Access<Read>,
     Path((_job, tie)): Path<(Uuid, Uuid)>,
-    Query(query): Query<CardQuery>,
+    Asked(query): Asked<CardQuery>,
 ) -> Result<Json<TieCardDto>, ApiError> {
     Ok(Json(work::card(&app, access.job, tie, query.rival).await?))
 }
@@ -62,7 +63,7 @@ pub async fn find_ties(State(app): State<App>, access: Access<Edit>) -> Result<J
 pub async fn judge(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(list): Json<Vec<TieDecisionDto>>,
+    Sent(list): Sent<Vec<TieDecisionDto>>,
 ) -> Result<Json<Vec<CloudTieDto>>, ApiError> {
     unlocked(&app, access.job).await?;
     if let Some(wrong) = list.iter().find(|d| !["", "accepted", "rejected"].contains(&d.decision.as_str())) {

@@ -1,11 +1,12 @@
 //! Pictures under the plan: as they are given, or made from a cloud.
 
+use super::sent::Asked;
 use crate::auth::{Access, Edit, Permission, Read};
 use crate::dto::{PlanData, SliceQuery, UnderlayQuery};
 use crate::work::slice;
 use crate::{ApiError, App, work};
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::IntoResponse;
 use uuid::Uuid;
@@ -17,7 +18,7 @@ use vistazo_store::jobs::{self, PlanEdit, PlanItem};
 pub async fn add_underlay(
     State(app): State<App>,
     access: Access<Edit>,
-    Query(q): Query<UnderlayQuery>,
+    Asked(q): Asked<UnderlayQuery>,
     body: axum::body::Bytes,
 ) -> Result<Json<Vec<PlanItem>>, ApiError> {
     if picture_kind(&body).is_none() {
@@ -43,7 +44,7 @@ pub async fn add_underlay(
 pub async fn add_slice(
     State(app): State<App>,
     access: Access<Edit>,
-    Query(q): Query<SliceQuery>,
+    Asked(q): Asked<SliceQuery>,
 ) -> Result<Json<Vec<PlanItem>>, ApiError> {
     q.validate()?;
     let source = q.source.unwrap_or(access.job);

@@ -1,6 +1,7 @@
 //! Files from the field by the tus protocol 1.0.0: creation (also with the first bytes), checksum,
 //! termination. An upload goes on where it broke off, whichever server takes the next part.
 
+use super::sent::Sent;
 use crate::auth::{Access, Edit, Read};
 use crate::dto::UploadOptions;
 use crate::tasks::Work;
@@ -308,7 +309,7 @@ pub struct ProposedFile {
 pub async fn propose(
     State(app): State<App>,
     access: Access<Edit>,
-    Json(files): Json<FileNames>,
+    Sent(files): Sent<FileNames>,
 ) -> Result<Json<Vec<ProposedFile>>, ApiError> {
     if files.names.len() > 2000 {
         return Err(ApiError::field("names", format!("found {} files, expected at most 2000", files.names.len())));

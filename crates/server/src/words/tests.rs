@@ -66,8 +66,8 @@ fn rivals() -> Vec<Rival> {
     vec![
         Rival::Moved { target: "K3".into(), before_scan: "S1".into(), after_scan: "S2".into() },
         Rival::Tripod { scan: "S2".into() },
-        Rival::Outlier { kind: "sphere".into(), target: Some("K4".into()), scan: Some("S5".into()) },
-        Rival::Outlier { kind: "level".into(), target: None, scan: Some("S5".into()) },
+        Rival::Outlier { kind: "TargetCentre".into(), target: Some("K4".into()), scan: Some("S5".into()) },
+        Rival::Outlier { kind: "Level".into(), target: None, scan: Some("S5".into()) },
         Rival::Instrument { scan: None, parameter: Parameter::Index },
         Rival::Instrument { scan: Some("S4".into()), parameter: Parameter::Settling },
     ]
@@ -78,7 +78,7 @@ fn every_finding_has_a_title_evidence_and_a_meaning() {
     for (brief, others) in briefs().flat_map(|b| [0, 1, 2].map(|n| (b.clone(), n))) {
         let rivals: Vec<Rival> = rivals().into_iter().take(3 * others).collect();
         let outlier = |angular: bool, target: Option<&str>, left_out: bool| What::Outlier {
-            kind: if angular { "level" } else { "sphere" }.into(),
+            kind: if angular { "Level" } else { "TargetCentre" }.into(),
             target: target.map(Into::into),
             scan: Some("S3".into()),
             observation: Some(Uuid::now_v7()),
