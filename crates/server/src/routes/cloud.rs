@@ -1,6 +1,6 @@
 //! Looking at the clouds: poses, tiles, panoramas, measuring, saved views.
 
-use super::sent::{Asked, Sent};
+use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Look, Read};
 use crate::dto::{CloudDto, MeasureDto, MeasureRequest};
 use crate::work::seen;
@@ -31,7 +31,7 @@ pub struct NewView {
 
 /// All scans that have a place, with poses, tiles and grades.
 #[utoipa::path(get, path = "/api/jobs/{job}/cloud", tag = "cloud", params(("job" = Uuid, Path), Frame), responses((status = 200, body = CloudDto)))]
-pub async fn cloud(State(app): State<App>, access: Access<Look>, Asked(q): Asked<Frame>) -> Result<Response, ApiError> {
+pub async fn cloud(State(app): State<App>, access: Access<Look>, Query(q): Query<Frame>) -> Result<Response, ApiError> {
     if let Some(signed) = seen::part(&app, &access, "cloud").await? {
         return Ok(Json(signed).into_response());
     }
@@ -43,7 +43,7 @@ pub async fn cloud(State(app): State<App>, access: Access<Look>, Asked(q): Asked
 pub async fn tileset(
     State(app): State<App>,
     access: Access<Look>,
-    Asked(q): Asked<Frame>,
+    Query(q): Query<Frame>,
 ) -> Result<Json<serde_json::Value>, ApiError> {
     if let Some(signed) = seen::part(&app, &access, "tileset").await? {
         return Ok(Json(signed));
@@ -93,7 +93,7 @@ pub async fn panorama(
 pub async fn measure(
     State(app): State<App>,
     access: Access<Look>,
-    Asked(q): Asked<Frame>,
+    Query(q): Query<Frame>,
     Sent(request): Sent<MeasureRequest>,
 ) -> Result<Json<MeasureDto>, ApiError> {
     seen::unchanged(&app, &access).await?;

@@ -1,6 +1,6 @@
 //! What is worked out on the plan: live cover, maps, proposals, leapfrog, advice, density, sheets.
 
-use super::sent::{Asked, Sent};
+use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::deliver::plan::{PLAN_DOCUMENTS, PlanPackage};
 use crate::dto::{
@@ -107,7 +107,7 @@ pub async fn advice(State(app): State<App>, access: Access<Read>) -> Result<Json
 pub async fn density(
     State(app): State<App>,
     access: Access<Read>,
-    Asked(q): Asked<DensityQuery>,
+    Query(q): Query<DensityQuery>,
 ) -> Result<Json<Vec<DensityDto>>, ApiError> {
     let (_, brief) = work::brief(&app, access.job).await?;
     let kept = instruments::list(&app.db, access.user.id).await?.into_iter();

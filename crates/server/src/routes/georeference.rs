@@ -1,6 +1,6 @@
 //! Control and the fit to it.
 
-use super::sent::{Asked, Sent};
+use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::dto::GeorefDto;
 use crate::record::georeference::Model;
@@ -223,7 +223,7 @@ pub async fn remove_point(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, point)): Path<(Uuid, Uuid)>,
-    Asked(at): Asked<AtVersion>,
+    Query(at): Query<AtVersion>,
 ) -> Result<Json<Vec<ControlRow>>, ApiError> {
     results::remove_control(&app.db, access.job, point, at.version).await?;
     note(&app, &access, "removed a control point").await?;

@@ -1,6 +1,6 @@
 //! Bringing scans together by hand.
 
-use super::sent::{Asked, Sent};
+use super::sent::{Query, Sent};
 use super::ties::unlocked;
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{
@@ -52,7 +52,7 @@ pub async fn lift_tie(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, tie)): Path<(Uuid, Uuid)>,
-    Asked(query): Asked<LiftQuery>,
+    Query(query): Query<LiftQuery>,
 ) -> Result<StatusCode, ApiError> {
     unlocked(&app, access.job).await?;
     let all = ties::list(&app, access.job).await?;

@@ -1,6 +1,6 @@
 //! The plan: items, import, cover and prediction.
 
-use super::sent::{Asked, Sent};
+use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{CoverDto, ImportQuery, KINDS, PlanData};
 use crate::work::{outlook, planning};
@@ -64,7 +64,7 @@ async fn unused(app: &App, job: Uuid, edits: &[PlanEdit]) -> Result<(), ApiError
 pub async fn import(
     State(app): State<App>,
     access: Access<Edit>,
-    Asked(q): Asked<ImportQuery>,
+    Query(q): Query<ImportQuery>,
     body: String,
 ) -> Result<Json<Vec<PlanItem>>, ApiError> {
     let unit = match q.unit.as_deref() {

@@ -1,6 +1,6 @@
 use crate::ApiError;
 use axum::body::Bytes;
-use axum::extract::{FromRequest, FromRequestParts, OptionalFromRequest, Query, Request};
+use axum::extract::{self, FromRequest, FromRequestParts, OptionalFromRequest, Request};
 use axum::http::request::Parts;
 use axum::http::{StatusCode, header};
 use serde::de::DeserializeOwned;
@@ -49,13 +49,13 @@ impl<S: Send + Sync, T: DeserializeOwned, const MOST: usize> OptionalFromRequest
 }
 
 /// What stands behind the question mark of a request; what cannot be read is refused as a body is.
-pub struct Asked<T>(pub T);
+pub struct Query<T>(pub T);
 
-impl<S: Send + Sync, T: DeserializeOwned> FromRequestParts<S> for Asked<T> {
+impl<S: Send + Sync, T: DeserializeOwned> FromRequestParts<S> for Query<T> {
     type Rejection = ApiError;
 
     async fn from_request_parts(parts: &mut Parts, _: &S) -> Result<Self, ApiError> {
-        Query::<T>::try_from_uri(&parts.uri).map(|q| Self(q.0)).map_err(|e| ApiError::bad(e.body_text()))
+        extract::Query::<T>::try_from_uri(&parts.uri).map(|q| Self(q.0)).map_err(|e| ApiError::bad(e.body_text()))
     }
 }
 

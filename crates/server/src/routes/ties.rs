@@ -1,6 +1,6 @@
 //! Ties by clouds: looking for them, and deciding about them.
 
-use super::sent::{Asked, Sent};
+use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{CloudTieDto, TieCardDto, TieDecisionDto};
 use crate::tasks::{Work, queue};
@@ -33,7 +33,7 @@ pub async fn tie_card(
     State(app): State<App>,
     access: Access<Read>,
     Path((_job, tie)): Path<(Uuid, Uuid)>,
-    Asked(query): Asked<CardQuery>,
+    Query(query): Query<CardQuery>,
 ) -> Result<Json<TieCardDto>, ApiError> {
     Ok(Json(work::card(&app, access.job, tie, query.rival).await?))
 }

@@ -1,6 +1,6 @@
 //! Pictures under the plan: as they are given, or made from a cloud.
 
-use super::sent::Asked;
+use super::sent::Query;
 use crate::auth::{Access, Edit, Permission, Read};
 use crate::dto::{PlanData, SliceQuery, UnderlayQuery};
 use crate::work::slice;
@@ -18,7 +18,7 @@ use vistazo_store::jobs::{self, PlanEdit, PlanItem};
 pub async fn add_underlay(
     State(app): State<App>,
     access: Access<Edit>,
-    Asked(q): Asked<UnderlayQuery>,
+    Query(q): Query<UnderlayQuery>,
     body: axum::body::Bytes,
 ) -> Result<Json<Vec<PlanItem>>, ApiError> {
     if picture_kind(&body).is_none() {
@@ -44,7 +44,7 @@ pub async fn add_underlay(
 pub async fn add_slice(
     State(app): State<App>,
     access: Access<Edit>,
-    Asked(q): Asked<SliceQuery>,
+    Query(q): Query<SliceQuery>,
 ) -> Result<Json<Vec<PlanItem>>, ApiError> {
     q.validate()?;
     let source = q.source.unwrap_or(access.job);
