@@ -8,7 +8,8 @@ use vistazo_core::cloud::{Order, working};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::scan::Scan;
 use vistazo_core::tie::{
-    Compared, Expected, Grade, PlanView, Seen, Shown, Sight, place_in_block, tie_by_clouds, tie_clouds,
+    Compared, Expected, Grade, PlanView, Seen, Shown, Sight, TieCard, one_more, place_in_block, tie_by_clouds,
+    tie_clouds,
 };
 
 /// A building of upright walls between a floor and a ceiling: each wall is what a ray may meet.
@@ -156,4 +157,67 @@ fn the_direction_of_walls_is_found_whatever_the_heading() {
         let off = (found + yaw).rem_euclid(quarter);
         assert!(off.min(quarter - off) < 0.01, "turned by {yaw}: {found}");
     }
+}
+
+/// A scan laid 20 and 12 mm beside its place: the slices of its card say so, each of what lies in its plane, although
+/// walls that face one another are off both ways. In its place nothing is off, and nothing contradicts.
+#[test]
+fn a_card_shows_how_far_a_scan_lies_beside_its_place() {
+    let b = Building::bent();
+    let poses = set_ups();
+    let scans = [0, 1].map(|k| shown(&b.scan(&poses[k], 0.008)));
+    let laid = |by: Vec3| {
+        let beside = Pose { translation: poses[1].translation + by, ..poses[1] };
+        TieCard::of(&scans[0], &scans[1], &poses[0].inverse().compose(&beside))
+    };
+    let right = laid(Vec3::zeros());
+    assert!(right.slices.iter().all(|s| s.offset.unwrap() < 5e-4 && s.conflict.is_empty()), "{:?}", offsets(&right));
+    assert!(right.rms.unwrap() < 5e-4 && right.compared.agrees());
+    for by in [Vec3::new(0.02, 0.012, 0.0), Vec3::new(-0.012, 0.02, 0.0)] {
+        let card = laid(by);
+        let [plan, along, across] = offsets(&card)[..] else { panic!("three slices") };
+        assert!((plan - by.norm()).abs() < 1e-3, "{plan} for {}", by.norm());
+        // the card lies along the one or the other wall
+        let (mut found, mut planted) = ([along, across], [by.x.abs(), by.y.abs()]);
+        found.sort_by(f64::total_cmp);
+        planted.sort_by(f64::total_cmp);
+        assert!((0..2).all(|k| (found[k] - planted[k]).abs() < 1.5e-3), "{found:?} for {planted:?}");
+        assert!(card.slices.iter().all(|s| s.offset95 < 1e-3));
+    }
+    // and by height: the sections, not the plan
+    let [plan, along, across] = offsets(&laid(Vec3::new(0.0, 0.0, 0.015)))[..] else { panic!("three slices") };
+    assert!(plan < 1e-3 && (along - 0.015).abs() < 1e-3 && (across - 0.015).abs() < 1e-3, "{plan} {along} {across}");
+    // metres off, it is seen through
+    let wrong = laid(Vec3::new(1.5, 0.0, 0.0));
+    assert!(wrong.slices.iter().any(|s| !s.conflict.is_empty()) && !wrong.compared.agrees());
+}
+
+fn offsets(card: &TieCard) -> Vec<f64> {
+    card.slices.iter().filter_map(|s| s.offset).collect()
+}
+
+/// The spot for one more scan is free, and sees what it is said to see of both.
+#[test]
+fn one_more_scan_would_see_both() {
+    let b = Building::bent();
+    let poses = set_ups();
+    let [first, _, third] = poses.map(|p| shown(&b.scan(&p, 0.012)));
+    let mend = one_more(&first, &third, &poses[0].inverse().compose(&poses[2]), 0.002).unwrap();
+    let at = poses[0].apply(&mend.at);
+    // in the bend, away from walls and from the block
+    assert!((0.3..8.7).contains(&at.x) && (0.3..7.2).contains(&at.y) && !(at.x > 5.0 && at.y > 4.0), "{at:?}");
+    let there = Pose::levelled(0.0, at);
+    let more = shown(&b.scan(&there, 0.012));
+    for (k, (scan, pose)) in [(&first, poses[0]), (&third, poses[2])].into_iter().enumerate() {
+        let c = Compared::of(&more, scan, &there.inverse().compose(&pose), 0.08, 6000);
+        assert!(c.agrees(), "{c:?}");
+        // what is said is never flattered
+        assert!(
+            c.overlap[0] > mend.overlap[k] - 0.1,
+            "{} of the scan is seen, {} was said",
+            c.overlap[0],
+            mend.overlap[k]
+        );
+    }
+    assert!(mend.overlap.iter().all(|o| *o > 0.15) && mend.weakest95 > 0.0 && mend.weakest95 < 0.02, "{mend:?}");
 }

@@ -1,5 +1,5 @@
-//! Two scans are tied alike whichever comes first, which way each scanner looked, and however densely it scanned: only
-//! the scans themselves judge, no truth and no stated error.
+//! Two scans are tied alike, and targets found alike, whichever comes first, which way each scanner looked, and however
+//! densely it scanned: only the scans themselves judge, no truth and no stated error.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod sites;
@@ -11,8 +11,9 @@ use vistazo_core::cloud::{Order, working};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::scan::{NO_POINT, Scan};
+use vistazo_core::targets::{Search, detect};
 use vistazo_core::tie::{Expected, Grade, Shown, Sight, tie_by_clouds};
-use vistazo_sim::{Scanner, scan, set_up_near};
+use vistazo_sim::{Scanner, scan, set_up_near, small_job};
 
 fn shown(scan: &Scan) -> Shown {
     Shown::new(working(scan, &Order::of(scan)).0, Sight::of(scan))
@@ -100,4 +101,37 @@ fn a_tie_is_the_same_however_it_is_told() {
         println!("{name}: {:?}", first.grade.grade);
     }
     assert!(5 * alike >= 4 * told, "{alike} of {told} have one grade");
+}
+
+/// Targets are found in the same places whichever way the scanner looked and in whatever order its points are kept.
+#[test]
+fn targets_are_the_same_however_they_are_told() {
+    let job = small_job(5);
+    let search = Search { sphere_radius: Some(0.1), checker_half: Some(0.15) };
+    let scanner = Scanner::drawn(&job.instrument, 2);
+    let mut rng = ChaCha8Rng::seed_from_u64(9);
+    let (mut of, mut again) = (0, [0; 2]);
+    for (k, pose) in job.truth.poses.iter().enumerate() {
+        let plain = scan(&job.scene, &scanner, pose, k, 70 + k as u64, &|_| true).unwrap().into_scan().unwrap();
+        let first = detect(&plain, &job.instrument, &search);
+        let by = rng.random_range(-3.0..3.0);
+        let back = Pose::levelled(-by, Vec3::zeros());
+        let others = [
+            (detect(&turned(&plain, by), &job.instrument, &search), back),
+            (detect(&disordered(&plain, &mut rng), &job.instrument, &search), Pose::identity()),
+        ];
+        of += first.len();
+        for (n, (found, back)) in others.iter().enumerate() {
+            for d in &first {
+                let near = found.iter().filter(|o| o.kind == d.kind).map(|o| (back.apply(&o.centre) - d.centre).norm());
+                let near = near.fold(f64::INFINITY, f64::min);
+                let sigma = d.covariance.symmetric_eigenvalues().max().sqrt();
+                // the same points: what differs is which of them are taken for neighbours
+                again[n] += usize::from(near < sigma.max(2e-4) * if n == 0 { 1.0 } else { 2.0 });
+            }
+            assert!(found.len() <= first.len() + 1, "{} become {}", first.len(), found.len());
+        }
+    }
+    println!("{of} targets: {} when turned, {} without order", again[0], again[1]);
+    assert!(of >= 16 && again[0] + 1 >= of && 10 * again[1] >= 9 * of, "{of}: {again:?}");
 }

@@ -2,6 +2,8 @@ use super::cloud_index::{CELL, Index, Pair};
 use super::shown::{CLOSE, surfaces};
 use super::{Compared, Seen, Shown};
 use crate::geometry::{Pose, Vec3};
+use crate::stats::K95_1D;
+use nalgebra::{Matrix2, Vector2};
 use std::sync::Arc;
 
 /// A tie to be looked at: thin slices through where both scans show most, and how far their surfaces lie apart.
@@ -44,7 +46,8 @@ pub struct TieSlice {
     pub second: Vec<[f32; 2]>,
     /// Those of either where the other saw through.
     pub conflict: Vec<[f32; 2]>,
-    /// Median of the distances between the two surfaces here, signed along their normals, metres.
+    /// How far the second lies beside the first in the plane of the slice, metres: the shift that brings their surfaces
+    /// together here, as far as these hold one.
     pub offset: Option<f64>,
     /// Its 95 %, metres.
     pub offset95: f64,
@@ -52,6 +55,10 @@ pub struct TieSlice {
 
 /// Half the thickness of a slice, metres.
 const HALF: f64 = 0.05;
+/// A surface says something of a shift in the plane of a slice when so much of its normal lies in it.
+const IN_PLANE: f64 = 0.5;
+/// A direction is held when the normals hold it at least so well beside the other.
+const HELD: f64 = 0.02;
 /// Most places of one scan in a slice.
 const MOST: usize = 4000;
 /// Most places that conflicts are looked for among.
@@ -106,9 +113,12 @@ impl TieCard {
         let slices = cuts.into_iter().map(|(cut, at)| {
             let at = at.unwrap_or(0.0);
             let flat = |all: &[Vec3]| thinned(all.iter().filter_map(|p| cut.flat(p, at)).collect());
-            let mut apart: Vec<f64> =
-                shared.iter().filter(|s| cut.flat(&s.0, at).is_some()).map(|s| s.1.residual).collect();
-            let (offset, offset95) = median(&mut apart);
+            let apart = shared
+                .iter()
+                .filter(|s| cut.flat(&s.0, at).is_some())
+                .map(|(_, p)| (cut.within(&(face * p.normal)), p.residual))
+                .filter(|(n, _)| n.norm() > IN_PLANE);
+            let (offset, offset95) = shift(apart.collect());
             TieSlice { cut, at, first: flat(&mine), second: flat(&other), conflict: flat(&conflict), offset, offset95 }
         });
         let mut sizes: Vec<f64> = pairs.iter().map(|p| p.residual.abs()).collect();
@@ -124,6 +134,15 @@ impl TieCard {
 }
 
 impl Cut {
+    /// What of a direction lies in the plane of the slice.
+    fn within(self, n: &Vec3) -> Vector2<f64> {
+        match self {
+            Self::Plan => n.xy(),
+            Self::Along => Vector2::new(n.x, n.z),
+            Self::Across => Vector2::new(n.y, n.z),
+        }
+    }
+
     /// A place on the slice, when it lies in it.
     fn flat(self, p: &Vec3, at: f64) -> Option<[f32; 2]> {
         let (off, u, v) = match self {
@@ -148,16 +167,35 @@ fn thinned(all: Vec<[f32; 2]>) -> Vec<[f32; 2]> {
     all.into_iter().step_by(step).collect()
 }
 
-/// Median and 95 % of it from how they scatter: 1.2533 standard errors of a mean, by the median of the sizes.
-fn median(all: &mut [f64]) -> (Option<f64>, f64) {
-    if all.is_empty() {
-        return (None, 0.0);
+/// The shift by which surfaces with these normals lie at these distances from one another, its length and 95 % along it.
+/// A median would say nothing of it: walls that face one another lie off by as much the other way. A direction that the
+/// normals hardly hold takes no part.
+fn shift(mut apart: Vec<(Vector2<f64>, f64)>) -> (Option<f64>, f64) {
+    let mut found = (None, 0.0);
+    // what lies off more than three times as far as the rest is another thing
+    for _ in 0..4 {
+        let normal: Matrix2<f64> = apart.iter().map(|(n, _)| n * n.transpose()).sum();
+        let right: Vector2<f64> = apart.iter().map(|(n, r)| n * *r).sum();
+        let eigen = normal.symmetric_eigen();
+        let most = eigen.eigenvalues.max();
+        if most <= 0.0 {
+            return found;
+        }
+        let held = eigen.eigenvalues.map(|v| if v > HELD * most { 1.0 / v } else { 0.0 });
+        let inverse = eigen.eigenvectors * Matrix2::from_diagonal(&held) * eigen.eigenvectors.transpose();
+        let by = inverse * right;
+        let mut sizes: Vec<f64> = apart.iter().map(|(n, r)| (r - n.dot(&by)).abs()).collect();
+        let half = sizes.len() / 2;
+        let sigma = (1.4826 * *sizes.select_nth_unstable_by(half, f64::total_cmp).1).max(1e-6);
+        let along = by.try_normalize(1e-9).map_or_else(|| inverse.trace(), |u| u.dot(&(inverse * u)));
+        found = (Some(by.norm()), K95_1D * sigma * along.max(0.0).sqrt());
+        let before = apart.len();
+        apart.retain(|(n, r)| (r - n.dot(&by)).abs() < 3.0 * sigma);
+        if apart.len() == before {
+            break;
+        }
     }
-    let half = all.len() / 2;
-    let middle = *all.select_nth_unstable_by(half, f64::total_cmp).1;
-    let mut sizes: Vec<f64> = all.iter().map(|v| (v - middle).abs()).collect();
-    let sigma = 1.4826 * *sizes.select_nth_unstable_by(half, f64::total_cmp).1;
-    (Some(middle), 1.96 * 1.2533 * sigma / (all.len() as f64).sqrt())
+    found
 }
 
 fn counted(pairs: &[Pair]) -> Vec<(f64, usize)> {
