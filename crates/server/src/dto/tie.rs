@@ -113,7 +113,7 @@ pub struct TieSliceDto {
     pub second: Vec<[f32; 2]>,
     /// Places of either where the other saw through.
     pub conflict: Vec<[f32; 2]>,
-    /// Median distance between the two surfaces here, metres, and its 95 %.
+    /// How far the second lies beside the first in the plane of the slice, metres, and its 95 %.
     pub offset: Option<f64>,
     pub offset95: f64,
 }
