@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Handlers } from './tus'
 import { type Entry, pace, Uploads, uploadsOf } from './uploads'

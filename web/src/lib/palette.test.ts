@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { readFileSync, writeFileSync } from 'node:fs'
 import { expect, it } from 'vitest'
 import { PAIRS, PALETTES, ratio } from './palette'

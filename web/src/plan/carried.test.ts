@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { expect, it } from 'vitest'
 import type { Schema } from '../api/client'
 import type { Item } from '../lib/hooks'

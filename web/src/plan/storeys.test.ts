@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { describe, expect, it } from 'vitest'
 import { onStorey, storeyAt, storeysOf } from './storeys'
 import type { Item } from './usePlan'

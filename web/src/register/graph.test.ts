@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { expect, test } from 'vitest'
 import { edges, ordered } from './graph'
 import type { CloudTie } from './useTies'

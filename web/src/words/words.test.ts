@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { describe, expect, it } from 'vitest'
 import * as en from './en'
 import { spread } from './pseudo'

@@ -1,3 +1,4 @@
+// @vitest-environment node
 import { expect, test } from 'vitest'
 import { between, direction, headingOf, onPanorama, placeOf, type Pose, slid, turned } from './pose'
 
