@@ -1,5 +1,5 @@
 import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
-  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], css: false, setupFiles: ['src/testing.ts'] },
+  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'], css: false, setupFiles: ['src/testing/setup.ts'] },
 })

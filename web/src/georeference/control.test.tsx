@@ -1,35 +1,30 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { act, renderHook, waitFor } from '@testing-library/react'
-import type { ReactNode } from 'react'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { act, waitFor } from '@testing-library/react'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { dismissAll, useSaid } from '../lib/errors'
-import { type Job, JobContext } from '../lib/hooks'
+import { type Answer, refused, serve, use } from '../testing/page'
 import { type Control, type NewControl, useControl } from './useControl'
 
 /** A server's control points with their versions. */
 class Store {
   rows: Control[] = []
-  answer = async (request: Request): Promise<Response> => {
-    const json = (body: unknown, status = 200) =>
-      new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/json' } })
-    const url = new URL(request.url)
-    const id = url.pathname.split('/control/')[1]
-    if (request.method === 'GET') return json(this.rows)
-    const row = this.rows.find((r) => r.id === id)
-    const late = () => json({ error: 'somebody changed this since you opened it' }, 409)
-    if (request.method === 'POST') {
-      const { id: made, point } = (await request.json()) as { id: string; point: NewControl }
-      if (this.rows.some((r) => r.name === point.name)) return late()
-      this.put({ ...point, id: made, job_id: 'j', version: 1 } as Control)
-    } else if (request.method === 'DELETE') {
-      if (row?.version !== Number(url.searchParams.get('version'))) return late()
-      this.rows = this.rows.filter((r) => r.id !== id)
-    } else {
-      const change = (await request.json()) as { point: NewControl; version: number }
-      if (row?.version !== change.version) return late()
-      this.put({ ...change.point, id: row.id, job_id: 'j', version: row.version + 1 } as Control)
-    }
-    return json(this.rows)
+  private late = () => refused('somebody changed this since you opened it')
+  private at = (path: string) => this.rows.find((r) => r.id === path.split('/control/')[1])
+  add = ({ id, point }: { id: string; point: NewControl }): Answer => {
+    if (this.rows.some((r) => r.name === point.name)) return this.late()
+    this.put({ ...point, id, job_id: 'j', version: 1 } as Control)
+    return { body: this.rows }
+  }
+  change = (path: string, { point, version }: { point: NewControl; version: number }): Answer => {
+    const row = this.at(path)
+    if (row?.version !== version) return this.late()
+    this.put({ ...point, id: row.id, job_id: 'j', version: row.version + 1 } as Control)
+    return { body: this.rows }
+  }
+  remove = (path: string, version: number): Answer => {
+    const row = this.at(path)
+    if (row?.version !== version) return this.late()
+    this.rows = this.rows.filter((r) => r !== row)
+    return { body: this.rows }
   }
   put(row: Control) {
     this.rows = [...this.rows.filter((r) => r.id !== row.id), row].sort((a, b) => (a.name < b.name ? -1 : 1))
@@ -41,18 +36,14 @@ let store: Store
 beforeEach(() => {
   store = new Store()
   dismissAll()
-  vi.stubGlobal('fetch', (r: Request) => store.answer(r))
+  serve({
+    'GET /control': () => ({ body: store.rows }),
+    'POST /control/points': (r) => store.add(r.body as Parameters<Store['add']>[0]),
+    'PUT /control/[^/]+': (r) => store.change(r.path, r.body as Parameters<Store['change']>[1]),
+    'DELETE /control/[^/]+': (r) => store.remove(r.path, Number(r.query.get('version'))),
+  })
 })
-
-function open() {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
-  const wrapper = ({ children }: { children: ReactNode }) => (
-    <QueryClientProvider client={queries}>
-      <JobContext value={{ id: 'j', role: 'owner' } as Job}>{children}</JobContext>
-    </QueryClientProvider>
-  )
-  return renderHook(() => ({ control: useControl(), said: useSaid() }), { wrapper }).result
-}
+const open = () => use(() => ({ control: useControl(), said: useSaid() }))
 const point = (name: string): NewControl => ({
   name,
   e: 1,

@@ -1,31 +1,20 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import { act, renderHook, waitFor } from '@testing-library/react'
-import type { ReactNode } from 'react'
-import { beforeEach, describe, expect, it, vi } from 'vitest'
-import { type Item, type Job, JobContext } from '../lib/hooks'
+import { act, waitFor } from '@testing-library/react'
+import { beforeEach, describe, expect, it } from 'vitest'
+import type { Item } from '../lib/hooks'
+import { type Answer, refused, serve, use } from '../testing/page'
 import { usePlan } from './usePlan'
 
 /** A server's plan: versions go up, an edit of a version that it has not is refused, deleted items are kept. */
 class Store {
   items = new Map<string, Item>()
   refuse = false
-  answer = async (request: Request): Promise<Response> => {
-    const json = (body: unknown, status = 200) =>
-      new Response(JSON.stringify(body), { status, headers: { 'content-type': 'application/json' } })
-    if (request.method === 'GET') return json(this.there())
-    const edits = (await request.json()) as {
-      id: string
-      kind: string
-      data: Item['data']
-      version: number | null
-      deleted: boolean
-    }[]
-    if (this.refuse) return json({ error: 'somebody else changed it' }, 409)
+  edit = (edits: Item[]): Answer => {
+    if (this.refuse) return refused('somebody else changed it')
     const stale = edits.some((e) => (this.items.get(e.id)?.version ?? null) !== e.version)
-    if (stale) return json({ error: 'stale' }, 409)
+    if (stale) return refused('stale')
     const out = edits.map((e): Item => ({ ...e, version: (e.version ?? 0) + 1 }))
     out.forEach((i) => this.items.set(i.id, i))
-    return json(out)
+    return { body: out }
   }
   there = () => [...this.items.values()].filter((i) => !i.deleted).sort((a, b) => (a.id < b.id ? -1 : 1))
   names = () => this.there().map((i) => i.data.name)
@@ -34,19 +23,9 @@ class Store {
 let store: Store
 beforeEach(() => {
   store = new Store()
-  vi.stubGlobal('fetch', (r: Request) => store.answer(r))
+  serve({ 'GET /plan': () => ({ body: store.there() }), 'POST /plan/edits': (r) => store.edit(r.body as Item[]) })
 })
-
-function open() {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
-  const job = { id: '0190b5d5-0000-7000-8000-000000000001', role: 'owner' } as Job
-  const wrapper = ({ children }: { children: ReactNode }) => (
-    <QueryClientProvider client={queries}>
-      <JobContext value={job}>{children}</JobContext>
-    </QueryClientProvider>
-  )
-  return renderHook(() => usePlan(), { wrapper }).result
-}
+const open = () => use(usePlan)
 const data = (name: string): Item['data'] => ({ name, base: 0, top: 0, position: [0, 0, 0] })
 const put = (id: string, name: string | null) => ({ id, kind: 'station', data: name === null ? null : data(name) })
 
