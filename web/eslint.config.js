@@ -78,7 +78,7 @@ export default tseslint.config(
     rules: { 'max-lines-per-function': ['error', { max: 170, skipBlankLines: true, skipComments: true }] },
   },
   {
-    files: ['**/*.test.ts', '**/*.test.tsx'],
+    files: ['**/*.test.ts', '**/*.test.tsx', 'src/testing/*'],
     rules: { 'max-lines-per-function': 'off', 'no-restricted-syntax': 'off' },
   },
   {

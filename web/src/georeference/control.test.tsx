@@ -1,7 +1,7 @@
 import { act, waitFor } from '@testing-library/react'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { dismissAll, useSaid } from '../lib/errors'
-import { type Answer, refused, serve, use } from '../testing/page'
+import { type Answer, refused, serve, hold } from '../testing/page'
 import { type Control, type NewControl, useControl } from './useControl'
 
 /** A server's control points with their versions. */
@@ -43,7 +43,7 @@ beforeEach(() => {
     'DELETE /control/[^/]+': (r) => store.remove(r.path, Number(r.query.get('version'))),
   })
 })
-const open = () => use(() => ({ control: useControl(), said: useSaid() }))
+const open = () => hold(() => ({ control: useControl(), said: useSaid() }))
 const point = (name: string): NewControl => ({
   name,
   e: 1,

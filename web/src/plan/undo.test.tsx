@@ -1,7 +1,7 @@
 import { act, waitFor } from '@testing-library/react'
 import { beforeEach, describe, expect, it } from 'vitest'
 import type { Item } from '../lib/hooks'
-import { type Answer, refused, serve, use } from '../testing/page'
+import { type Answer, refused, serve, hold } from '../testing/page'
 import { usePlan } from './usePlan'
 
 /** A server's plan: versions go up, an edit of a version that it has not is refused, deleted items are kept. */
@@ -25,7 +25,7 @@ beforeEach(() => {
   store = new Store()
   serve({ 'GET /plan': () => ({ body: store.there() }), 'POST /plan/edits': (r) => store.edit(r.body as Item[]) })
 })
-const open = () => use(usePlan)
+const open = () => hold(usePlan)
 const data = (name: string): Item['data'] => ({ name, base: 0, top: 0, position: [0, 0, 0] })
 const put = (id: string, name: string | null) => ({ id, kind: 'station', data: name === null ? null : data(name) })
 

@@ -52,4 +52,4 @@ export const show = (part: ReactNode, { role = 'owner', at = '/jobs/j/register' 
   render(part, { wrapper: around(role, at) })
 
 /** A hook of such a part. */
-export const use = <T,>(hook: () => T) => renderHook(hook, { wrapper: around('owner', '/jobs/j/plan') }).result
+export const hold = <T,>(hook: () => T) => renderHook(hook, { wrapper: around('owner', '/jobs/j/plan') }).result
