@@ -16,3 +16,10 @@ class Unsized {
 }
 vi.stubGlobal('ResizeObserver', Unsized)
 afterEach(cleanup)
+/** Nobody wishes for the dark, and every page is wide. */
+vi.stubGlobal('matchMedia', (media: string) => ({
+  media,
+  matches: false,
+  addEventListener: () => undefined,
+  removeEventListener: () => undefined,
+}))
