@@ -11,8 +11,8 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
 use survey::{LEVEL, Recipe, STATED, flat, hall, stays, survey};
-use vistazo_core::adjust::kinds::CloudTie;
-use vistazo_core::adjust::{Network, Observation, Scaling, Solution, precision, solve};
+use vistazo_core::adjust::kinds::{CloudTie, Kind, SystematicPrior};
+use vistazo_core::adjust::{Network, Observation, Parameter, Scaling, Solution, precision, solve};
 use vistazo_core::check::{Asked, Check, Checks, Evidence, Judged, PlaceKind, Requirement, Verdict, verdict};
 use vistazo_core::geometry::{Error95, FitModel, Mat3, Pose, Vec3};
 use vistazo_core::georef::{self, ControlPoint, Georeferenced, GridFactors, GridMap, georeference};
@@ -241,6 +241,35 @@ fn a_tie_says_the_same_from_both_ends() {
         for (i, j) in pairs(5) {
             let of = |s: &Solution| (s.poses[i].translation - s.poses[j].translation).norm();
             assert!((of(&a) - of(&b)).abs() < 1e-6, "{} and {}", of(&a), of(&b));
+        }
+    }
+}
+
+/// A residual is as long in the axes of the block as in those of its scan, also of a tie that shares errors with others.
+#[test]
+fn residuals_keep_their_length() {
+    let (stations, _) = hall();
+    let mut rng = ChaCha8Rng::seed_from_u64(3);
+    let mut net = Network::default();
+    for (k, p) in stations.iter().enumerate() {
+        let s = net.add_scan(&format!("S{k}"), Pose::levelled(k as f64, *p));
+        net.observe(Observation::level(s, LEVEL));
+    }
+    let offset = net.add_systematic(None, vec![Parameter::RangeOffset]);
+    net.observe(Observation::new(SystematicPrior { of: offset, parameter: 0, sigma: 1e-3 }));
+    for (from, to) in pairs(5) {
+        let off = nalgebra::Vector6::from_fn(|k, _| rng.random_range(-1.0..1.0) * if k < 3 { 2e-3 } else { 1e-4 });
+        let relative = net.scans[from].pose.inverse().compose(&net.scans[to].pose).moved(&off);
+        let mut by = Matrix6::zeros();
+        by.column_mut(0).copy_from(&nalgebra::Vector6::new(0.4, -0.3, 0.1, 0.0, 0.0, 0.01));
+        let covariance = Matrix6::identity() * 1e-6;
+        net.observe(Observation::new(CloudTie { from, to, relative, covariance, shared: vec![(offset, by)] }));
+    }
+    let solution = solve(net.clone(), Scaling::Stated).unwrap();
+    for (o, r) in net.observations.iter().zip(&solution.residuals) {
+        if matches!(o.kind, Kind::CloudTie(_)) {
+            let own = r.rows.fixed_rows::<3>(0).norm();
+            assert!(own > 1e-5 && (r.vector.norm() - own).abs() < 1e-9, "{own} m becomes {} m", r.vector.norm());
         }
     }
 }

@@ -232,7 +232,9 @@ impl<'a> Tester<'a> {
     /// of a target, or the axes of the first scan of a tie.
     fn axes(&self, i: usize) -> Mat3 {
         let parts = self.rows[i].at.parts();
-        let design = parts.iter().find(|p| matches!(p.0, Unknown::Target(_))).or(parts.last());
+        // errors that observations share come after their scans, and turn nothing
+        let of_scan = || parts.iter().rfind(|p| matches!(p.0, Unknown::Scan(_)));
+        let design = parts.iter().find(|p| matches!(p.0, Unknown::Target(_))).or_else(of_scan);
         design.map_or_else(Mat3::identity, |(_, a)| a.fixed_view::<3, 3>(0, 0).transpose())
     }
 

@@ -268,7 +268,12 @@ fn finding(
         core::Finding::Outlier { observation, evidence, left_out } => {
             let o = &net.observations[*observation];
             let x = r.block.as_ref().map(|b| &b.solution.residuals[*observation]);
-            let (target, scan) = (o.target_index().map(target), o.scan().map(scan));
+            let target = o.target_index().map(target);
+            // a tie is of two
+            let scan = match &o.kind {
+                Kind::CloudTie(t) => Some(format!("{} and {}", scan(t.from), scan(t.to))),
+                _ => o.scan().map(scan),
+            };
             Finding {
                 key: format!("outlier {} {:?} {:?}", o.kind.name(), target, scan),
                 what: What::Outlier {
