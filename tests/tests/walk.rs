@@ -273,11 +273,11 @@ async fn the_demo_points_at_the_knocked_sphere() {
     b.click("//a[contains(@class, 'job-row')]").await;
     b.sheet("Field").await;
     // fifteen scans of two and a half million points, simulated, written, read and stored
-    b.see_within("//table[@aria-label='Scans']/tbody/tr[15]", 400).await;
+    b.see_within("//table[@aria-label='Scans']/tbody/tr[15]", 600).await;
     b.sheet("Register").await;
     b.press("Find targets and adjust").await;
     // targets, then ties by clouds of fifteen scans
-    b.see_within("//section[contains(@aria-label, 'was moved between S4 and S5')]", 300).await;
+    b.see_within("//section[contains(@aria-label, 'was moved between S4 and S5')]", 500).await;
     b.press("Treat as two targets").await;
     // ties over twenty metres that slide round the ring: each is named, with what leaving it out would change
     let off = "//section[contains(@aria-label, 'does not agree with the rest')]";
