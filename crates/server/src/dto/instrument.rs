@@ -248,7 +248,7 @@ impl InstrumentDto {
         if let Some((name, v, most)) = positive.iter().find(|p| p.1 <= 0.0 || !(..=p.2).contains(&p.1)) {
             return Err(ApiError::field(
                 &format!("{prefix}{name}"),
-                format!("found {v}, expected a positive number, {most} at most"),
+                format!("found {v}, expected a positive number, {most} at most (m or rad)"),
             ));
         }
         let some = [
@@ -266,7 +266,7 @@ impl InstrumentDto {
         if let Some((name, v, most)) = some.iter().find(|p| !(0.0..=p.2).contains(&p.1)) {
             return Err(ApiError::field(
                 &format!("{prefix}{name}"),
-                format!("found {v}, expected 0 or more, {most} at most"),
+                format!("found {v}, expected 0 or more, {most} at most (m, rad, s or bytes)"),
             ));
         }
         self.systematic.validate(&format!("{prefix}systematic."))?;
