@@ -10,7 +10,7 @@ use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Column, Site, Slab, Station, Wall, cloud_ties, cover};
 use vistazo_core::stats::chi2_quantile;
-use vistazo_core::tie::tie_clouds;
+use vistazo_core::tie::{Expected, Shown, Sight, tie_by_clouds, tie_clouds};
 use vistazo_sim::{Scanner, Scene, scan, set_up_near};
 
 fn ring(points: &[(f64, f64)], top: f64, id: usize) -> Wall {
@@ -104,4 +104,55 @@ fn cloud_ties_scatter_as_stated_and_as_predicted() {
     println!("{percent:.0} % of {of} inside the stated 95 % regions");
     // of 24 that are right 95 times in 100, six or more miss once in a thousand tries
     assert!(percent > 78.0);
+}
+
+/// Walls alone hold no height, however many and however noisy their normals: it is stated as not known, and what they
+/// hold is as right as ever.
+#[test]
+fn walls_alone_hold_no_height() {
+    let band = Instrument { step: 0.004, elevation_min: -0.12, elevation_max: 0.12, ..Instrument::mid_range() };
+    for (name, scene, places) in scenes() {
+        let poses = [0, 1].map(|k| set_up_near(places[k], &band, 5 + k as u64));
+        let clouds = [0, 1].map(|k| cloud(&scene, &band, &poses[k], 60 + k as u64));
+        let truth = poses[0].inverse().compose(&poses[1]);
+        let start = truth.moved(&Vector6::new(0.02, -0.03, 0.04, 0.0, 0.0, 0.004));
+        let fit = tie_clouds(&clouds[0], &clouds[1], &start).unwrap();
+        let e = truth.difference(&fit.relative);
+        let sigma = |k: usize| fit.covariance[(k, k)].sqrt();
+        println!(
+            "{name}: {:.1?} mm off, σ {:.1?} mm",
+            [0, 1, 2].map(|k| e[k] * 1e3),
+            [0, 1, 2].map(|k| sigma(k) * 1e3)
+        );
+        assert!(sigma(2) > 0.1, "{name}: the height is stated to {} m", sigma(2));
+        assert!(sigma(0).max(sigma(1)) < 0.002 && e.xy().norm() < 0.003, "{name}: {e:?}");
+    }
+}
+
+/// Ground that both see at a grazing angle only holds heights between stations far apart.
+#[test]
+fn ground_far_away_holds_heights() {
+    let instrument = Instrument { step: 0.002, ..Instrument::mid_range() };
+    let fence = ring(&[(-26.0, -20.0), (26.0, -20.0), (22.0, 24.0), (-25.0, 19.0)], 1.4, 0);
+    let column = Column { centre: Vector2::new(4.0, 9.0), radius: 0.3, base: 0.0, top: 4.0 };
+    let scene = Scene {
+        site: Site { walls: vec![fence], columns: vec![column], ..Site::default() },
+        ground: 0.0,
+        ..Scene::default()
+    };
+    let places = [Vec3::new(-11.0, 1.0, 1.6), Vec3::new(11.0, -2.0, 1.6)];
+    for run in 0..3 {
+        let poses = [0, 1].map(|k| set_up_near(places[k], &instrument, 7 * run + k as u64));
+        let shown = [0, 1].map(|k| {
+            let raw = scan(&scene, &Scanner::perfect(&instrument), &poses[k], 0, 9 * run + k as u64, &|_| true);
+            let scan = raw.unwrap().into_scan().unwrap();
+            Shown::new(working(&scan, &Order::of(&scan)).0, Sight::of(&scan))
+        });
+        let truth = poses[0].inverse().compose(&poses[1]);
+        let tie = tie_by_clouds(&shown[0], &shown[1], &Expected { pose: Some(truth), ..Expected::default() }).unwrap();
+        let e = truth.difference(&tie.fit.relative);
+        let sigma = tie.fit.covariance[(2, 2)].sqrt();
+        println!("22 m apart: {:.2} mm off in height, σ {:.2} mm", e[2] * 1e3, sigma * 1e3);
+        assert!(sigma < 0.002 && e[2].abs() < 4.0 * sigma, "{} m off where σ is {sigma} m", e[2]);
+    }
 }

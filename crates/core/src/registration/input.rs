@@ -16,6 +16,8 @@ pub struct Input {
     pub distances: Vec<MeasuredDistance>,
     /// Relations between scans from what both show of the same surfaces.
     pub cloud_ties: Vec<CloudTieInput>,
+    /// Ties by clouds that take no part, because somebody has to decide about them first.
+    pub waiting: usize,
     /// Errors that many sightings share, of the instrument and its targets.
     pub systematic: Systematic,
     /// Spheres that were found and are not of the job's size.

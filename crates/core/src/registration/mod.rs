@@ -36,9 +36,11 @@ pub enum Refusal {
     NoTargets {
         /// Spheres of a size that is not the job's.
         other_size: usize,
+        /// Ties by clouds that wait for a decision.
+        waiting: usize,
     },
-    /// No two scans have a place relative to one another.
-    NothingTied,
+    /// No two scans have a place relative to one another; so many ties by clouds wait for a decision.
+    NothingTied(usize),
     /// The adjustment refused.
     Adjust(AdjustError),
 }
@@ -108,7 +110,7 @@ pub fn register(input: &Input) -> Registration {
     }
     let bare = input.scans.iter().all(|s| s.targets.is_empty() && s.set_up.is_none());
     if bare && input.cloud_ties.is_empty() {
-        return refused(Refusal::NoTargets { other_size: input.other_sizes.len() }, findings);
+        return refused(Refusal::NoTargets { other_size: input.other_sizes.len(), waiting: input.waiting }, findings);
     }
     let scans: Vec<ScanTargets> = input
         .scans
@@ -131,7 +133,7 @@ pub fn register(input: &Input) -> Registration {
     findings.extend(block.unplaced.iter().map(|u| Finding::Unplaced { scan: u.scan, why: u.reason }));
     let mut placed = network::network(input, &block);
     if placed.scans.len() < 2 {
-        return Registration { block: Err(Refusal::NothingTied), findings, placed };
+        return Registration { block: Err(Refusal::NothingTied(input.waiting)), findings, placed };
     }
     let (first, gross) = match solve_without_gross(&mut placed) {
         Ok(s) => s,

@@ -38,10 +38,12 @@ pub(super) struct Patch {
 pub(super) struct Pair {
     /// The point in the frame of the first, metres.
     pub at: Vec3,
-    /// Normal of the surface, frame of the first.
+    /// The same from the second scanner.
+    pub lever: Vec3,
+    /// Normal of the surface as the first and as the second has it, frame of the first.
+    pub facing: [Vec3; 2],
+    /// The mean of both.
     pub normal: Vec3,
-    /// Derivative of the residual by the pose.
-    pub row: Vector6<f64>,
     /// Distance from the surface, metres.
     pub residual: f64,
     /// Scatter of the surface about its plane, metres.
@@ -50,6 +52,23 @@ pub(super) struct Pair {
     pub weight: f64,
     /// By the same, up to its inverse root.
     pub sigma: f64,
+}
+
+impl Pair {
+    /// Derivative of the residual by the pose.
+    pub(super) fn row(&self) -> Vector6<f64> {
+        row(&self.lever, &self.normal)
+    }
+
+    /// The same by each scan's own normal.
+    pub(super) fn rows(&self) -> [Vector6<f64>; 2] {
+        self.facing.map(|n| row(&self.lever, &n))
+    }
+}
+
+fn row(lever: &Vec3, normal: &Vec3) -> Vector6<f64> {
+    let turn = lever.cross(normal);
+    Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z)
 }
 
 /// Points with a normal: place, normal, number of points.
@@ -161,13 +180,13 @@ impl<'a> Index<'a> {
             let turned = pose.rotation * theirs.facing;
             let mine = self.patch(&self.place(self.nearest(&q, &turned, reach)?), &turned);
             let normal = (mine.facing + turned).normalize();
-            let turn = (q - pose.translation).cross(&normal);
             let uneven = mine.uneven.max(theirs.uneven).max(if theirs.narrow { ROUND * ROUND } else { 0.0 });
             let variance = 1.0 / theirs.total + 1.0 / mine.total + uneven / (EVEN * EVEN);
             Some(Pair {
                 at: q,
+                lever: q - pose.translation,
+                facing: [mine.facing, turned],
                 normal,
-                row: Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z),
                 residual: normal.dot(&(q - mine.middle)),
                 uneven: uneven.sqrt(),
                 weight: 1.0 / variance,
@@ -185,12 +204,11 @@ impl<'a> Index<'a> {
             let nearest = self.nearest(&q, &turned, reach)?;
             let facing = Vec3::from(self.cloud.normals[nearest as usize].map(f64::from)).normalize();
             let normal = (facing + turned).normalize();
-            let turn = (q - pose.translation).cross(&normal);
-            let row = Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z);
             Some(Pair {
                 at: q,
+                lever: q - pose.translation,
+                facing: [facing, turned],
                 normal,
-                row,
                 residual: normal.dot(&(q - self.place(nearest))),
                 weight: 1.0,
                 sigma: 1.0,

@@ -1,11 +1,12 @@
 use super::cloud_index::{CELL, EVEN, Index, Pair, key, usable};
+use super::information::{Information, Piece, agreed};
 use crate::adjust::Parameter;
 use crate::cloud::WorkingCloud;
 use crate::geometry::{Pose, Vec3};
 use crate::instrument::Systematic;
 use crate::targets::TargetKind;
 use nalgebra::{Matrix6, Vector6};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
 /// Two clouds brought together.
 #[derive(Clone, Debug)]
@@ -89,9 +90,6 @@ const PART: usize = 2000;
 const MOVING: usize = 60_000;
 /// Side of the pieces whose residuals are taken as dependent, metres.
 const PIECE: f64 = 1.0;
-/// Residuals depend on one another beyond the pieces too, where voxels and walls fall into step: by so
-/// much more the errors of simulated ties vary than the pieces say (`crates/sim/tests/cloud_ties.rs`).
-const FARTHER: f64 = 2.0;
 /// Light that comes back from a surface of middling brightness goes with the cosine of the incidence by so much, of what
 /// lies between black and white.
 const LAMBERT: f64 = 0.27;
@@ -102,8 +100,8 @@ const LEAST: usize = 200;
 ///
 /// Point to plane (Chen & Medioni 1991) with the mean of the two normals, weights by how many points a
 /// voxel holds, biweight by the scatter of the residuals. The covariance is that of the estimate under
-/// residuals that depend on one another within pieces of a metre (sandwich estimator, White 1980;
-/// Liang & Zeger 1986): points on one wall are not independent.
+/// residuals that depend on one another within pieces of a metre: points on one wall are not independent. A
+/// direction that nothing holds stays where the start has it, and is stated as not known.
 ///
 /// `None` when too little is shared.
 pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> Option<CloudFit> {
@@ -130,9 +128,9 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
     let pairs = index.pairs(&moving, &pose, NEAR);
     let back = pose.inverse();
     let mut shared = SharedInTie::default();
-    let mut normal = Matrix6::zeros();
-    let mut pieces: BTreeMap<[i32; 3], [Vector6<f64>; 2]> = BTreeMap::new();
+    let mut pieces: BTreeMap<[i32; 3], Piece> = BTreeMap::new();
     let (mut sum, mut used, mut light) = (0.0, 0, Vector6::zeros());
+    let weighed = |p: &Pair| p.weight * biweight(p.residual / (p.sigma * scale.of_pair(p)));
     let squared_cosine = |ray: &Vec3, normal: &Vec3| normal.dot(ray).powi(2) / ray.norm_squared().max(1e-6);
     for p in &pairs {
         let b = biweight(p.residual / (p.sigma * scale.of_pair(p)));
@@ -140,37 +138,34 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
             continue;
         }
         let w = p.weight * b;
-        normal += p.row * p.row.transpose() * w;
+        let row = p.row();
         let piece = pieces.entry(key(&p.at, PIECE)).or_default();
-        piece[0] += p.row * (w * p.residual);
-        piece[1] += p.row * (w * (p.uneven * p.uneven - EVEN * EVEN).max(0.0).sqrt());
+        piece.information += agreed(p, w);
+        piece.residual += row * (w * p.residual);
+        piece.uneven += row * (w * (p.uneven * p.uneven - EVEN * EVEN).max(0.0).sqrt());
         // an error moves the point of the second along the normal, and the surface of the first
         let (there, facing) = (back.apply(&p.at), back.rotation * p.normal);
         let unlike = squared_cosine(&p.at, &p.normal) - squared_cosine(&there, &facing);
-        light += p.row * (w * LAMBERT * unlike);
+        light += row * (w * LAMBERT * unlike);
         for (k, e) in SharedInTie::PARAMETERS.iter().enumerate() {
-            shared.0[0][k] += p.row * (w * p.normal.dot(&e.effect(&p.at, TargetKind::Sphere)));
-            shared.0[1][k] -= p.row * (w * facing.dot(&e.effect(&there, TargetKind::Sphere)));
+            shared.0[0][k] += row * (w * p.normal.dot(&e.effect(&p.at, TargetKind::Sphere)));
+            shared.0[1][k] -= row * (w * facing.dot(&e.effect(&there, TargetKind::Sphere)));
         }
         sum += b * p.residual * p.residual;
         used += 1;
     }
-    let inverse = normal.try_inverse()?;
     let n = pieces.len() as f64;
+    let information = Information::of(pairs.iter().map(|p| (p, weighed(p))), n)?;
+    let inverse = information.inverse();
     if used < LEAST || n < 12.0 {
         return None;
     }
     shared.0.iter_mut().flatten().for_each(|v| *v = inverse * *v);
-    let square = |g: &Vector6<f64>| g * g.transpose();
-    let middle: Matrix6<f64> = pieces.values().map(|[g, _]| square(g)).sum();
-    // what holds by a post or a bush alone is held no better than that is even
-    let uneven: Matrix6<f64> = pieces.values().map(|[_, g]| square(g)).sum();
-    let covariance = inverse * (middle * (FARTHER * n / (n - 6.0)) + uneven) * inverse;
     Some(CloudFit {
         relative: pose,
         shared,
         light: inverse * light,
-        covariance: (covariance + covariance.transpose()) / 2.0,
+        covariance: information.covariance(pieces.values()),
         rms: (sum / used as f64).sqrt(),
         overlap: pairs.len() as f64 / moving.len().max(1) as f64,
         pairs: used,
@@ -213,11 +208,10 @@ fn step(pairs: &[Pair], pose: &Pose, width: f64) -> Option<(Pose, Scale, f64)> {
         return None;
     }
     let scale = Scale::of(pairs);
-    let (normal, right) = pairs.iter().fold((Matrix6::zeros(), Vector6::zeros()), |(n, r), p| {
-        let w = p.weight * biweight(p.residual / (p.sigma * scale.of_pair(p)).max(width / BIWEIGHT));
-        (n + p.row * p.row.transpose() * w, r - p.row * (w * p.residual))
-    });
-    let d = normal.cholesky()?.solve(&right);
+    let weight = |p: &Pair| p.weight * biweight(p.residual / (p.sigma * scale.of_pair(p)).max(width / BIWEIGHT));
+    let right = pairs.iter().fold(Vector6::zeros(), |r, p| r - p.row() * (weight(p) * p.residual));
+    let pieces: HashSet<[i32; 3]> = pairs.iter().map(|p| key(&p.at, PIECE)).collect();
+    let d = Information::of(pairs.iter().map(|p| (p, weight(p))), pieces.len() as f64)?.inverse() * right;
     Some((pose.moved(&d), scale, d.fixed_rows::<3>(0).norm() + 10.0 * d.fixed_rows::<3>(3).norm()))
 }
 

@@ -11,6 +11,7 @@ mod clouds;
 mod correlate;
 mod grade;
 mod in_block;
+mod information;
 mod matching;
 mod mend;
 mod pairs;

@@ -23,12 +23,14 @@ const SAMPLE: usize = 6000;
 impl Shown {
     /// Of a scan whose z axis is upright.
     pub fn new(mut cloud: WorkingCloud, sight: Sight) -> Self {
+        face_levels(&mut cloud);
         let usable = surfaces(&cloud).count();
         let step = (usable / SAMPLE).max(1);
-        let sample = surfaces(&cloud).step_by(step).map(|(p, n)| (p, if grazed(&p, &n) { Vec3::zeros() } else { n }));
+        let sample =
+            surfaces(&cloud).step_by(step).map(|(p, n)| (p, if uncertain(&p, &n) { Vec3::zeros() } else { n }));
         let sample = sample.collect();
         let plan = PlanView::of(&cloud);
-        forget_grazed(&mut cloud);
+        forget_uncertain(&mut cloud);
         Self { cloud, sight, plan, sample }
     }
 
@@ -42,16 +44,36 @@ impl Shown {
 /// Cosine of the incidence below which nothing says on which side of a surface the scanner stands.
 const GRAZED: f64 = 0.17;
 
-fn grazed(at: &Vec3, facing: &Vec3) -> bool {
-    facing.dot(at).abs() < GRAZED * facing.norm() * at.norm()
+/// Vertical part of the normal beyond which a surface is level ground, a ceiling, or the top of a thing.
+const LEVEL: f64 = 0.97;
+/// What lies this much above or below the scanner is seen from below or above, metres.
+const ASIDE: f64 = 0.3;
+
+fn is_level(at: &Vec3, facing: &Vec3) -> bool {
+    facing.z.abs() > LEVEL * facing.norm() && at.z.abs() > ASIDE
+}
+
+fn uncertain(at: &Vec3, facing: &Vec3) -> bool {
+    facing.dot(at).abs() < GRAZED * facing.norm() * at.norm() && !is_level(at, facing)
+}
+
+/// Turns level surfaces the way they must face: ground below the scanner faces up, however far away it is. Most of what a
+/// yard says of heights is seen at such angles.
+fn face_levels(cloud: &mut WorkingCloud) {
+    for (p, n) in cloud.points.iter().zip(&mut cloud.normals) {
+        let (at, facing) = (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)));
+        if is_level(&at, &facing) && facing.z * at.z > 0.0 {
+            *n = n.map(|v| -v);
+        }
+    }
 }
 
 /// Takes for unknown the normals of what is seen at a grazing angle: some degrees of error turn them over, and a few that
 /// face the wrong way draw the two sides of a thin wall on one another.
-fn forget_grazed(cloud: &mut WorkingCloud) {
+fn forget_uncertain(cloud: &mut WorkingCloud) {
     for (p, n) in cloud.points.iter().zip(&mut cloud.normals) {
         let (at, facing) = (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)));
-        if grazed(&at, &facing) {
+        if uncertain(&at, &facing) {
             *n = [0; 3];
         }
     }

@@ -237,36 +237,37 @@ impl InstrumentDto {
         }
         // beyond these it is a slip of the unit
         let positive = [
-            ("range_sigma", self.range_sigma, 1.0),
-            ("angular_sigma", self.angular_sigma, 0.1),
-            ("step", self.step, *Self::STEPS.end()),
-            ("max_range", self.max_range, 1e4),
-            ("centring_sigma", self.centring_sigma, 1.0),
-            ("height_sigma", self.height_sigma, 1.0),
-            ("sighting_sigma", self.sighting_sigma.unwrap_or(1.0), 1.0),
+            ("range_sigma", self.range_sigma, 1.0, "m"),
+            ("angular_sigma", self.angular_sigma, 0.1, "rad"),
+            ("step", self.step, *Self::STEPS.end(), "rad"),
+            ("max_range", self.max_range, 1e4, "m"),
+            ("centring_sigma", self.centring_sigma, 1.0, "m"),
+            ("height_sigma", self.height_sigma, 1.0, "m"),
+            ("sighting_sigma", self.sighting_sigma.unwrap_or(1.0), 1.0, "m"),
         ];
-        if let Some((name, v, most)) = positive.iter().find(|p| p.1 <= 0.0 || !(..=p.2).contains(&p.1)) {
+        if let Some((name, v, most, unit)) = positive.iter().find(|p| p.1 <= 0.0 || !(..=p.2).contains(&p.1)) {
             return Err(ApiError::field(
                 &format!("{prefix}{name}"),
-                format!("found {v}, expected a positive number, {most} at most (m or rad)"),
+                format!("found {v} {unit}, expected more than 0 and at most {most} {unit}"),
             ));
         }
         let some = [
-            ("range_sigma_per_m", self.range_sigma_per_m, 0.1),
-            ("beam_exit", self.beam_exit, 1.0),
-            ("beam_divergence", self.beam_divergence, 0.1),
-            ("compensator_sigma", self.compensator_sigma.unwrap_or(0.0), 0.1),
-            ("min_range", self.min_range, 1e3),
-            ("warm_up", self.warm_up, LONGEST),
-            ("scan_time", self.scan_time, LONGEST),
-            ("photograph_time", self.photograph_time, LONGEST),
-            ("battery_time", self.battery_time, 30.0 * LONGEST),
-            ("bytes_per_point", self.bytes_per_point, 1e4),
+            ("range_sigma_per_m", self.range_sigma_per_m, 0.1, "m/m"),
+            ("beam_exit", self.beam_exit, 1.0, "m"),
+            ("beam_divergence", self.beam_divergence, 0.1, "rad"),
+            ("compensator_sigma", self.compensator_sigma.unwrap_or(0.0), 0.1, "rad"),
+            ("min_range", self.min_range, 1e3, "m"),
+            ("warm_up", self.warm_up, LONGEST, "s"),
+            ("scan_time", self.scan_time, LONGEST, "s"),
+            ("photograph_time", self.photograph_time, LONGEST, "s"),
+            ("battery_time", self.battery_time, 30.0 * LONGEST, "s"),
+            ("bytes_per_point", self.bytes_per_point, 1e4, "bytes"),
         ];
-        if let Some((name, v, most)) = some.iter().find(|p| !(0.0..=p.2).contains(&p.1)) {
+        if let Some((name, v, most, unit)) = some.iter().find(|p| !(0.0..=p.2).contains(&p.1)) {
+            let limit = if *v < 0.0 { "at least 0".to_owned() } else { format!("at most {most}") };
             return Err(ApiError::field(
                 &format!("{prefix}{name}"),
-                format!("found {v}, expected 0 or more, {most} at most (m, rad, s or bytes)"),
+                format!("found {v} {unit}, expected {limit} {unit}"),
             ));
         }
         self.systematic.validate(&format!("{prefix}systematic."))?;

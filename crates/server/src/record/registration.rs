@@ -226,8 +226,13 @@ pub(crate) enum Refusal {
     },
     NoTargets {
         other_size: usize,
+        #[serde(default)]
+        waiting: usize,
     },
-    NothingTied,
+    NothingTied {
+        #[serde(default)]
+        waiting: usize,
+    },
     /// Scan, and the targets by which it hangs.
     Loose {
         scans: Vec<(String, Vec<String>, bool)>,

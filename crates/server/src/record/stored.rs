@@ -190,8 +190,10 @@ fn refusal(why: &core::Refusal, r: &CoreRegistration) -> Refusal {
     let target = |t: &usize| r.placed.targets.get(*t).map_or_else(String::new, |t| t.name.clone());
     match why {
         core::Refusal::TooFewScans(found) => Refusal::TooFewScans { found: *found },
-        core::Refusal::NoTargets { other_size } => Refusal::NoTargets { other_size: *other_size },
-        core::Refusal::NothingTied => Refusal::NothingTied,
+        core::Refusal::NoTargets { other_size, waiting } => {
+            Refusal::NoTargets { other_size: *other_size, waiting: *waiting }
+        }
+        core::Refusal::NothingTied(waiting) => Refusal::NothingTied { waiting: *waiting },
         core::Refusal::Adjust(AdjustError::Defect(d)) => Refusal::Loose {
             scans: d
                 .iter()

@@ -14,18 +14,26 @@ pub(crate) fn refusal(r: &Refusal) -> String {
             if *found == 1 { "is" } else { "are" },
             plural(*found)
         ),
-        Refusal::NoTargets { other_size } => {
+        Refusal::NoTargets { other_size, waiting } => {
             let more = if *other_size > 0 {
                 format!(" ({other_size} of another size were found: see below)")
             } else {
                 String::new()
             };
+            let clouds = if *waiting > 0 {
+                undecided(*waiting)
+            } else {
+                "or find ties by clouds, from what the scans themselves show".to_owned()
+            };
             format!(
-                "no targets were found in any scan{more}: check the sphere diameter and checkerboard size in the brief, and that the targets stand within range; or find ties by clouds, from what the scans themselves show"
+                "no targets were found in any scan{more}: check the sphere diameter and checkerboard size in the brief, and that the targets stand within range; {clouds}"
             )
         }
-        Refusal::NothingTied => {
-            "no two scans have 3 targets in common, nor set-ups over the same marks, nor a sound tie by clouds: nothing ties them together".into()
+        Refusal::NothingTied { waiting } => {
+            let more = if *waiting > 0 { format!("; {}", undecided(*waiting)) } else { String::new() };
+            format!(
+                "no two scans have 3 targets in common, nor set-ups over the same marks, nor a sound tie by clouds: nothing ties them together{more}"
+            )
         }
         Refusal::Loose { scans } => {
             let all: Vec<String> = scans.iter().map(|(scan, hangs, line)| loose(scan, hangs, *line)).collect();
@@ -35,6 +43,17 @@ pub(crate) fn refusal(r: &Refusal) -> String {
             "the adjustment did not converge in {iterations} iterations: the approximate poses are too far off, or an observation is grossly wrong"
         ),
         Refusal::Other { reason } => reason.clone(),
+    }
+}
+
+/// Ties by clouds that nobody has decided about.
+fn undecided(waiting: usize) -> String {
+    if waiting == 1 {
+        "1 tie by clouds is doubtful and waits for you: look at its slices, and accept or reject it".into()
+    } else {
+        format!(
+            "{waiting} ties by clouds are doubtful and wait for you: look at their slices, and accept or reject them"
+        )
     }
 }
 

@@ -149,9 +149,10 @@ fn every_refusal_says_what_is_missing() {
     let all = [
         Refusal::TooFewScans { found: 0 },
         Refusal::TooFewScans { found: 1 },
-        Refusal::NoTargets { other_size: 0 },
-        Refusal::NoTargets { other_size: 3 },
-        Refusal::NothingTied,
+        Refusal::NoTargets { other_size: 0, waiting: 0 },
+        Refusal::NoTargets { other_size: 3, waiting: 6 },
+        Refusal::NothingTied { waiting: 0 },
+        Refusal::NothingTied { waiting: 1 },
         Refusal::Loose { scans: vec![loose(&[], false), loose(&["K1"], false), loose(&["K1", "K2"], false)] },
         Refusal::Loose { scans: vec![loose(&["K1", "K2", "K3"], true)] },
         Refusal::Diverged { iterations: 40 },

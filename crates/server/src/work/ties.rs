@@ -21,7 +21,7 @@ pub(crate) fn can_be_tied(s: &ScanRow) -> bool {
 
 /// What a search depended on. The number is that of the search itself: what an earlier one found is looked for again.
 pub(crate) fn search_key(brief: &Brief, a: &ScanRow, b: &ScanRow) -> String {
-    super::fingerprint(&(5, Inputs::search_key(brief), &brief.instrument.systematic, &a.key, &b.key))
+    super::fingerprint(&(6, Inputs::search_key(brief), &brief.instrument.systematic, &a.key, &b.key))
 }
 
 /// What is kept of a scan to bring it together with others.
@@ -53,6 +53,11 @@ pub(crate) async fn shown(app: &App, scan: &ScanRow) -> Result<Shown, ApiError> 
 /// Whether a tie takes part in the registration.
 pub(crate) fn takes_part(t: &CloudTieRow) -> bool {
     t.found.is_some() && (t.decision == "accepted" || t.decision.is_empty() && grade(t) == GradeWord::Sound)
+}
+
+/// Whether somebody has to decide first: it was found, is doubtful, and nobody did.
+pub(crate) fn waits(t: &CloudTieRow) -> bool {
+    t.found.is_some() && t.decision.is_empty() && grade(t) == GradeWord::Doubtful
 }
 
 pub(crate) fn grade(t: &CloudTieRow) -> GradeWord {

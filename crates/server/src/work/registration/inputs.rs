@@ -103,6 +103,7 @@ impl Inputs {
             }
             input.scans.push(scan);
         }
+        input.waiting = self.ties.iter().filter(|t| kept_ties::waits(t)).count();
         for t in &self.ties {
             input.cloud_ties.extend(self.cloud_tie(t, ids.len())?);
             ids.push(t.id);
