@@ -60,9 +60,13 @@ export default function Check() {
                 {rows.map((r) => (
                   <tr key={r.requirement} data-verdict={r.verdict}>
                     <td>{r.requirement}</td>
-                    <td className="num">{u.err(r.required)}</td>
-                    <td className="num">{u.err(r.predicted)}</td>
-                    <td className="num">
+                    <td className="num" data-head={words.required(u.small)}>
+                      {u.err(r.required)}
+                    </td>
+                    <td className="num" data-head={words.predicted(u.small)}>
+                      {u.err(r.predicted)}
+                    </td>
+                    <td className="num" data-head={words.achieved(u.small)}>
                       <b>{u.err(r.achieved)}</b>
                       {r.bound != null && (
                         <>

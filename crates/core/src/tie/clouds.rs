@@ -165,7 +165,7 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
         relative: pose,
         shared,
         light: inverse * light,
-        covariance: information.covariance(pieces.values()),
+        covariance: information.covariance(&pieces.into_values().collect::<Vec<_>>()),
         rms: (sum / used as f64).sqrt(),
         overlap: pairs.len() as f64 / moving.len().max(1) as f64,
         pairs: used,

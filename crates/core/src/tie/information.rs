@@ -84,16 +84,16 @@ impl Information {
     /// Covariance of the estimate under residuals that depend on one another within pieces (sandwich estimator, White
     /// 1980; Liang & Zeger 1986). A direction that few pieces hold is known by as few residuals: it is widened as the
     /// quantile of Student's distribution is wider than the normal one.
-    pub(super) fn covariance<'a>(&self, pieces: impl Iterator<Item = &'a Piece> + Clone) -> Matrix6<f64> {
+    pub(super) fn covariance(&self, pieces: &[Piece]) -> Matrix6<f64> {
         let square = |g: &Vector6<f64>| g * g.transpose();
-        let middle: Matrix6<f64> = pieces.clone().map(|p| square(&p.residual)).sum();
+        let middle: Matrix6<f64> = pieces.iter().map(|p| square(&p.residual)).sum();
         // what holds by a post or a bush alone is held no better than that is even
-        let uneven: Matrix6<f64> = pieces.clone().map(|p| square(&p.uneven)).sum();
+        let uneven: Matrix6<f64> = pieces.iter().map(|p| square(&p.uneven)).sum();
         let widened: Matrix6<f64> = self
             .held
             .iter()
             .map(|h| {
-                let squares: f64 = pieces.clone().map(|p| h.along.dot(&(p.information * h.along)).powi(2)).sum();
+                let squares: f64 = pieces.iter().map(|p| h.along.dot(&(p.information * h.along)).powi(2)).sum();
                 h.along * h.along.transpose() * (student(h.value * h.value / squares) / h.value)
             })
             .sum();
