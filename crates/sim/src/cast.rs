@@ -347,8 +347,15 @@ fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) -> Vec<Shap
     out
 }
 
+/// A scanner that stands farther from upright than the slack of its columns holds, radians.
+const LEANS: f64 = 0.003;
+
 /// For each column of the scan, the shapes that its rays may meet.
 fn by_column(shapes: &[Shape], pose: &Pose, cols: usize) -> Vec<Vec<u32>> {
+    // the columns of a scanner that leans are no upright planes
+    if (pose.rotation * Vec3::z()).z < LEANS.cos() {
+        return vec![(0..shapes.len() as u32).collect(); cols];
+    }
     let mut out = vec![Vec::new(); cols];
     let to_scanner = pose.inverse();
     let azimuth = |x: f64, y: f64| {

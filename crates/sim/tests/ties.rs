@@ -4,15 +4,17 @@
 
 mod sites;
 
-use nalgebra::Vector6;
-use rand::SeedableRng;
+use nalgebra::{UnitQuaternion, Vector6};
+use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
 use sites::{Plan, corridor, hall, like_rooms, ring, rooms, scene, shown, yard};
-use vistazo_core::geometry::Pose;
+use vistazo_core::cloud::{Order, working};
+use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
+use vistazo_core::registration::{CloudTieInput, Input, ScanInput, register};
 use vistazo_core::stats::chi2_quantile;
-use vistazo_core::tie::{Expected, Grade, Shown, place_in_block, tie_by_clouds};
+use vistazo_core::tie::{Expected, Grade, Shown, Sight, place_in_block, tie_by_clouds};
 use vistazo_sim::{Scanner, set_up_near};
 
 /// Every scan in turn is taken out of its block, of rooms that are alike every other one at once: what is found must be
@@ -56,6 +58,71 @@ fn a_scan_finds_its_place_in_a_block_or_none() {
         println!("{name}: {found} of {asked} found their place among the others, none a wrong one");
         assert!(found >= least, "{name}: {found}");
         assert!(name != "ring" || found == 0, "what decides between like bays?");
+    }
+}
+
+/// Scanners without a compensator lean as the ground does: walls and floors say what is upright, and a block that
+/// begins with such a scan stands upright by one that was levelled.
+#[test]
+fn scans_that_lean_find_their_place() {
+    let instrument = Instrument { step: 0.005, ..Instrument::mid_range() };
+    let mut rng = ChaCha8Rng::seed_from_u64(12);
+    let plan = rooms(&mut rng);
+    let (scene, scanner) = (scene(&plan), Scanner::perfect(&instrument));
+    // of the corridor and the first rooms, all but the third lean
+    let poses: Vec<Pose> = (0..5)
+        .map(|k| {
+            let upright = set_up_near(plan.3[k], &instrument, k as u64);
+            let (about, lean) = (rng.random_range(0.0..6.28_f64), rng.random_range(0.05..0.4));
+            let tilt = Vec3::new(about.cos(), about.sin(), 0.0) * if k == 2 { 0.0 } else { lean };
+            Pose { rotation: UnitQuaternion::from_scaled_axis(tilt) * upright.rotation, ..upright }
+        })
+        .collect();
+    let scans: Vec<Shown> = poses
+        .par_iter()
+        .enumerate()
+        .map(|(k, p)| {
+            let scan = vistazo_sim::scan(&scene, &scanner, p, 0, 3 + k as u64, &|_| true).unwrap().into_scan().unwrap();
+            let (cloud, sight) = (working(&scan, &Order::of(&scan)).0, Sight::of(&scan));
+            if k == 2 { Shown::new(cloud, sight) } else { Shown::leaning(cloud, sight) }
+        })
+        .collect();
+    for (pose, shown) in poses.iter().zip(&scans) {
+        let off = (pose.rotation * shown.up.inverse() * Vec3::z()).angle(&Vec3::z());
+        assert!(off < 0.003, "{off} rad off upright");
+    }
+    let (mut right, mut shared, mut ties) = (0, 0, Vec::new());
+    for (i, j) in (0..5).flat_map(|i| (i + 1..5).map(move |j| (i, j))) {
+        let truth = poses[i].inverse().compose(&poses[j]);
+        let real = vistazo_core::tie::Compared::of(&scans[i], &scans[j], &truth, 0.08, 100_000);
+        let tie = tie_by_clouds(&scans[i], &scans[j], &Expected::default());
+        let Some(tie) = tie.filter(|t| t.grade.grade == Grade::Sound) else {
+            shared += usize::from(real.overlap[0].max(real.overlap[1]) >= 0.35);
+            continue;
+        };
+        let e = truth.difference(&tie.fit.relative);
+        assert!(e.fixed_rows::<3>(0).norm() < 0.002, "{i}-{j}: {e:?}");
+        shared += 1;
+        right += 1;
+        ties.push(CloudTieInput {
+            id: ties.len(),
+            scans: (i, j),
+            relative: tie.fit.relative,
+            covariance: tie.fit.covariance,
+            shared: tie.fit.shared,
+            grade: Grade::Sound,
+        });
+    }
+    println!("{right} of {shared} pairs of leaning scans that share 35 % or more were found");
+    assert!(right >= 3 && right + 1 >= shared);
+    let levelled = |k| if k == 2 { instrument.compensator_sigma } else { None };
+    let scan = |k| ScanInput { name: format!("S{k}"), compensator: levelled(k), ..ScanInput::default() };
+    let input = Input { scans: (0..5).map(scan).collect(), cloud_ties: ties, ..Input::default() };
+    let r = register(&input);
+    let block = r.block.unwrap();
+    for (k, pose) in r.placed.scans.iter().zip(&block.solution.poses) {
+        let (up, truth) = (pose.rotation.inverse() * Vec3::z(), poses[*k].rotation.inverse() * Vec3::z());
+        assert!(up.angle(&truth) < 2e-4, "S{k} leans {} rad from the truth", up.angle(&truth));
     }
 }
 

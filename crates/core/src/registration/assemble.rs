@@ -1,6 +1,7 @@
 use crate::geometry::{Mat3, Pose, Vec3};
 use crate::targets::TargetKind;
 use crate::tie::{Match, MatchOptions, Matched, match_points};
+use nalgebra::UnitQuaternion;
 use rayon::prelude::*;
 
 /// The usable targets of one scan, in its frame.
@@ -184,10 +185,23 @@ impl Block {
         }
     }
 
+    /// Makes the block upright when the scan whose frame it has was not levelled, by the first that was.
+    pub(super) fn stand(&mut self, scans: &[ScanTargets]) {
+        let levelled = |s: usize| self.poses[s].filter(|_| scans[s].levelled);
+        let Some(first) = (0..scans.len()).find_map(levelled) else { return };
+        let upright = first.rotation * Vec3::z();
+        if let Some(turn) = UnitQuaternion::rotation_between(&upright, &Vec3::z()) {
+            self.turn_by(&Pose { rotation: turn, translation: Vec3::zeros() });
+        }
+    }
+
     /// Turns the block about the vertical, so that the walls of its first scan, which lie at `walls` radians in it,
     /// come to lie along the axes; heights stay.
     pub(super) fn turn(&mut self, walls: f64) {
-        let turn = Pose::levelled(-walls, Vec3::zeros());
+        self.turn_by(&Pose::levelled(-walls, Vec3::zeros()));
+    }
+
+    fn turn_by(&mut self, turn: &Pose) {
         for pose in self.poses.iter_mut().flatten() {
             *pose = turn.compose(pose);
         }

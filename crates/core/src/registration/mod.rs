@@ -125,6 +125,9 @@ pub fn register(input: &Input) -> Registration {
     let links = links(input);
     let mut block = assemble(&scans, &links);
     let first = block.poses.iter().position(|p| p.is_some_and(|p| p == Pose::identity()));
+    if first.is_some_and(|s| !scans[s].levelled) {
+        block.stand(&scans);
+    }
     if let Some(walls) = first.and_then(|s| input.scans[s].walls) {
         block.turn(walls);
     }

@@ -77,7 +77,7 @@ impl TieCard {
     pub fn with(first: &Shown, second: &Shown, relative: &Pose, beside: &[Vec<(Arc<Shown>, Pose)>; 2]) -> Self {
         // everything in axes along the walls of the first
         let heading = first.plan.main_direction();
-        let turned = Pose::levelled(-heading, Vec3::zeros());
+        let turned = Pose::levelled(-heading, Vec3::zeros()).compose(&Pose { rotation: first.up, ..Pose::identity() });
         let theirs = turned.compose(relative);
         let moving = Index::new(&second.cloud, CELL, 1).patches(1);
         let pairs = Index::new(&first.cloud, CELL, 1).pairs(&moving, relative, 0.1);
@@ -98,13 +98,16 @@ impl TieCard {
         }
         // a plan through upright surfaces, sections through whatever both show; where nothing is shared, through what
         // the first shows, and through its scanner
-        let upright = shared.iter().filter(|s| s.1.normal.z.abs() < 0.3);
-        // a section within a wall shows its face, which says nothing
         let face = turned.rotation;
+        let upright = shared.iter().filter(|s| (face * s.1.normal).z.abs() < 0.3);
+        // a section within a wall shows its face, which says nothing
         let across = |of: &[(Vec3, &Pair)], n: fn(&Vec3) -> f64, p: fn(&Vec3) -> f64| -> Vec<f64> {
             of.iter().filter(|s| n(&(face * s.1.normal)).abs() < 0.5).map(|s| p(&s.0)).collect()
         };
-        let own = || busiest(surfaces(&first.cloud).filter(|s| s.1.z.abs() < 0.3).map(|s| s.0.z));
+        let own = || {
+            let upright = surfaces(&first.cloud).filter(|s| (face * s.1).z.abs() < 0.3);
+            busiest(upright.map(|s| (face * s.0).z))
+        };
         let cuts = [
             (Cut::Plan, busiest(upright.map(|s| s.0.z)).or_else(own)),
             (Cut::Along, busiest(across(&shared, |n| n.y, |p| p.y).into_iter())),

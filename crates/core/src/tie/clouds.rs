@@ -1,5 +1,6 @@
 use super::cloud_index::{CELL, EVEN, Index, Pair, key, usable};
 use super::information::{Information, Piece, agreed};
+use super::likeness::{FACINGS, Likeness, PIECE, facing};
 use crate::adjust::Parameter;
 use crate::cloud::WorkingCloud;
 use crate::geometry::{Pose, Vec3};
@@ -88,8 +89,6 @@ const STEPS: usize = 8;
 const PART: usize = 2000;
 /// The same at the end: more of them lie on the same pieces of wall, and say little that is new.
 const MOVING: usize = 60_000;
-/// Side of the pieces whose residuals are taken as dependent, metres.
-const PIECE: f64 = 1.0;
 /// Light that comes back from a surface of middling brightness goes with the cosine of the incidence by so much, of what
 /// lies between black and white.
 const LAMBERT: f64 = 0.27;
@@ -128,7 +127,7 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
     let pairs = index.pairs(&moving, &pose, NEAR);
     let back = pose.inverse();
     let mut shared = SharedInTie::default();
-    let mut pieces: BTreeMap<[i32; 3], Piece> = BTreeMap::new();
+    let (mut pieces, mut likeness) = (BTreeMap::<([i32; 3], usize), Piece>::new(), Likeness::default());
     let (mut sum, mut used, mut light) = (0.0, 0, Vector6::zeros());
     let weighed = |p: &Pair| p.weight * biweight(p.residual / (p.sigma * scale.of_pair(p)));
     let squared_cosine = |ray: &Vec3, normal: &Vec3| normal.dot(ray).powi(2) / ray.norm_squared().max(1e-6);
@@ -139,7 +138,8 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
         }
         let w = p.weight * b;
         let row = p.row();
-        let piece = pieces.entry(key(&p.at, PIECE)).or_default();
+        let piece = pieces.entry((key(&p.at, PIECE), facing(p))).or_default();
+        likeness.add(p, w);
         piece.information += agreed(p, w);
         piece.residual += row * (w * p.residual);
         piece.uneven += row * (w * (p.uneven * p.uneven - EVEN * EVEN).max(0.0).sqrt());
@@ -153,6 +153,10 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
         }
         sum += b * p.residual * p.residual;
         used += 1;
+    }
+    let factors = likeness.factors();
+    for (at, piece) in &mut pieces {
+        piece.residual *= factors[at.1].sqrt();
     }
     let n = pieces.len() as f64;
     let information = Information::of(pairs.iter().map(|p| (p, weighed(p))), n)?;
@@ -219,7 +223,7 @@ fn step(pairs: &[Pair], pose: &Pose, width: f64) -> Option<(Pose, Scale, f64)> {
 /// most of what a yard shows, and by its scatter alone the few walls would count as wrong while they are a
 /// centimetre off.
 #[derive(Clone, Copy, Default)]
-struct Scale([f64; 5]);
+struct Scale([f64; FACINGS]);
 
 impl Scale {
     /// So much more than all together may one way of facing scatter.
@@ -228,22 +232,13 @@ impl Scale {
     fn of(pairs: &[Pair]) -> Self {
         let all = spread(pairs.iter()).max(1e-5);
         Self(std::array::from_fn(|k| {
-            let facing = || pairs.iter().filter(|p| Self::facing(p) == k);
-            if facing().nth(LEAST / 4).is_none() { all } else { spread(facing()).clamp(1e-5, Self::MOST * all) }
+            let these = || pairs.iter().filter(|p| facing(p) == k);
+            if these().nth(LEAST / 4).is_none() { all } else { spread(these()).clamp(1e-5, Self::MOST * all) }
         }))
     }
 
     fn of_pair(&self, p: &Pair) -> f64 {
-        self.0[Self::facing(p)]
-    }
-
-    /// Level, or one of four headings.
-    fn facing(p: &Pair) -> usize {
-        if p.normal.z.abs() > 0.7 {
-            return 4;
-        }
-        let quarter = p.normal.y.atan2(p.normal.x) / std::f64::consts::FRAC_PI_4;
-        quarter.rem_euclid(4.0) as usize % 4
+        self.0[facing(p)]
     }
 }
 

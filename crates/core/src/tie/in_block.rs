@@ -36,16 +36,23 @@ const LOUDER: f32 = 0.7;
 /// Places looked at by what the scans saw, and those of them that are followed to their end.
 const LOOKED_AT: usize = 1500;
 const FOLLOWED: usize = 24;
+/// So many lots of them at most.
+const ROUNDS: usize = 6;
 /// What is taken for a conflict while the place is roughly known, metres.
 const ROUGH: f64 = 0.25;
 /// Upright surfaces this near to the height of an instrument are what its level rays meet, metres.
 const BAND: f64 = 0.3;
+/// A scanner that leans less looks level, radians.
+const LEVEL: f64 = 0.01;
 /// A level ray is taken to pass freely to here before what it met, metres.
 const BEFORE: f64 = 0.4;
 /// Scans that a place is fitted to at once.
 const AT_ONCE: usize = 6;
 /// Share of what a scan shows, or of what it is asked about, that makes it a witness.
 const WITNESS: f64 = 0.02;
+/// Share of its places that a scan sees through by chance where it sees nothing of another: edges, and what moved. A block
+/// has many scans, and each of them is asked.
+const STRAY: f64 = 0.001;
 /// Less than this in all decides nothing.
 const LEAST: f64 = 0.08;
 /// What is seen through, counted [`HARM`] times, leaves so much of what is shared at the right place; at wrong ones in a
@@ -56,7 +63,7 @@ const RIVAL: f64 = 0.5;
 /// and so does one that shares this much beside it while nothing speaks against it.
 const RIVAL_SHARE: f64 = 0.25;
 
-/// Finds the place of a levelled scan in a block of levelled scans, each with its pose in the frame of the block.
+/// Finds the place of a scan in a block of scans, each with its pose in the frame of the block.
 ///
 /// Pairs of scans that see one another through a door share a tenth and less, and in a row of like rooms many places are
 /// as good for one pair. For a block as a whole they are not: somebody saw through nearly all of them. Plan views are
@@ -68,10 +75,13 @@ const RIVAL_SHARE: f64 = 0.25;
 pub fn place_in_block(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
     // about its middle: single precision is enough there
     let middle = block.iter().map(|b| b.1.translation).sum::<Vec3>() / block.len().max(1) as f64;
-    let there = |p: &Pose, by: Vec3| Pose { translation: p.translation + by, ..*p };
-    let block: Vec<(&Shown, Pose)> = block.iter().map(|(s, at)| (*s, there(at, -middle))).collect();
+    // and upright, by what its first scan takes for it
+    let (first, at) = block.first()?;
+    let upright = first.up * at.rotation.inverse();
+    let there = Pose { rotation: upright, translation: -(upright * middle) };
+    let block: Vec<(&Shown, Pose)> = block.iter().map(|(s, at)| (*s, there.compose(at))).collect();
     let mut best = best_place(&block, loose)?;
-    best.pose = there(&best.pose, middle);
+    best.pose = there.inverse().compose(&best.pose);
     Some(best)
 }
 
@@ -82,14 +92,24 @@ fn best_place(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
     rough.sort_by(|a, b| b.0.total_cmp(&a.0));
     let mut apart: Vec<Pose> = Vec::new();
     for (_, pose) in rough {
-        if apart.len() < FOLLOWED && apart.iter().all(|p| !same(p, &pose)) {
+        if apart.len() < ROUNDS * FOLLOWED && apart.iter().all(|p| !same(p, &pose)) {
             apart.push(pose);
         }
     }
-    let mut found: Vec<PlaceInBlock> = apart.par_iter().filter_map(|p| followed(block, loose, p)).collect();
+    // where rooms are alike, dozens of wrong places look better at first sight: on to the next lot while nothing agrees,
+    // and one lot farther for what is as good
+    let uncontradicted = |p: &PlaceInBlock| p.score > AGREED * p.shared;
+    let (mut found, mut agreed): (Vec<PlaceInBlock>, bool) = (Vec::new(), false);
+    for lot in apart.chunks(FOLLOWED) {
+        let more: Vec<PlaceInBlock> = lot.par_iter().filter_map(|p| followed(block, loose, p)).collect();
+        found.extend(more);
+        if agreed {
+            break;
+        }
+        agreed = found.iter().any(|p| p.shared >= LEAST && uncontradicted(p));
+    }
     found.sort_by(|a, b| b.score.total_cmp(&a.score));
     let mut best = found.first()?.clone();
-    let uncontradicted = |p: &PlaceInBlock| p.score > AGREED * p.shared;
     let rival = |p: &PlaceInBlock| {
         !same(&p.pose, &best.pose)
             && (p.score > RIVAL * best.score || uncontradicted(p) && p.shared > RIVAL_SHARE * best.shared)
@@ -143,7 +163,7 @@ fn asked(
             out.score += c.score(harm);
         } else {
             // who sees nothing of it there, and through it, speaks too
-            out.score -= harm * (c.through[0] + c.through[1]) / 2.0;
+            out.score -= harm * c.through.iter().map(|t| (t - STRAY).max(0.0)).sum::<f64>() / 2.0;
         }
     }
     sharing.sort_by(|a, b| b.0.total_cmp(&a.0));
@@ -153,7 +173,7 @@ fn asked(
 
 /// Places by the plan views, the likeliest first.
 fn starts(block: &[(&Shown, Pose)], loose: &Shown) -> Vec<Pose> {
-    let views: Vec<(&PlanView, Pose)> = block.iter().map(|(s, at)| (&s.plan, *at)).collect();
+    let views: Vec<(&PlanView, Pose)> = block.iter().map(|(s, at)| (&s.plan, standing(s, at))).collect();
     let whole = PlanView::together(&views);
     let rises = whole.rises(&loose.plan);
     let span = whole.reach + 2.0 * loose.plan.reach;
@@ -164,7 +184,7 @@ fn starts(block: &[(&Shown, Pose)], loose: &Shown) -> Vec<Pose> {
     let transformed = |picture| both_ways(&*there, picture, size);
     let pictures = |view: &PlanView, heading: f64| faces(view, heading, size, pixel).map(transformed);
     let (mine, passed) = (pictures(&whole, 0.0), transformed(Level::of(block).picture(0.0, size, pixel)));
-    let alone = Level::of(&[(loose, Pose::identity())]);
+    let alone = Level::of(&[(loose, Pose { rotation: loose.up, ..Pose::identity() })]);
     let at = |heading: f64| {
         let theirs = pictures(&loose.plan, heading);
         // real and imaginary part of the one changed: what the one saw through meets what the other shows
@@ -188,7 +208,12 @@ fn starts(block: &[(&Shown, Pose)], loose: &Shown) -> Vec<Pose> {
     let mut found: Vec<(f64, Pose)> = Vec::new();
     found.par_extend(whole.turns(&loose.plan).into_par_iter().flat_map_iter(at));
     found.sort_by(|a, b| b.0.total_cmp(&a.0));
-    found.into_iter().map(|f| f.1).collect()
+    found.into_iter().map(|f| Pose { rotation: f.1.rotation * loose.up, ..f.1 }).collect()
+}
+
+/// The pose of the upright axes of a scan.
+fn standing(scan: &Shown, at: &Pose) -> Pose {
+    Pose { rotation: at.rotation * scan.up.inverse(), ..*at }
 }
 
 /// The upright surfaces on pixels by the way they face: east and north as real and imaginary parts, west and south. The
@@ -241,9 +266,14 @@ impl Level {
     fn of(scans: &[(&Shown, Pose)]) -> Self {
         let (mut solid, mut free) = (Vec::new(), Vec::new());
         for (shown, at) in scans {
-            let put = |to: &mut Vec<[f32; 2]>, p: Vec3| to.push(at.apply(&p).xy().map(|v| v as f32).into());
+            let stands = standing(shown, at);
+            let put = |to: &mut Vec<[f32; 2]>, p: Vec3| to.push(stands.apply(&p).xy().map(|v| v as f32).into());
             for u in shown.plan.upright.iter().filter(|u| f64::from(u.up).abs() < BAND) {
                 put(&mut solid, Vec3::new(u.at[0].into(), u.at[1].into(), 0.0));
+            }
+            // what a leaning scanner takes for level rises and falls
+            if shown.up.angle() > LEVEL {
+                continue;
             }
             for (azimuth, range) in shown.sight.level() {
                 let (sin, cos) = azimuth.sin_cos();

@@ -12,6 +12,7 @@ mod correlate;
 mod grade;
 mod in_block;
 mod information;
+mod likeness;
 mod matching;
 mod mend;
 mod pairs;
@@ -19,6 +20,7 @@ mod plan_view;
 mod search;
 mod shown;
 mod sight;
+mod upright;
 
 pub use by_pairs::{ByPairs, FEWEST_PAIRS, PickedPair, by_pairs};
 pub use by_targets::Mark;

@@ -70,7 +70,7 @@ const SAME: (f64, f64) = (0.3, 0.04);
 /// What is taken for a conflict while the place is roughly known, metres.
 const ROUGH: f64 = 0.25;
 
-/// Brings two scans together whose z axes are upright. Without a start all headings and shifts are looked at:
+/// Brings two scans together. Without a start all headings and shifts are looked at:
 /// likely ones by how the plan views go together, some of them followed, and the best and the second best kept.
 ///
 /// `None` when nothing is shared that could be laid on one another.
@@ -127,7 +127,11 @@ const WITNESS: f64 = 0.03;
 
 /// The likeliest place, and the next.
 fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, Option<Rival>)> {
-    let mut places = places(first, second, &by_targets::poses(&expected.targets));
+    let [mine, theirs] = &expected.targets;
+    let in_upright = |of: &Shown, marks: &[Mark]| marks.iter().map(|m| (m.0, of.up * m.1)).collect::<Vec<Mark>>();
+    let told = by_targets::poses(&[in_upright(first, mine), in_upright(second, theirs)]);
+    let told: Vec<Pose> = told.iter().map(|p| first.of_upright(second, p)).collect();
+    let mut places = places(first, second, &told);
     let top = places.first()?.1;
     let fits = |p: &(Pose, f64)| {
         expected.distance.is_none_or(|(d, sigma)| (p.0.translation.xy().norm() - d).abs() < 4.0 * sigma)
@@ -164,7 +168,10 @@ fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, O
 
 /// Places the second may have in the frame of the first, each with its score, the best first; some are `told`.
 fn places(first: &Shown, second: &Shown, told: &[Pose]) -> Vec<(Pose, f64)> {
-    let starts = first.plan.starts(&second.plan);
+    let mut starts = first.plan.starts(&second.plan);
+    for s in &mut starts {
+        s.pose = first.of_upright(second, &s.pose);
+    }
     let mut rough: Vec<(Pose, f64)> = starts
         .par_iter()
         .take(LOOKED_AT)

@@ -1,6 +1,8 @@
+use super::upright::upright;
 use super::{PlanView, Seen, Sight};
 use crate::cloud::WorkingCloud;
 use crate::geometry::{Pose, Vec3};
+use nalgebra::UnitQuaternion;
 
 /// What is kept of a scan to bring it together with others by what it shows.
 #[derive(Clone, Debug)]
@@ -9,8 +11,10 @@ pub struct Shown {
     pub cloud: WorkingCloud,
     /// How far it saw.
     pub sight: Sight,
-    /// As seen from above.
+    /// As seen from above, in axes of which z is upright.
     pub plan: PlanView,
+    /// From the scanner frame to those axes.
+    pub up: UnitQuaternion<f64>,
     /// Some of the places with the way they face (nil when that is not known), spread over the whole.
     sample: Vec<(Vec3, Vec3)>,
 }
@@ -22,16 +26,35 @@ const SAMPLE: usize = 6000;
 
 impl Shown {
     /// Of a scan whose z axis is upright.
-    pub fn new(mut cloud: WorkingCloud, sight: Sight) -> Self {
-        face_levels(&mut cloud);
+    pub fn new(cloud: WorkingCloud, sight: Sight) -> Self {
+        Self::with(cloud, sight, UnitQuaternion::identity())
+    }
+
+    /// Of a scan that was not levelled: what is upright is taken from its walls and floors, and the z axis for it where
+    /// they do not say.
+    pub fn leaning(cloud: WorkingCloud, sight: Sight) -> Self {
+        let up = upright(&cloud).unwrap_or_else(UnitQuaternion::identity);
+        Self::with(cloud, sight, up)
+    }
+
+    fn with(mut cloud: WorkingCloud, sight: Sight, up: UnitQuaternion<f64>) -> Self {
+        face_levels(&mut cloud, &up);
         let usable = surfaces(&cloud).count();
         let step = (usable / SAMPLE).max(1);
         let sample =
-            surfaces(&cloud).step_by(step).map(|(p, n)| (p, if uncertain(&p, &n) { Vec3::zeros() } else { n }));
+            surfaces(&cloud).step_by(step).map(|(p, n)| (p, if uncertain(&p, &n, &up) { Vec3::zeros() } else { n }));
         let sample = sample.collect();
-        let plan = PlanView::of(&cloud);
-        forget_uncertain(&mut cloud);
-        Self { cloud, sight, plan, sample }
+        let plan = if up.angle() > 0.0 { PlanView::of(&turned(&cloud, &up)) } else { PlanView::of(&cloud) };
+        forget_uncertain(&mut cloud, &up);
+        Self { cloud, sight, plan, up, sample }
+    }
+
+    /// The pose of another in the frame of this one, of what it is between the upright axes of both.
+    pub(super) fn of_upright(&self, other: &Self, pose: &Pose) -> Pose {
+        Pose {
+            rotation: self.up.inverse() * pose.rotation * other.up,
+            translation: self.up.inverse() * pose.translation,
+        }
     }
 
     /// Some of its places, about `most` of them, scanner frame, metres, and the unit normals of their surfaces towards the
@@ -49,20 +72,36 @@ const LEVEL: f64 = 0.97;
 /// What lies this much above or below the scanner is seen from below or above, metres.
 const ASIDE: f64 = 0.3;
 
-fn is_level(at: &Vec3, facing: &Vec3) -> bool {
-    facing.z.abs() > LEVEL * facing.norm() && at.z.abs() > ASIDE
+/// Above the scanner (above 0) or below it, and which way it faces, of a level surface.
+fn level(at: &Vec3, facing: &Vec3, up: &UnitQuaternion<f64>) -> Option<(f64, f64)> {
+    let (height, rise) = ((up * at).z, (up * facing).z);
+    (rise.abs() > LEVEL * facing.norm() && height.abs() > ASIDE).then_some((height, rise))
 }
 
-fn uncertain(at: &Vec3, facing: &Vec3) -> bool {
-    facing.dot(at).abs() < GRAZED * facing.norm() * at.norm() && !is_level(at, facing)
+fn uncertain(at: &Vec3, facing: &Vec3, up: &UnitQuaternion<f64>) -> bool {
+    facing.dot(at).abs() < GRAZED * facing.norm() * at.norm() && level(at, facing, up).is_none()
+}
+
+/// In other axes.
+fn turned(cloud: &WorkingCloud, by: &UnitQuaternion<f64>) -> WorkingCloud {
+    let turn = |v: Vec3| by * v;
+    WorkingCloud {
+        points: cloud.points.iter().map(|p| turn(Vec3::from(p.map(f64::from))).map(|v| v as f32).into()).collect(),
+        normals: cloud
+            .normals
+            .iter()
+            .map(|n| turn(Vec3::from(n.map(f64::from))).map(|v| v.round() as i8).into())
+            .collect(),
+        counts: cloud.counts.clone(),
+    }
 }
 
 /// Turns level surfaces the way they must face: ground below the scanner faces up, however far away it is. Most of what a
 /// yard says of heights is seen at such angles.
-fn face_levels(cloud: &mut WorkingCloud) {
+fn face_levels(cloud: &mut WorkingCloud, up: &UnitQuaternion<f64>) {
     for (p, n) in cloud.points.iter().zip(&mut cloud.normals) {
         let (at, facing) = (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)));
-        if is_level(&at, &facing) && facing.z * at.z > 0.0 {
+        if level(&at, &facing, up).is_some_and(|(height, rise)| height * rise > 0.0) {
             *n = n.map(|v| -v);
         }
     }
@@ -70,10 +109,10 @@ fn face_levels(cloud: &mut WorkingCloud) {
 
 /// Takes for unknown the normals of what is seen at a grazing angle: some degrees of error turn them over, and a few that
 /// face the wrong way draw the two sides of a thin wall on one another.
-fn forget_uncertain(cloud: &mut WorkingCloud) {
+fn forget_uncertain(cloud: &mut WorkingCloud, up: &UnitQuaternion<f64>) {
     for (p, n) in cloud.points.iter().zip(&mut cloud.normals) {
         let (at, facing) = (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)));
-        if uncertain(&at, &facing) {
+        if uncertain(&at, &facing, up) {
             *n = [0; 3];
         }
     }

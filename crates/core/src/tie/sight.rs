@@ -83,7 +83,9 @@ impl Sight {
         }
         let (mut near, mut far) = (f32::INFINITY, 0.0_f32);
         for r in row.saturating_sub(1)..=(row + 1).min(ROWS - 1) {
-            for c in [col + COLUMNS - 1, col, col + 1] {
+            // towards the zenith columns draw together: as far to the sides as up and down
+            let aside = beside(r);
+            for c in col + COLUMNS - aside..=col + COLUMNS + aside {
                 let cell = self.cells[r * COLUMNS + c % COLUMNS];
                 near = near.min(cell[0]);
                 far = far.max(cell[1]);
@@ -99,6 +101,13 @@ impl Sight {
             Seen::Unknown
         }
     }
+}
+
+/// How many columns of a row are half a degree wide, rounded up.
+fn beside(row: usize) -> usize {
+    const MOST: f64 = 60.0;
+    let elevation = (0.5 - (row as f64 + 0.5) / ROWS as f64) * std::f64::consts::PI;
+    (1.0 / elevation.cos() - 1e-3).min(MOST).ceil() as usize
 }
 
 fn direction(p: [f32; 3]) -> (usize, usize) {

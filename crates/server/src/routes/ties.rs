@@ -46,7 +46,7 @@ pub async fn find_ties(State(app): State<App>, access: Access<Edit>) -> Result<J
     let able = scans.iter().filter(|s| work::can_be_tied(s)).count();
     if able < 2 {
         return Err(ApiError::conflict(format!(
-            "found {able} levelled scans that a scanner took, expected at least 2: ties by clouds take the z axis of a scan for upright"
+            "found {able} scan(s) that a scanner took, expected at least 2: ties by clouds ask what a scanner saw through"
         )));
     }
     if tasks::is_active(&app.db, access.job, "tie").await? {

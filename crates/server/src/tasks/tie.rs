@@ -122,8 +122,7 @@ pub(super) async fn search(
         n => format!("the {} scans fall into {n} parts", scans.len()),
     };
     let left_out = all.len() - scans.len();
-    let not_looked =
-        if left_out > 0 { format!("; {left_out} not levelled or without a scanner") } else { String::new() };
+    let not_looked = if left_out > 0 { format!("; {left_out} without a scanner") } else { String::new() };
     let (sound, doubtful) = (count(GradeWord::Sound), count(GradeWord::Doubtful));
     Ok(format!("{looked} pairs looked at: {sound} sound ties, {doubtful} doubtful; {together}{not_looked}"))
 }

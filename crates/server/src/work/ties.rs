@@ -14,14 +14,19 @@ use vistazo_store::StoreError;
 use vistazo_store::field::{self, ScanRow};
 use vistazo_store::ties::{self, CloudTieRow};
 
-/// Whether ties by clouds are looked for in a scan: it has a scanner, and its z axis is upright.
+/// Whether ties by clouds are looked for in a scan: where a scanner stood, it saw through what is before its points.
 pub(crate) fn can_be_tied(s: &ScanRow) -> bool {
-    s.has_scanner && s.levelled
+    s.has_scanner
 }
 
 /// What a search depended on. The number is that of the search itself: what an earlier one found is looked for again.
 pub(crate) fn search_key(brief: &Brief, a: &ScanRow, b: &ScanRow) -> String {
-    super::fingerprint(&(6, Inputs::search_key(brief), &brief.instrument.systematic, &a.key, &b.key))
+    super::fingerprint(&(
+        6,
+        Inputs::search_key(brief),
+        &brief.instrument.systematic,
+        [(&a.key, a.levelled), (&b.key, b.levelled)],
+    ))
 }
 
 /// What is kept of a scan to bring it together with others.
@@ -43,9 +48,10 @@ pub(crate) async fn shown(app: &App, scan: &ScanRow) -> Result<Shown, ApiError> 
             made
         }
     };
+    let levelled = scan.levelled;
     super::blocking(move || {
         let cloud = working_cloud::read(&cloud).map_err(|e| ApiError::bad(e.to_string()))?;
-        Ok(Shown::new(cloud, sight))
+        Ok(if levelled { Shown::new(cloud, sight) } else { Shown::leaning(cloud, sight) })
     })
     .await?
 }
