@@ -73,7 +73,7 @@ fn scans_that_lean_find_their_place() {
     let poses: Vec<Pose> = (0..5)
         .map(|k| {
             let upright = set_up_near(plan.3[k], &instrument, k as u64);
-            let (about, lean) = (rng.random_range(0.0..6.28_f64), rng.random_range(0.05..0.4));
+            let (about, lean) = (rng.random_range(0.0..std::f64::consts::TAU), rng.random_range(0.05..0.4));
             let tilt = Vec3::new(about.cos(), about.sin(), 0.0) * if k == 2 { 0.0 } else { lean };
             Pose { rotation: UnitQuaternion::from_scaled_axis(tilt) * upright.rotation, ..upright }
         })
