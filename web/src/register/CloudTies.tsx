@@ -6,7 +6,7 @@ import type { Two } from './hand/ByHand'
 import { toneOf } from './Ledgers'
 import { TieCard } from './TieCard'
 import type { Result } from './useRegistration'
-import type { CloudTie, Ties } from './useTies'
+import { type CloudTie, isLoose, type Ties } from './useTies'
 import { register as words } from '../words'
 
 const ORDER = { failed: 1, doubtful: 0, not_judged: 2, sound: 3 }
@@ -74,7 +74,7 @@ export function CloudTies(p: {
           {
             head: <>{words.worst95(u.small)}</>,
             num: true,
-            cell: (t) => u.err(t.weakest95),
+            cell: (t) => (isLoose(t) ? words.notHeld : u.err(t.weakest95)),
             value: (t) => t.weakest95 / u.smallMetres,
           },
           { head: <>{words.residual(u.small)}</>, num: true, cell: (t) => u.err(said.get(t.id)?.shift) },

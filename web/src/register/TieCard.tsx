@@ -9,7 +9,7 @@ import type { Two } from './hand/ByHand'
 import { Mend } from './Mend'
 import { Otherwise } from './Otherwise'
 import { Slice } from './Slice'
-import { type CloudTie, type TieCardData, type Ties, useTieCard } from './useTies'
+import { type CloudTie, isLoose, type TieCardData, type Ties, useTieCard } from './useTies'
 import { register as words } from '../words'
 
 /** One tie, judged by eye: both scans in thin slices, what speaks for and against it, and what a decision changes. */
@@ -49,7 +49,9 @@ export function TieCard(p: {
           <li key={r}>{r}</li>
         ))}
         <li>
-          {words.stationsApartHeldWorst(u.len(t.distance, 2), u.code, u.err(t.weakest95), u.small, arc(t.heading95))}
+          {isLoose(t)
+            ? words.stationsApartNotHeld(u.len(t.distance, 2), u.code, arc(t.heading95))
+            : words.stationsApartHeldWorst(u.len(t.distance, 2), u.code, u.err(t.weakest95), u.small, arc(t.heading95))}
         </li>
       </ul>
       {t.rival && (

@@ -5,6 +5,9 @@ import { useChange, useJob, useRead } from '../lib/hooks'
 export type CloudTie = Schema['CloudTieDto']
 export type TieCardData = Schema['TieCardDto']
 
+/** Nothing holds it in one direction: a figure would be invented. */
+export const isLoose = (tie: CloudTie) => tie.weakest95 > 1
+
 export interface TieDecision {
   tie: CloudTie
   decision: 'accepted' | 'rejected' | ''

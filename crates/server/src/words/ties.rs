@@ -35,6 +35,9 @@ pub(crate) fn reason(brief: &Brief, f: &FoundTie, r: &TieReason) -> String {
         TieReason::LittleOverlap { share } => {
             format!("only {} of the one was seen by the other too", percent(share))
         }
+        TieReason::Slides { bound } if bound > LOOSE => {
+            format!("nothing that both show holds it along {}: there it stays where the search began", direction(f))
+        }
         TieReason::Slides { bound } => {
             format!("the surfaces do not hold it along {}: {} at 95 %", direction(f), brief.length(bound))
         }
@@ -53,6 +56,9 @@ pub(crate) fn reason(brief: &Brief, f: &FoundTie, r: &TieReason) -> String {
         ),
     }
 }
+
+/// Beyond this 95 % say that nothing holds, metres.
+const LOOSE: f64 = 1.0;
 
 /// The weakest direction as one would point it out.
 fn direction(f: &FoundTie) -> String {

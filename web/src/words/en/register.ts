@@ -134,6 +134,7 @@ export const register = {
   nextTieN: 'next tie (N)',
   noLoopsEveryScan: 'No loops: every scan hangs on one way only.',
   none: 'None.',
+  notHeld: 'not held',
   noneInThisScan: 'None in this scan yet.',
   noneIsStatedIn: "None is stated in the instrument's profile.",
   nonePickedYet: 'None picked yet.',
@@ -239,6 +240,8 @@ export const register = {
   station: 'Station',
   stationGraph: 'Station graph',
   stations: 'Stations',
+  stationsApartNotHeld: (distance: string, code: string, arc: string) =>
+    `stations ${distance} ${code} apart; in one direction nothing holds it, heading to ${arc}″ at 95 %`,
   stationsApartHeldWorst: (distance: string, code: string, weakest95: string, small: string, arc: string) =>
     `stations ${distance} ${code} apart; held worst to ${weakest95} ${small}, heading to ${arc}″ at 95 %`,
   stationsTies: (size: number, length: number) => `${plural(size, 'station')}, ${plural(length, 'tie')}: `,
