@@ -9,7 +9,7 @@ import { Library } from './instrument/Library'
 type Entry = Schema['InstrumentEntry']
 const profile = (name: string, part: Partial<Profile> = {}): Profile =>
   ({ name, range_sigma: 0.0012, step: 0.001, ...part }) as Profile
-const entry = (id: string | null, instrument: Profile, version = 3): Entry => ({ id, version, instrument }) as Entry
+const entry = (id: string | null, instrument: Profile, version = 3): Entry => ({ id, version, instrument })
 
 /** A library that keeps what it is sent. */
 function library(entries: Entry[], put?: () => Answer) {

@@ -8,10 +8,10 @@ import { SetUp } from './SetUp'
 
 type SetUpT = Schema['SetUpDto']
 
-function open(first: Partial<SetUpT> = {}, { height = 1.62 as number | null, unit = 'm' } = {}) {
+function open(first: Partial<SetUpT> = {}, { height = 1.62, unit = 'm' } = {}) {
   const kept = vi.fn()
   function Kept() {
-    const [value, set] = useState({ mark: '', height: 0, sights: [], ...first } as SetUpT)
+    const [value, set] = useState({ mark: '', height: 0, sights: [], ...first })
     const put = (v: SetUpT) => {
       kept(v)
       set(v)
@@ -54,7 +54,7 @@ describe('a set-up', () => {
     })
     expect(screen.getByLabelText('direction 1')).toHaveProperty('value', '90')
     write('direction 1', '45.5')
-    expect(last().sights![0]!.direction).toBeCloseTo((45.5 * Math.PI) / 180, 12)
+    expect(last().sights[0]!.direction).toBeCloseTo((45.5 * Math.PI) / 180, 12)
   })
   it('keeps lengths in metres and shows the unit of the job', () => {
     const last = open(
@@ -63,9 +63,9 @@ describe('a set-up', () => {
     )
     expect(screen.getByLabelText(/reflector height 1/i)).toHaveProperty('value', '1')
     write(/distance 1/i, '100')
-    expect(last().sights![0]!.distance).toBeCloseTo(30.48, 9)
+    expect(last().sights[0]!.distance).toBeCloseTo(30.48, 9)
     write(/distance 1/i, '')
-    expect(last().sights![0]!.distance).toBeNull()
+    expect(last().sights[0]!.distance).toBeNull()
   })
   it('takes and drops backsights one at a time, and leaves the others as they are', () => {
     const last = open({ mark: 'M1' })
@@ -74,8 +74,8 @@ describe('a set-up', () => {
     fireEvent.click(add)
     write(/backsight 1/i, 'M2')
     write(/backsight 2/i, 'M3')
-    expect(last().sights!.map((s) => s.mark)).toEqual(['M2', 'M3'])
+    expect(last().sights.map((s) => s.mark)).toEqual(['M2', 'M3'])
     fireEvent.click(screen.getAllByRole('button', { name: /remove/i })[0]!)
-    expect(last().sights!.map((s) => s.mark)).toEqual(['M3'])
+    expect(last().sights.map((s) => s.mark)).toEqual(['M3'])
   })
 })

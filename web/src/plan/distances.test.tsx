@@ -8,8 +8,13 @@ import { Distances } from './Distances'
 import type { Item } from './usePlan'
 
 type Data = Schema['PlanData']
-const target = (id: string, position: number[] | undefined): Item =>
-  ({ id, kind: 'target', version: 1, deleted: false, data: { name: id.toUpperCase(), position } }) as unknown as Item
+const target = (id: string, position: number[] | undefined): Item => ({
+  id,
+  kind: 'target',
+  version: 1,
+  deleted: false,
+  data: { name: id.toUpperCase(), position },
+})
 const items = [
   target('t1', [0, 0, 1]),
   target('t2', [3, 4, 1]),
