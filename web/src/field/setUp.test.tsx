@@ -8,7 +8,10 @@ import { SetUp } from './SetUp'
 
 type SetUpT = Schema['SetUpDto']
 
-function open(first: Partial<SetUpT> = {}, { height = 1.62, unit = 'm' } = {}) {
+function open(
+  first: Partial<SetUpT> = {},
+  { height = 1.62, unit = 'm' }: { height?: number | null; unit?: string } = {},
+) {
   const kept = vi.fn()
   function Kept() {
     const [value, set] = useState({ mark: '', height: 0, sights: [], ...first })
