@@ -277,24 +277,24 @@ async fn the_demo_points_at_the_knocked_sphere() {
     b.sheet("Register").await;
     b.press("Find targets and adjust").await;
     // targets, then ties by clouds of fifteen scans
-    b.see_within("//section[contains(@aria-label, 'was moved between S4 and S5')]", 500).await;
+    b.see_within("//section[contains(@aria-label, 'was moved between S4 and S5')]", 900).await;
     b.press("Treat as two targets").await;
-    // ties over twenty metres that slide round the ring: each is named, with what leaving it out would change
+    // a tie that does not agree with the rest is named, with what leaving it out would change
     let off = "//section[contains(@aria-label, 'does not agree with the rest')]";
     let settled = format!("{off} | //body[contains(normalize-space(.), 'Nothing speaks against this block')]");
     let mut left_out = 0;
-    b.see_within(&settled, 180).await;
+    b.see_within(&settled, 400).await;
     while let Ok(tie) = b.page.find(Locator::XPath(off)).await {
         let name = tie.attr("aria-label").await.unwrap().unwrap();
         assert!(name.contains("A tie by clouds of S") && name.contains(" and S"), "{name}");
         b.says("Leave it out: weakest station").await;
         b.press("Leave it out").await;
-        b.see_within(&format!("//body[not(.//section[@aria-label='{name}'])]"), 180).await;
-        b.see_within(&settled, 180).await;
+        b.see_within(&format!("//body[not(.//section[@aria-label='{name}'])]"), 400).await;
+        b.see_within(&settled, 400).await;
         left_out += 1;
     }
     println!("{left_out} ties left out");
-    assert!(left_out <= 4);
+    assert!(left_out <= 2);
     b.says("Nothing speaks against this block").await;
     b.see("//div[contains(@class, 'cloud') and number(@data-points) > 300000]").await;
     b.sheet("Georeference").await;

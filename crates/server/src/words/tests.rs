@@ -207,7 +207,9 @@ fn every_reason_of_a_tie_has_its_figures() {
         assert!(ties::reason(&brief, &found, &TieReason::Slides { bound: 0.04 }).contains("127° from the x axis"));
         let up = FoundTie { weakest: [0.1, 0.0, 0.99], ..found };
         assert!(ties::reason(&brief, &up, &TieReason::Slides { bound: 0.04 }).contains("the vertical"));
-        assert!(ties::reason(&brief, &up, &TieReason::Slides { bound: 2.8 }).contains("nothing that both show holds it"));
+        assert!(
+            ties::reason(&brief, &up, &TieReason::Slides { bound: 2.8 }).contains("nothing that both show holds it")
+        );
         let record = registration();
         for r in [Reason::Apart { gap: 0.012 }, Reason::WellSpread { count: 5, spread: 14.0, gap: 0.001 }] {
             has_length(&brief, &registration::reason(&brief, &record, &r));
