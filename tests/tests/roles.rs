@@ -78,6 +78,10 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/cloud-ties/by-hand", "os"),
     ("post", "/api/jobs/{job}/cloud-ties/pairs", "osr"),
     ("get", "/api/jobs/{job}/cloud-ties/parts", "osr"),
+    ("get", "/api/jobs/{job}/scan-groups", "osr"),
+    ("post", "/api/jobs/{job}/scan-groups", "os"),
+    ("put", "/api/jobs/{job}/scan-groups/{group}", "os"),
+    ("delete", "/api/jobs/{job}/scan-groups/{group}", "os"),
     ("post", "/api/jobs/{job}/scans/{scan}/point", "osr"),
     ("post", "/api/jobs/{job}/scans/{scan}/targets", "os"),
     ("delete", "/api/jobs/{job}/detections/{detection}", "os"),
@@ -205,6 +209,8 @@ async fn no_route_reaches_into_another_job() {
     let first = async |path: &str| c.ok("GET", &format!("{base}{path}"), Value::Null).await[0].clone();
     let scan = first("/scans").await;
     let id = |v: &Value| v["id"].as_str().unwrap().to_owned();
+    let group = json!({ "name": "North", "scans": [id(&scan)], "hold": "free" });
+    let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
     let ids = [
         ("{scan}", id(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -217,6 +223,7 @@ async fn no_route_reaches_into_another_job() {
         ("{item}", id(&items[0])),
         ("{file}", "plan.csv".to_owned()),
         ("{tie}", id(&first("/cloud-ties").await)),
+        ("{group}", id(&group)),
         ("{detection}", id(&first("/detections").await)),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
@@ -239,6 +246,7 @@ async fn no_route_reaches_into_another_job() {
                     Some(json!({ "name": "taken", "levelled": true, "log": {}, "version": scan["version"] }))
                 }
                 (_, "{point}") => Some(json!({ "is_check": true, "version": 1 })),
+                (_, "{group}") => Some(json!({ "version": 1, "name": "taken", "scans": [], "hold": "free" })),
                 _ => Some(json!({})),
             };
             let r = c.request(&method.to_uppercase(), &format!("{address}?version=1")).header("tus-resumable", "1.0.0");

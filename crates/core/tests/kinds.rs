@@ -5,7 +5,7 @@
 use nalgebra::{Matrix6, UnitQuaternion, Vector6};
 use proptest::prelude::*;
 use vistazo_core::adjust::kinds::{
-    Backsight, CloudTie, Distance, KnownPoint, Level, OccupiedMark, SystematicPrior, TargetCentre, TrackedPose,
+    Backsight, CloudTie, Distance, Held, KnownPoint, Level, OccupiedMark, SystematicPrior, TargetCentre, TrackedPose,
 };
 use vistazo_core::adjust::{Kind, Network, Observation, Parameter, Plumb, Unknown};
 use vistazo_core::geometry::{Mat3, Pose, Vec3};
@@ -52,6 +52,7 @@ fn network(v: &[f64]) -> Network {
         }
         .into(),
         TrackedPose { from: a, to: b, relative, covariance }.into(),
+        Held { from: a, to: b, relative, worth: covariance }.into(),
         Level { scan: a, sigma: 1e-5 }.into(),
         OccupiedMark { scan: a, target: targets[1], height: 1.6, centring_sigma: 1e-3, height_sigma: 2e-3 }.into(),
         Backsight { scan: a, target: targets[0], reflector, height: 1.5, sigma: Vec3::new(1e-3, 2e-3, 1e-3) }.into(),

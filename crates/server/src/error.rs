@@ -80,7 +80,7 @@ impl std::error::Error for ApiError {}
 impl From<StoreError> for ApiError {
     fn from(e: StoreError) -> Self {
         match e {
-            StoreError::Conflict | StoreError::Duplicate(_) => Self::conflict(e.to_string()),
+            StoreError::Conflict | StoreError::Duplicate(_) | StoreError::Taken(_) => Self::conflict(e.to_string()),
             StoreError::NotFound => Self::not_found(),
             StoreError::Full(_) => Self::too_many(e.to_string()),
             // named: whoever asked has to bring it back

@@ -5,6 +5,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod field;
+pub mod groups;
 pub mod instruments;
 pub mod jobs;
 pub mod objects;
@@ -32,6 +33,9 @@ pub enum StoreError {
     /// A name that must be unique is taken.
     #[error("the name “{0}” is used already; expected a name that is used once")]
     Duplicate(String),
+    /// A thing can be in one group only.
+    #[error("one of the scans is in the group “{0}” already; take it out there first")]
+    Taken(String),
     /// It is not there.
     #[error("not found")]
     NotFound,

@@ -19,6 +19,8 @@ pub struct CloudTieRow {
     pub decided_at: Option<DateTime<Utc>>,
     pub laid_by: Option<String>,
     pub version: i32,
+    /// Where the search began, when it did not look everywhere.
+    pub start: Option<Value>,
 }
 
 /// What a search made of two scans.
@@ -28,6 +30,8 @@ pub struct NewCloudTie<'a> {
     pub search: &'a str,
     pub found: Option<&'a Value>,
     pub grade: &'a str,
+    /// Where the search began, when it did not look everywhere.
+    pub start: Option<&'a Value>,
 }
 
 /// What a person decided about a tie.
@@ -44,7 +48,7 @@ pub struct TieDecision<'a> {
 pub async fn cloud_ties(db: &PgPool, job: Uuid) -> Result<Vec<CloudTieRow>> {
     Ok(sqlx::query_as(
         "select t.id, scan_a, scan_b, search, found, grade, decision, reason, u.name as decided_by, decided_at, \
-         l.name as laid_by, version from cloud_ties t left join users u on u.id = t.decided_by \
+         l.name as laid_by, version, start from cloud_ties t left join users u on u.id = t.decided_by \
          left join users l on l.id = t.laid_by where job_id = $1 order by t.id",
     )
     .bind(job)
@@ -55,8 +59,9 @@ pub async fn cloud_ties(db: &PgPool, job: Uuid) -> Result<Vec<CloudTieRow>> {
 /// Keeps what a search found. What was decided about an earlier find of another search does not hold for it.
 pub async fn put_cloud_tie(db: &PgPool, job: Uuid, t: &NewCloudTie<'_>) -> Result<()> {
     sqlx::query(
-        "insert into cloud_ties (id, job_id, scan_a, scan_b, search, found, grade) values ($1, $2, $3, $4, $5, $6, $7) \
-         on conflict (scan_a, scan_b) do update set search = $5, found = $6, grade = $7, version = cloud_ties.version + 1, \
+        "insert into cloud_ties (id, job_id, scan_a, scan_b, search, found, grade, start) \
+         values ($1, $2, $3, $4, $5, $6, $7, $8) \
+         on conflict (scan_a, scan_b) do update set search = $5, found = $6, grade = $7, start = $8, version = cloud_ties.version + 1, \
          decision = case when cloud_ties.search = $5 then cloud_ties.decision else '' end, \
          laid_by = null, laid_at = null, before = null",
     )
@@ -67,6 +72,7 @@ pub async fn put_cloud_tie(db: &PgPool, job: Uuid, t: &NewCloudTie<'_>) -> Resul
     .bind(t.search)
     .bind(t.found)
     .bind(t.grade)
+    .bind(t.start)
     .execute(db)
     .await?;
     Ok(())

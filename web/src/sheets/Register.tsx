@@ -7,6 +7,7 @@ import { usePicks } from '../lib/picks'
 import { Head, States, Term, VerdictCard } from '../parts'
 import { CloudTies, FindTies } from '../register/CloudTies'
 import { Findings } from '../register/Findings'
+import { ScanGroups } from '../register/Groups'
 import { ByHand, type Two } from '../register/hand/ByHand'
 import { MarkTarget } from '../register/hand/MarkTarget'
 import { Found, Observations, Stations, Targets, Ties } from '../register/Ledgers'
@@ -23,6 +24,7 @@ const VIEWS = [
   'graph',
   'ties',
   'clouds',
+  'groups',
   'advice',
   'figures',
   'loops',
@@ -185,7 +187,10 @@ function Views(p: Sheet & { result: Result }) {
           onEdge={(e) => set(e.cloud ? { tie: e.cloud, view: 'clouds' } : { view: 'ties' })}
         />
       )}
-      {view !== 'clouds' && view !== 'graph' && (
+      {view === 'groups' && (
+        <ScanGroups scans={registration.scans.filter((s) => s.has_scanner)} picked={picked} open={registration.open} />
+      )}
+      {view !== 'clouds' && view !== 'graph' && view !== 'groups' && (
         <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />
       )}
     </>

@@ -22,6 +22,8 @@ pub enum Group {
     SetUp,
     /// The instruments' own tracking between stations.
     Tracking,
+    /// Groups of scans that are held as they were registered before.
+    Held,
     /// Distances measured between targets.
     Distances,
     /// Errors of the instrument that many sightings share.
@@ -30,7 +32,7 @@ pub enum Group {
 
 impl Group {
     /// All, in the order shown.
-    pub const ALL: [Self; 10] = [
+    pub const ALL: [Self; 11] = [
         Self::Control,
         Self::Spheres,
         Self::Checkers,
@@ -39,6 +41,7 @@ impl Group {
         Self::Levelling,
         Self::SetUp,
         Self::Tracking,
+        Self::Held,
         Self::Distances,
         Self::Instrument,
     ];
@@ -86,6 +89,7 @@ impl Solution {
 
     fn budget_at(&self, column: usize) -> ErrorBudget {
         let mut parts: Vec<(Group, Mat3)> = Group::ALL.iter().map(|g| (*g, Matrix3::zeros())).collect();
+        let weighed = self.weighed();
         for (row, group) in self.rows.iter().zip(&self.groups).filter(|(r, _)| r.active) {
             let mut q: Matrix3x6<f64> = Matrix3x6::zeros();
             for (u, design) in row.at.parts() {
@@ -97,11 +101,14 @@ impl Solution {
                         (6 * self.poses.len() + 3 * self.targets.len() + s.at, s.wide())
                     }
                 };
-                q += self.covariance.view((column, at), (3, wide)) * design.columns(0, wide).transpose();
+                q += weighed.view((column, at), (3, wide)) * design.columns(0, wide).transpose();
             }
             if let Some(p) = parts.iter_mut().find(|p| p.0 == *group) {
                 p.1 += q * row.information * q.transpose();
             }
+        }
+        if let (Some(of_shapes), Some(p)) = (&self.of_shapes, parts.iter_mut().find(|p| p.0 == Group::Held)) {
+            p.1 += of_shapes.fixed_view::<3, 3>(column, column);
         }
         ErrorBudget::from_parts(&parts)
     }

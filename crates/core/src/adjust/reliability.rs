@@ -28,7 +28,7 @@ pub struct Unnoticed {
 /// (Baarda 1968; noncentrality of a test with three degrees of freedom). The network need not have been
 /// measured: the design is enough.
 pub fn unnoticed(net: &Network, solution: &Solution) -> Vec<Unnoticed> {
-    let unscaled = &solution.covariance / solution.variance.applied;
+    let unscaled = solution.weighed().as_ref() / solution.variance.applied;
     let tester = Tester::new(net, &solution.rows, &unscaled, 0.0, 0, Scaling::Stated, &[]);
     (0..net.targets.len()).filter_map(|t| worst(net, &unscaled, &tester, t)).collect()
 }
@@ -96,7 +96,8 @@ pub fn external_reliability(net: &Network, solution: &Solution, observation: usi
     let row = solution.rows.get(observation).filter(|r| r.active)?;
     let o = &net.observations[observation];
     let applied = solution.variance.applied;
-    let tester = Tester::new(net, &solution.rows, &solution.covariance, 0.0, 0, Scaling::Stated, &[]);
+    let weighed = solution.weighed();
+    let tester = Tester::new(net, &solution.rows, &weighed, 0.0, 0, Scaling::Stated, &[]);
     let qvv = o.weighted_covariance() - tester.adjusted(observation, observation) / applied;
     // an error is looked for in lengths, where there are any
     let wide = if o.angular() { row.at.rows } else { row.at.rows.min(3) };
@@ -112,7 +113,7 @@ pub fn external_reliability(net: &Network, solution: &Solution, observation: usi
         for (u, design) in row.at.parts() {
             let (to, across) = net.columns(*u);
             let pull = (design.transpose() * row.information).rows(0, across).into_owned();
-            gain += solution.covariance.view((at, to), (3, across)) * pull / applied;
+            gain += weighed.view((at, to), (3, across)) * pull / applied;
         }
         (gain.columns(0, wide) * &unnoticed).singular_values().max()
     };

@@ -1,6 +1,6 @@
 use super::budget::Group;
 use super::defect::{self, Defect};
-use super::kinds::Kind;
+use super::kinds::{Kind, by_poses};
 use super::network::Network;
 use super::normal::{self, Row};
 use super::snooping::{Hypothesis, Moved, Residual, Suspicion, Tester};
@@ -10,6 +10,7 @@ use crate::geometry::{Error95, Mat3, Pose, Vec3};
 use crate::stats::chi2_tail;
 use nalgebra::{DMatrix, Matrix6};
 use rayon::prelude::*;
+use std::borrow::Cow;
 
 /// Why a block cannot be adjusted.
 #[derive(Debug, Clone, thiserror::Error, PartialEq)]
@@ -67,6 +68,8 @@ pub struct Solution {
     pub systematic: Vec<SystematicUnknown>,
     pub(super) rows: Vec<Row>,
     pub(super) groups: Vec<Group>,
+    /// The part of the covariance that comes from the shapes of held groups, which nothing here was weighed by.
+    pub(super) of_shapes: Option<DMatrix<f64>>,
 }
 
 impl std::fmt::Debug for Solution {
@@ -91,12 +94,18 @@ impl Clone for Solution {
             systematic: self.systematic.clone(),
             rows: self.rows.iter().map(|r| Row { at: r.at, information: r.information, active: r.active }).collect(),
             groups: self.groups.clone(),
+            of_shapes: self.of_shapes.clone(),
             ..*self
         }
     }
 }
 
 impl Solution {
+    /// The covariance as the observations were weighed, without what held shapes add.
+    pub(super) fn weighed(&self) -> Cow<'_, DMatrix<f64>> {
+        self.of_shapes.as_ref().map_or(Cow::Borrowed(&self.covariance), |s| Cow::Owned(&self.covariance - s))
+    }
+
     /// Covariance of a scan's pose.
     pub fn pose_covariance(&self, scan: usize) -> Matrix6<f64> {
         self.covariance.fixed_view::<6, 6>(6 * scan, 6 * scan).into_owned()
@@ -111,6 +120,16 @@ impl Solution {
     pub fn target_cross(&self, a: usize, b: usize) -> Mat3 {
         let at = |t: usize| 6 * self.poses.len() + 3 * t;
         self.covariance.fixed_view::<3, 3>(at(a), at(b)).into_owned()
+    }
+
+    /// The pose of a scan in the frame of another, with its covariance by left increments, m² and rad².
+    pub fn relative(&self, from: usize, to: usize) -> (Pose, Matrix6<f64>) {
+        let (a, b) = (&self.poses[from], &self.poses[to]);
+        let [by_a, by_b] = by_poses(a, b);
+        let q = |r: usize, c: usize| self.covariance.fixed_view::<6, 6>(6 * r, 6 * c);
+        let cross = by_a * q(from, to) * by_b.transpose();
+        let own = by_a * q(from, from) * by_a.transpose() + by_b * q(to, to) * by_b.transpose();
+        (a.inverse().compose(b), own + cross + cross.transpose())
     }
 
     /// 95 % regions of a scan's position.
@@ -299,7 +318,11 @@ fn statistics(
     let residuals: Vec<Residual> = (0..rows.len()).into_par_iter().map(|i| tester.observation(i)).collect();
     // what was not iterated was not measured: there is nothing to suspect
     let suspicions = if iterations == 0 { Vec::new() } else { tester.suspicions(&residuals) };
+    let of_shapes = of_shapes(net, &rows, &covariance);
     covariance *= variance.applied;
+    if let Some(s) = &of_shapes {
+        covariance += s;
+    }
     Ok(Solution {
         poses: net.scans.iter().map(|s| s.pose).collect(),
         targets: net.targets.iter().map(|t| t.position).collect(),
@@ -315,5 +338,26 @@ fn statistics(
         suspicions,
         groups: net.observations.iter().map(|o| o.group()).collect(),
         rows,
+        of_shapes,
     })
+}
+
+/// What the uncertainty of held shapes does to the unknowns: an error ε of one observation moves them by `Q AᵀP ε`.
+fn of_shapes(net: &Network, rows: &[Row], covariance: &DMatrix<f64>) -> Option<DMatrix<f64>> {
+    let mut out: Option<DMatrix<f64>> = None;
+    for (row, o) in rows.iter().zip(&net.observations).filter(|(r, _)| r.active) {
+        let Kind::Held(held) = &o.kind else { continue };
+        let mut moves = DMatrix::<f64>::zeros(covariance.nrows(), 6);
+        for (unknown, design) in row.at.parts() {
+            let (at, wide) = net.columns(*unknown);
+            let by = design.columns(0, wide).transpose() * row.information;
+            moves += covariance.columns(at, wide) * by;
+        }
+        let part = &moves * held.worth * moves.transpose();
+        match &mut out {
+            Some(sum) => *sum += part,
+            None => out = Some(part),
+        }
+    }
+    out
 }

@@ -51,6 +51,8 @@ pub enum WhyUnplaced {
     Ambiguous(usize),
     /// No three of its targets lie as any three of the others do.
     NoLayout(usize),
+    /// Somebody set it apart.
+    Apart,
 }
 
 /// Scans brought together: approximate poses and which observations are the same target.

@@ -4,6 +4,7 @@ use crate::instrument::Systematic;
 use crate::targets::{SizeVerdict, TargetKind};
 use crate::tie::{Grade, SharedInTie};
 use nalgebra::Matrix6;
+use std::borrow::Cow;
 
 /// Everything a registration depends on.
 #[derive(Clone, Debug, Default)]
@@ -16,6 +17,8 @@ pub struct Input {
     pub distances: Vec<MeasuredDistance>,
     /// Relations between scans from what both show of the same surfaces.
     pub cloud_ties: Vec<CloudTieInput>,
+    /// Groups of scans whose shape was found before and is not changed any more.
+    pub held: Vec<HeldGroup>,
     /// Ties by clouds that take no part, because somebody has to decide about them first.
     pub waiting: usize,
     /// Errors that many sightings share, of the instrument and its targets.
@@ -42,6 +45,42 @@ pub struct ScanInput {
     pub walls: Option<f64>,
     /// Where the plan has its station, plan coordinates, metres.
     pub planned: Option<Vec3>,
+    /// Somebody set it apart: nothing ties it to the others until it is taken in again.
+    pub apart: bool,
+}
+
+/// Scans that keep the places which they had among themselves.
+#[derive(Clone, Debug)]
+pub struct HeldGroup {
+    /// The first of them, in whose frame the others stand.
+    pub first: usize,
+    /// Each other with its pose there, and how well that was known: covariance by left increments, m² and rad².
+    pub others: Vec<(usize, Pose, Matrix6<f64>)>,
+}
+
+impl HeldGroup {
+    /// Whether it holds both of two scans.
+    pub fn holds(&self, scans: (usize, usize)) -> bool {
+        let has = |s: usize| self.first == s || self.others.iter().any(|o| o.0 == s);
+        has(scans.0) && has(scans.1)
+    }
+}
+
+impl Input {
+    /// Without what would tie scans that somebody set apart.
+    pub(super) fn without_apart(&self) -> Cow<'_, Self> {
+        let apart = |s: usize| self.scans[s].apart;
+        if !self.scans.iter().any(|s| s.apart) {
+            return Cow::Borrowed(self);
+        }
+        let mut out = self.clone();
+        for s in out.scans.iter_mut().filter(|s| s.apart) {
+            (s.targets, s.excluded, s.set_up) = (Vec::new(), Vec::new(), None);
+        }
+        out.cloud_ties.retain(|t| !apart(t.scans.0) && !apart(t.scans.1));
+        out.held.retain(|h| !apart(h.first));
+        Cow::Owned(out)
+    }
 }
 
 /// Two scans that were brought together by their clouds.

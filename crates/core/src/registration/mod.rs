@@ -16,7 +16,7 @@ mod school;
 
 pub use assemble::{Block, Link, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
 pub use findings::{Evidence, FAMILY_RISK, Finding, SizeFault, Standing};
-pub use input::{CloudTieInput, Input, MeasuredDistance, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
+pub use input::{CloudTieInput, HeldGroup, Input, MeasuredDistance, NamedPlace, ScanInput, SetUp, Sight, SizeEvidence};
 pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};
 pub use school::{Advice, Compared, Outcome, School, Why, advise};
@@ -102,6 +102,8 @@ pub struct Registered {
 /// assert_eq!(block.ties[0].shared.len(), 5);
 /// ```
 pub fn register(input: &Input) -> Registration {
+    let input = input.without_apart();
+    let input = input.as_ref();
     let mut findings = findings::sizes(input);
     let refused =
         |why: Refusal, findings: Vec<Finding>| Registration { block: Err(why), findings, placed: Placed::default() };
@@ -109,7 +111,7 @@ pub fn register(input: &Input) -> Registration {
         return refused(Refusal::TooFewScans(input.scans.len()), findings);
     }
     let bare = input.scans.iter().all(|s| s.targets.is_empty() && s.set_up.is_none());
-    if bare && input.cloud_ties.is_empty() {
+    if bare && input.cloud_ties.is_empty() && input.held.is_empty() {
         return refused(Refusal::NoTargets { other_size: input.other_sizes.len(), waiting: input.waiting }, findings);
     }
     let scans: Vec<ScanTargets> = input
@@ -133,6 +135,9 @@ pub fn register(input: &Input) -> Registration {
     }
     place_by_excluded(input, &scans, &links, &mut block);
     network::place_by_set_up(input, &scans, &mut block);
+    for u in block.unplaced.iter_mut().filter(|u| input.scans[u.scan].apart) {
+        u.reason = WhyUnplaced::Apart;
+    }
     findings.extend(block.unplaced.iter().map(|u| Finding::Unplaced { scan: u.scan, why: u.reason }));
     let mut placed = network::network(input, &block);
     if placed.scans.len() < 2 {
@@ -183,12 +188,13 @@ pub fn register(input: &Input) -> Registration {
     Registration { block: Ok(registered), findings, placed }
 }
 
-/// What the clouds say, the surest first.
+/// What held groups and the clouds say, the surest first.
 fn links(input: &Input) -> Vec<Link> {
     let mut ties: Vec<&CloudTieInput> = input.cloud_ties.iter().collect();
     let loose = |t: &CloudTieInput| t.covariance.fixed_view::<3, 3>(0, 0).trace();
     ties.sort_by(|a, b| a.grade.cmp(&b.grade).then(loose(a).total_cmp(&loose(b))));
-    ties.iter().map(|t| Link { scans: t.scans, relative: t.relative }).collect()
+    let held = input.held.iter().flat_map(|h| h.others.iter().map(|o| Link { scans: (h.first, o.0), relative: o.1 }));
+    held.chain(ties.iter().map(|t| Link { scans: t.scans, relative: t.relative })).collect()
 }
 
 /// Gives scans a place that only targets hold which were excluded: wrong by some millimetres, they still say about

@@ -1,6 +1,6 @@
 use super::assemble::{Block, Observed, ScanTargets};
 use super::input::{CloudTieInput, Input, SetUp};
-use crate::adjust::kinds::{Backsight, CloudTie, Distance, OccupiedMark, TargetCentre};
+use crate::adjust::kinds::{Backsight, CloudTie, Distance, Held, OccupiedMark, TargetCentre};
 use crate::adjust::{Network, Observation, Shared, Solution};
 use crate::geometry::{Pose, Vec3};
 use crate::targets::TargetKind;
@@ -107,8 +107,15 @@ pub(super) fn network(input: &Input, block: &Block) -> Placed {
     }
     for tie in &input.cloud_ties {
         if let (Some(from), Some(to)) = (place[tie.scans.0], place[tie.scans.1]) {
+            // within a held group its misfit is shown, and bends nothing
+            let active = !input.held.iter().any(|h| h.holds(tie.scans));
             let tie = cloud_tie(tie, from, to, &placed.network, &shared);
-            placed.network.observe(tie);
+            placed.network.observe(Observation { active, ..tie });
+        }
+    }
+    for (group, other) in input.held.iter().flat_map(|h| h.others.iter().map(move |o| (h, o))) {
+        if let (Some(from), Some(to)) = (place[group.first], place[other.0]) {
+            placed.network.observe(Observation::new(Held { from, to, relative: other.1, worth: other.2 }));
         }
     }
     marks(input, &place, &mut placed);
@@ -222,8 +229,9 @@ pub(super) fn place_by_set_up(input: &Input, scans: &[ScanTargets], block: &mut 
         let sighted = s.sights.iter().map(|x| (key(&x.mark), pose.apply(&x.reflector) - Vec3::z() * x.height));
         std::iter::once(own).chain(sighted).collect()
     };
-    // nothing has a place by targets: the first set-up is where the block begins
+    // nothing has a place by targets or clouds: the first set-up is where the block begins
     if block.members.iter().all(|m| m.len() < 2)
+        && block.poses.iter().flatten().count() < 2
         && let Some(first) = input.scans.iter().position(|s| s.set_up.is_some())
     {
         block.poses.iter_mut().for_each(|p| *p = None);

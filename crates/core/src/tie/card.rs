@@ -79,7 +79,7 @@ impl TieCard {
         let heading = first.plan.main_direction();
         let turned = Pose::levelled(-heading, Vec3::zeros()).compose(&Pose { rotation: first.up, ..Pose::identity() });
         let theirs = turned.compose(relative);
-        let moving = Index::new(&second.cloud, CELL, 1).patches(1);
+        let moving = Index::patches(&second.cloud, 1);
         let pairs = Index::new(&first.cloud, CELL, 1).pairs(&moving, relative, 0.1);
         let shared: Vec<(Vec3, &Pair)> = pairs.iter().map(|p| (turned.apply(&p.at), p)).collect();
         let back = relative.inverse();

@@ -60,6 +60,14 @@ impl Pair {
         row(&self.lever, &self.normal)
     }
 
+    /// Goes with the second when that moves, to its new pose; the surface of the first stays the same one.
+    pub(super) fn move_along(&mut self, motion: &Pose, pose: &Pose) {
+        let at = motion.apply(&self.at);
+        self.residual += self.normal.dot(&(at - self.at));
+        self.at = at;
+        self.lever = at - pose.translation;
+    }
+
     /// The same by each scan's own normal.
     pub(super) fn rows(&self) -> [Vector6<f64>; 2] {
         self.facing.map(|n| row(&self.lever, &n))
@@ -82,19 +90,40 @@ pub(super) fn key(p: &Vec3, side: f64) -> [i32; 3] {
     [p.x, p.y, p.z].map(|v| (v / side).floor() as i32)
 }
 
+/// A point with a normal, kept beside those of its cell: what is near in space is near in memory.
+#[derive(Clone, Copy)]
+struct Spot {
+    at: [f32; 3],
+    normal: [i8; 3],
+    count: u16,
+}
+
+impl Spot {
+    fn place(&self) -> Vec3 {
+        Vec3::from(self.at.map(f64::from))
+    }
+
+    fn facing(&self) -> Vec3 {
+        Vec3::from(self.normal.map(f64::from))
+    }
+
+    fn alike(&self, normal: &Vec3) -> bool {
+        self.facing().dot(normal) > ALIKE * 127.0
+    }
+}
+
 /// The first cloud's points with a normal, by cells.
-pub(super) struct Index<'a> {
-    cloud: &'a WorkingCloud,
+pub(super) struct Index {
     side: f64,
-    /// Indices of points, cell by cell.
-    order: Vec<u32>,
-    /// Stretch of `order` of each cell.
+    /// Cell by cell.
+    spots: Vec<Spot>,
+    /// Stretch of `spots` of each cell.
     cells: HashMap<u64, (u32, u32), Spread>,
 }
 
-impl<'a> Index<'a> {
-    /// Of every `step`th point, with cells of a side.
-    pub(super) fn new(cloud: &'a WorkingCloud, side: f64, step: usize) -> Self {
+impl Index {
+    /// Of every `step`th point, with cells of a side, metres.
+    pub(super) fn new(cloud: &WorkingCloud, side: f64, step: usize) -> Self {
         let known = (0..cloud.points.len()).filter(|&i| cloud.normals[i] != [0; 3]).step_by(step);
         let mut keyed: Vec<(u64, u32)> =
             known.map(|i| (packed(key(&Vec3::from(cloud.points[i].map(f64::from)), side)), i as u32)).collect();
@@ -105,37 +134,45 @@ impl<'a> Index<'a> {
             cells.insert(run[0].0, (from, from + run.len() as u32));
             from += run.len() as u32;
         }
-        Self { cloud, side, order: keyed.into_iter().map(|k| k.1).collect(), cells }
+        let spot = |i: usize| Spot { at: cloud.points[i], normal: cloud.normals[i], count: cloud.counts[i] };
+        Self { side, spots: keyed.into_iter().map(|k| spot(k.1 as usize)).collect(), cells }
     }
 
-    fn place(&self, i: u32) -> Vec3 {
-        Vec3::from(self.cloud.points[i as usize].map(f64::from))
+    /// The nearest point of like normal within reach, metres, which is no more than the side of a cell.
+    fn nearest(&self, q: &Vec3, normal: &Vec3, reach: f64) -> Option<&Spot> {
+        let (mut least, mut best) = (reach * reach, None);
+        for (cell, apart) in self.cells_about(q) {
+            if apart >= least {
+                continue;
+            }
+            for s in self.spots_of(cell) {
+                let off = (s.place() - q).norm_squared();
+                if off < least && s.alike(normal) {
+                    (least, best) = (off, Some(s));
+                }
+            }
+        }
+        best
     }
 
-    /// The nearest point of like normal within reach, which is no more than the side of a cell.
-    fn nearest(&self, q: &Vec3, normal: &Vec3, reach: f64) -> Option<u32> {
-        let near = self.round(q).filter(|i| self.alike(*i, normal));
-        let best = near.map(|i| ((self.place(i) - q).norm_squared(), i)).min_by(|a, b| a.0.total_cmp(&b.0))?;
-        (best.0 < reach * reach).then_some(best.1)
-    }
-
-    fn alike(&self, i: u32, normal: &Vec3) -> bool {
-        Vec3::from(self.cloud.normals[i as usize].map(f64::from)).dot(normal) > ALIKE * 127.0
+    /// Points of like normal within reach of a place, metres, with where they lie from there.
+    fn near<'s>(&'s self, q: &'s Vec3, normal: &'s Vec3, reach: f64) -> impl Iterator<Item = (Vec3, &'s Spot)> {
+        let square = reach * reach;
+        self.cells_about(q).filter(move |c| c.1 < square).flat_map(|c| self.spots_of(c.0)).filter_map(move |s| {
+            Some((s.place() - q, s)).filter(|(off, s)| off.norm_squared() < square && s.alike(normal))
+        })
     }
 
     /// The surface round a point, of what faces as it is said to. A single voxel would not do: where a surface runs
     /// along the border of two voxels, each holds the points that the noise put on its side.
     fn patch(&self, centre: &Vec3, normal: &Vec3) -> Patch {
         let (mut sum, mut facing, mut total, mut squares) = (Vec3::zeros(), Vec3::zeros(), 0.0, Mat3::zeros());
-        for i in self.round(centre).filter(|i| self.alike(*i, normal)) {
-            let off = self.place(i) - centre;
-            if off.norm_squared() < PATCH * PATCH {
-                let c = f64::from(self.cloud.counts[i as usize]);
-                sum += off * c;
-                squares += off * off.transpose() * c;
-                facing += Vec3::from(self.cloud.normals[i as usize].map(f64::from)) * c;
-                total += c;
-            }
+        for (off, spot) in self.near(centre, normal, PATCH) {
+            let c = f64::from(spot.count);
+            sum += off * c;
+            squares += off * off.transpose() * c;
+            facing += spot.facing() * c;
+            total += c;
         }
         let (middle, facing) = (sum / total, facing.normalize());
         let uneven = facing.dot(&((squares / total - middle * middle.transpose()) * facing)).max(0.0);
@@ -146,13 +183,10 @@ impl<'a> Index<'a> {
     /// thing is seen depends on who looks, and so does its mean.
     fn narrow(&self, centre: &Vec3, normal: &Vec3) -> bool {
         let (mut sum, mut squares, mut n) = (Vec3::zeros(), Mat3::zeros(), 0.0);
-        for i in self.round(centre).filter(|i| self.alike(*i, normal)) {
-            let off = self.place(i) - centre;
-            if off.norm_squared() < self.side * self.side {
-                sum += off;
-                squares += off * off.transpose();
-                n += 1.0;
-            }
+        for (off, _) in self.near(centre, normal, self.side) {
+            sum += off;
+            squares += off * off.transpose();
+            n += 1.0;
         }
         let middle = sum / n;
         let mut wide: [f64; 3] = (squares / n - middle * middle.transpose()).symmetric_eigenvalues().into();
@@ -160,14 +194,13 @@ impl<'a> Index<'a> {
         wide[1] < NARROW * NARROW
     }
 
-    /// The surface round every `step`th of its own points.
-    pub(super) fn patches(&self, step: usize) -> Vec<Patch> {
-        let wide = Self::new(self.cloud, WIDE, 1);
-        let some: Vec<u32> = self.order.iter().copied().step_by(step.max(1)).collect();
-        let patch = |i: &u32| {
-            let normal = Vec3::from(self.cloud.normals[*i as usize].map(f64::from)).normalize();
-            let at = self.place(*i);
-            Patch { narrow: wide.narrow(&at, &normal), ..self.patch(&at, &normal) }
+    /// The surface round every `step`th point of a cloud.
+    pub(super) fn patches(cloud: &WorkingCloud, step: usize) -> Vec<Patch> {
+        let (close, wide) = (Self::new(cloud, CELL, 1), Self::new(cloud, WIDE, 1));
+        let some: Vec<&Spot> = close.spots.iter().step_by(step.max(1)).collect();
+        let patch = |s: &&Spot| {
+            let (at, normal) = (s.place(), s.facing().normalize());
+            Patch { narrow: wide.narrow(&at, &normal), ..close.patch(&at, &normal) }
         };
         some.par_iter().with_min_len(512).map(patch).collect()
     }
@@ -178,7 +211,7 @@ impl<'a> Index<'a> {
         let pair = |theirs: &Patch| {
             let q = pose.apply(&theirs.middle);
             let turned = pose.rotation * theirs.facing;
-            let mine = self.patch(&self.place(self.nearest(&q, &turned, reach)?), &turned);
+            let mine = self.patch(&self.nearest(&q, &turned, reach)?.place(), &turned);
             let normal = (mine.facing + turned).normalize();
             let uneven = mine.uneven.max(theirs.uneven).max(if theirs.narrow { ROUND * ROUND } else { 0.0 });
             let variance = 1.0 / theirs.total + 1.0 / mine.total + uneven / (EVEN * EVEN);
@@ -202,14 +235,14 @@ impl<'a> Index<'a> {
             let q = pose.apply(p);
             let turned = pose.rotation * n;
             let nearest = self.nearest(&q, &turned, reach)?;
-            let facing = Vec3::from(self.cloud.normals[nearest as usize].map(f64::from)).normalize();
+            let facing = nearest.facing().normalize();
             let normal = (facing + turned).normalize();
             Some(Pair {
                 at: q,
                 lever: q - pose.translation,
                 facing: [facing, turned],
                 normal,
-                residual: normal.dot(&(q - self.place(nearest))),
+                residual: normal.dot(&(q - nearest.place())),
                 weight: 1.0,
                 sigma: 1.0,
                 uneven: 0.0,
@@ -218,14 +251,29 @@ impl<'a> Index<'a> {
         moving.par_iter().with_min_len(256).filter_map(pair).collect()
     }
 
-    /// Points in the cell of a place and those about it.
-    fn round(&self, centre: &Vec3) -> impl Iterator<Item = u32> + '_ {
-        let [x, y, z] = key(centre, self.side);
-        let cells = (x - 1..=x + 1)
-            .flat_map(move |x| (y - 1..=y + 1).flat_map(move |y| (z - 1..=z + 1).map(move |z| [x, y, z])));
-        cells
-            .filter_map(|c| self.cells.get(&packed(c)))
-            .flat_map(|&(from, to)| self.order[from as usize..to as usize].iter().copied())
+    /// The cell of a place and those about it, the nearer first along each axis, with the square of how far they lie from
+    /// the place at least, m².
+    fn cells_about(&self, q: &Vec3) -> impl Iterator<Item = ([i32; 3], f64)> + use<> {
+        let middle = key(q, self.side);
+        let side = self.side;
+        let inside = [0, 1, 2].map(|k| q[k] - f64::from(middle[k]) * side);
+        let apart = move |k: usize, d: i32| match d {
+            -1 => inside[k].powi(2),
+            0 => 0.0,
+            _ => (side - inside[k]).powi(2),
+        };
+        const ABOUT: [i32; 3] = [0, -1, 1];
+        ABOUT.into_iter().flat_map(move |x| {
+            ABOUT.into_iter().flat_map(move |y| {
+                ABOUT.into_iter().map(move |z| {
+                    ([middle[0] + x, middle[1] + y, middle[2] + z], apart(0, x) + apart(1, y) + apart(2, z))
+                })
+            })
+        })
+    }
+
+    fn spots_of(&self, cell: [i32; 3]) -> &[Spot] {
+        self.cells.get(&packed(cell)).map_or(&[], |&(from, to)| &self.spots[from as usize..to as usize])
     }
 }
 

@@ -1,4 +1,4 @@
-use super::cloud_index::{CELL, EVEN, Index, Pair, key, usable};
+use super::cloud_index::{CELL, EVEN, Index, Pair, Patch, key, usable};
 use super::information::{Information, Piece, agreed};
 use super::likeness::{FACINGS, Likeness, PIECE, facing};
 use crate::adjust::Parameter;
@@ -83,12 +83,18 @@ const NEAR: f64 = 0.1;
 /// Residuals up to these count whatever their scatter, in turn, metres: where most of what is shared lies level,
 /// its scatter says nothing of how far upright surfaces are off.
 const WIDTHS: [f64; 4] = [0.08, 0.03, 0.012, 0.0];
-/// Steps with each reach.
+/// Steps with each reach, and with the same pairs.
 const STEPS: usize = 8;
+/// So often points are paired anew for each width,
+const MATCHED: usize = 4;
+/// if that moves the second by more than this, metres.
+const SETTLED: f64 = 1e-5;
 /// Points of the second that are moved while the scans come nearer.
 const PART: usize = 2000;
 /// The same at the end: more of them lie on the same pieces of wall, and say little that is new.
 const MOVING: usize = 60_000;
+/// The same before the last width.
+const FEWER: usize = 10_000;
 /// Light that comes back from a surface of middling brightness goes with the cosine of the incidence by so much, of what
 /// lies between black and white.
 const LAMBERT: f64 = 0.27;
@@ -111,15 +117,25 @@ pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> 
 pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> Option<CloudFit> {
     let mut pose = *start;
     let index = Index::new(first, CELL, 1);
-    let step_by = (usable(second).count() / MOVING).max(1);
-    let moving = Index::new(second, CELL, 1).patches(step_by);
+    let moving = Index::patches(second, (usable(second).count() / MOVING).max(1));
+    let some: Vec<Patch> = moving.iter().copied().step_by((moving.len() / FEWER).max(1)).collect();
     let mut scale = Scale::default();
     for width in WIDTHS {
-        for _ in 0..STEPS {
-            let pairs = index.pairs(&moving, &pose, NEAR);
-            let (moved, found, size) = step(&pairs, &pose, width)?;
-            (pose, scale) = (moved, found);
-            if size < 1e-6_f64.max(width * 0.01) {
+        for _ in 0..MATCHED {
+            let from = pose;
+            let mut pairs = index.pairs(if width > 0.0 { &some } else { &moving }, &pose, NEAR);
+            for _ in 0..STEPS {
+                let (moved, found, size) = step(&pairs, &pose, width)?;
+                let along = moved.compose(&pose.inverse());
+                for p in &mut pairs {
+                    p.move_along(&along, &moved);
+                }
+                (pose, scale) = (moved, found);
+                if size < 1e-6_f64.max(width * 0.01) {
+                    break;
+                }
+            }
+            if length(&from.difference(&pose)) < SETTLED.max(width * 0.05) {
                 break;
             }
         }
@@ -177,13 +193,13 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
 }
 
 /// The way to the right place, with a part of the points: what many starts can be tried by.
-pub(super) struct Approach<'a> {
-    indexes: [Index<'a>; 2],
+pub(super) struct Approach {
+    indexes: [Index; 2],
     part: Vec<(Vec3, Vec3, f64)>,
 }
 
-impl<'a> Approach<'a> {
-    pub(super) fn new(first: &'a WorkingCloud, second: &WorkingCloud) -> Self {
+impl Approach {
+    pub(super) fn new(first: &WorkingCloud, second: &WorkingCloud) -> Self {
         let (mine, theirs) = (usable(first).count(), usable(second).count());
         let part = usable(second).step_by((theirs / PART).max(1)).collect();
         let indexes = [0, 1].map(|k| Index::new(first, REACH[k], (mine / ENOUGH[k]).max(1)));
@@ -217,7 +233,12 @@ fn step(pairs: &[Pair], pose: &Pose, width: f64) -> Option<(Pose, Scale, f64)> {
     // a piece has dozens of pairs: some of them name it
     let pieces: HashSet<[i32; 3]> = pairs.iter().step_by(8).map(|p| key(&p.at, PIECE)).collect();
     let d = Information::of(pairs.iter().map(|p| (p, weight(p))), pieces.len() as f64)?.inverse() * right;
-    Some((pose.moved(&d), scale, d.fixed_rows::<3>(0).norm() + 10.0 * d.fixed_rows::<3>(3).norm()))
+    Some((pose.moved(&d), scale, length(&d)))
+}
+
+/// How far an increment moves what lies ten metres away, metres.
+fn length(d: &Vector6<f64>) -> f64 {
+    d.fixed_rows::<3>(0).norm() + 10.0 * d.fixed_rows::<3>(3).norm()
 }
 
 /// Scatter of the residuals in units of their own σ, by the way surfaces face: level ground scatters little and is

@@ -46,6 +46,8 @@ const BAND: f64 = 0.3;
 const LEVEL: f64 = 0.01;
 /// A level ray is taken to pass freely to here before what it met, metres.
 const BEFORE: f64 = 0.4;
+/// Points of each scan that a place is fitted to while it is roughly known.
+const ENOUGH: usize = 50_000;
 /// Scans that a place is fitted to at once.
 const AT_ONCE: usize = 6;
 /// Share of what a scan shows, or of what it is asked about, that makes it a witness.
@@ -117,7 +119,7 @@ fn best_place(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
     if best.shared < LEAST || !uncontradicted(&best) || found.iter().any(rival) {
         return None;
     }
-    let seen_by = together(block, &best.witnesses);
+    let seen_by = together(block, &best.witnesses, usize::MAX);
     best.pose = tie_near(&seen_by, &loose.cloud, &best.pose)?.relative;
     Some(best)
 }
@@ -125,17 +127,16 @@ fn best_place(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
 /// A place fitted to all scans of the block that see something of it there, and what they say then.
 fn followed(block: &[(&Shown, Pose)], loose: &Shown, start: &Pose) -> Option<PlaceInBlock> {
     let seen = asked(block, loose, start, (ROUGH, 600, 3.0));
-    let pose = Approach::new(&together(block, &seen.witnesses), &loose.cloud).from(start)?;
+    let pose = Approach::new(&together(block, &seen.witnesses, ENOUGH), &loose.cloud).from(start)?;
     Some(asked(block, loose, &pose, (CLOSE, 3000, HARM)))
 }
 
-/// The surfaces of those scans of the block that share most, in its frame.
-fn together(block: &[(&Shown, Pose)], witnesses: &[usize]) -> WorkingCloud {
+/// The surfaces of those scans of the block that share most, in its frame, about so many points of each.
+fn together(block: &[(&Shown, Pose)], witnesses: &[usize], enough: usize) -> WorkingCloud {
     let mut out = WorkingCloud::default();
     for (Shown { cloud, .. }, at) in witnesses.iter().take(AT_ONCE).map(|&k| block[k]) {
-        for ((p, n), c) in
-            cloud.points.iter().zip(&cloud.normals).zip(&cloud.counts).filter(|((_, n), _)| **n != [0; 3])
-        {
+        let all = cloud.points.iter().zip(&cloud.normals).zip(&cloud.counts).filter(|((_, n), _)| **n != [0; 3]);
+        for ((p, n), c) in all.step_by((cloud.points.len() / enough).max(1)) {
             out.points.push(at.apply(&Vec3::from(p.map(f64::from))).map(|v| v as f32).into());
             out.normals.push((at.rotation * Vec3::from(n.map(f64::from))).map(|v| v.round() as i8).into());
             out.counts.push(*c);

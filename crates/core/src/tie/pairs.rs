@@ -101,6 +101,20 @@ impl Pairs {
         self.settled = self.part.iter().map(|p| self.part.iter().filter(|q| q.0 == p.0).count() > 1).collect();
     }
 
+    /// Takes scans as held together, in poses of one frame: among them nothing is looked for.
+    pub fn hold(&mut self, group: &[(usize, Pose)]) {
+        let Some(((first, at), others)) = group.split_first() else { return };
+        for (k, pose) in others {
+            let relative = at.inverse().compose(pose);
+            let (pair, relative) =
+                if first < k { ((*first, *k), relative) } else { ((*k, *first), relative.inverse()) };
+            self.found(pair, Some(&relative));
+        }
+        for (n, (i, _)) in group.iter().enumerate() {
+            self.tied.extend(group[n + 1..].iter().map(|(j, _)| (*i.min(j), *i.max(j))));
+        }
+    }
+
     /// What to do next; `None` when all that is worth it was looked at.
     pub fn next_step(&mut self) -> Option<NextStep> {
         let pair = |scans, start| Some(NextStep::Pair(NextPair { scans, start }));

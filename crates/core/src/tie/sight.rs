@@ -8,6 +8,8 @@ use crate::scan::Scan;
 pub struct Sight {
     /// Nearest and farthest range of each direction, metres; infinite and zero where nothing was measured.
     cells: Vec<[f32; 2]>,
+    /// The same of each direction and those beside it; a direction without a range has none here either.
+    around: Vec<[f32; 2]>,
 }
 
 /// What a scan says of a place.
@@ -25,11 +27,13 @@ pub enum Seen {
 const COLUMNS: usize = 720;
 /// Directions from zenith to nadir.
 const ROWS: usize = 360;
+/// Nearest and farthest of a direction without a range.
+const NOTHING: [f32; 2] = [f32::INFINITY, 0.0];
 
 impl Sight {
     /// Of a scan.
     pub fn of(scan: &Scan) -> Self {
-        let mut cells = vec![[f32::INFINITY, 0.0]; COLUMNS * ROWS];
+        let mut cells = vec![NOTHING; COLUMNS * ROWS];
         // some points a direction are enough
         let step = (scan.points.len() / (COLUMNS * ROWS * 16)).max(1);
         for p in scan.points.iter().step_by(step) {
@@ -40,7 +44,23 @@ impl Sight {
                 *cell = [cell[0].min(range), cell[1].max(range)];
             }
         }
-        Self { cells }
+        Self::from_cells(cells)
+    }
+
+    fn from_cells(cells: Vec<[f32; 2]>) -> Self {
+        let of = |index: usize| {
+            let (row, col) = (index / COLUMNS, index % COLUMNS);
+            if cells[index][1] <= 0.0 {
+                return NOTHING;
+            }
+            let aside = beside(row);
+            let rows = row.saturating_sub(1)..=(row + 1).min(ROWS - 1);
+            let near_by = rows
+                .flat_map(|r| (col + COLUMNS - aside..=col + COLUMNS + aside).map(move |c| r * COLUMNS + c % COLUMNS));
+            near_by.fold(NOTHING, |a, i| [a[0].min(cells[i][0]), a[1].max(cells[i][1])])
+        };
+        let around = (0..cells.len()).map(of).collect();
+        Self { cells, around }
     }
 
     /// As bytes: nearest and farthest range of each direction in centimetres, little-endian, 0 for nothing.
@@ -58,9 +78,9 @@ impl Sight {
         let metres = |b: &[u8]| f32::from(u16::from_le_bytes([b[0], b[1]])) / 100.0;
         let cell = |b: &[u8]| {
             let (near, far) = (metres(&b[..2]), metres(&b[2..]));
-            if far > 0.0 { [near, far] } else { [f32::INFINITY, 0.0] }
+            if far > 0.0 { [near, far] } else { NOTHING }
         };
-        Some(Self { cells: bytes.chunks_exact(4).map(cell).collect() })
+        Some(Self::from_cells(bytes.chunks_exact(4).map(cell).collect()))
     }
 
     /// How far level rays certainly passed: azimuth and range, radians and metres; directions without a range are left out.
@@ -78,18 +98,9 @@ impl Sight {
     pub fn look(&self, at: &Vec3, tolerance: f64) -> Seen {
         let range = at.norm();
         let (row, col) = direction([at.x as f32, at.y as f32, at.z as f32]);
-        if self.cells[row * COLUMNS + col][1] <= 0.0 || range < 0.3 {
+        let [near, far] = self.around[row * COLUMNS + col];
+        if far <= 0.0 || range < 0.3 {
             return Seen::Unknown;
-        }
-        let (mut near, mut far) = (f32::INFINITY, 0.0_f32);
-        for r in row.saturating_sub(1)..=(row + 1).min(ROWS - 1) {
-            // towards the zenith columns draw together: as far to the sides as up and down
-            let aside = beside(r);
-            for c in col + COLUMNS - aside..=col + COLUMNS + aside {
-                let cell = self.cells[r * COLUMNS + c % COLUMNS];
-                near = near.min(cell[0]);
-                far = far.max(cell[1]);
-            }
         }
         let (near, far) = (f64::from(near), f64::from(far));
         // a surface that is seen askew fills the range between; one does not know then
@@ -103,11 +114,11 @@ impl Sight {
     }
 }
 
-/// How many columns of a row are half a degree wide, rounded up.
+/// How many columns to each side lie beside a direction: towards the poles they draw together.
 fn beside(row: usize) -> usize {
     const MOST: f64 = 60.0;
     let elevation = (0.5 - (row as f64 + 0.5) / ROWS as f64) * std::f64::consts::PI;
-    (1.0 / elevation.cos() - 1e-3).min(MOST).ceil() as usize
+    (1.0 / elevation.cos()).min(MOST).round() as usize
 }
 
 fn direction(p: [f32; 3]) -> (usize, usize) {

@@ -4,6 +4,7 @@
 mod brief;
 mod cloud;
 mod design;
+mod group;
 mod hand;
 mod instrument;
 mod package;
@@ -16,6 +17,7 @@ mod upload;
 pub use brief::{Brief, RequirementDto};
 pub use cloud::*;
 pub use design::*;
+pub use group::*;
 pub use hand::*;
 pub use instrument::{InstrumentDto, InstrumentEntry, KeepInstrument, SystematicErrorsDto};
 pub use package::PackageOptions;

@@ -4,7 +4,8 @@ use super::registration::TargetKind;
 use super::{Rows9, StoredPose, mat3, rows9};
 use serde::{Deserialize, Serialize};
 use vistazo_core::adjust::kinds::{
-    Backsight, CloudTie, Distance, Kind, KnownPoint, Level, OccupiedMark, SystematicPrior, TargetCentre, TrackedPose,
+    Backsight, CloudTie, Distance, Held, Kind, KnownPoint, Level, OccupiedMark, SystematicPrior, TargetCentre,
+    TrackedPose,
 };
 use vistazo_core::geometry::Vec3;
 use vistazo_core::targets::TargetKind as Scanned;
@@ -45,6 +46,12 @@ pub(crate) enum Measured {
         relative: StoredPose,
         covariance: Vec<f64>,
     },
+    Held {
+        from: usize,
+        to: usize,
+        relative: StoredPose,
+        worth: Vec<f64>,
+    },
     Level {
         scan: usize,
         sigma: f64,
@@ -76,11 +83,11 @@ pub(crate) enum Measured {
     },
 }
 
-pub(super) fn flat(m: &nalgebra::Matrix6<f64>) -> Vec<f64> {
+pub(crate) fn flat(m: &nalgebra::Matrix6<f64>) -> Vec<f64> {
     m.transpose().iter().copied().collect()
 }
 
-pub(super) fn square(rows: &[f64]) -> nalgebra::Matrix6<f64> {
+pub(crate) fn square(rows: &[f64]) -> nalgebra::Matrix6<f64> {
     nalgebra::Matrix6::from_fn(|i, j| rows.get(6 * i + j).copied().unwrap_or(f64::NAN))
 }
 
@@ -116,6 +123,9 @@ impl From<&Kind> for Measured {
                 relative: (&o.relative).into(),
                 covariance: flat(&o.covariance),
             },
+            Kind::Held(o) => {
+                Self::Held { from: o.from, to: o.to, relative: (&o.relative).into(), worth: flat(&o.worth) }
+            }
             Kind::Level(o) => Self::Level { scan: o.scan, sigma: o.sigma },
             Kind::OccupiedMark(o) => Self::OccupiedMark {
                 scan: o.scan,
@@ -164,6 +174,9 @@ impl From<&Measured> for Kind {
             .into(),
             Measured::TrackedPose { from, to, relative, covariance } => {
                 TrackedPose { from: *from, to: *to, relative: relative.into(), covariance: square(covariance) }.into()
+            }
+            Measured::Held { from, to, relative, worth } => {
+                Held { from: *from, to: *to, relative: relative.into(), worth: square(worth) }.into()
             }
             Measured::Level { scan, sigma } => Level { scan: *scan, sigma: *sigma }.into(),
             Measured::OccupiedMark { scan, target, height, centring_sigma, height_sigma } => OccupiedMark {

@@ -84,7 +84,7 @@ pub(crate) use mirror;
 
 mirror!(
     /// What an error comes from.
-    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Picked, Clouds, Levelling, SetUp, Tracking, Distances, Instrument }
+    Group = vistazo_core::adjust::Group { Control, Spheres, Checkers, Picked, Clouds, Levelling, SetUp, Tracking, Held, Distances, Instrument }
 );
 mirror!(
     /// An error that many sightings share.

@@ -358,6 +358,7 @@ pub(crate) enum Unplaced {
     Few(usize),
     Ambiguous(usize),
     NoLayout(usize),
+    Apart,
 }
 
 /// The stored network at its solution, for what is built on it.

@@ -273,6 +273,7 @@ fn finding(
             let target = o.target_index().map(target);
             // a tie is of two
             let scan = match &o.kind {
+                Kind::Held(h) => Some(format!("{} and {}", scan(h.from), scan(h.to))),
                 Kind::CloudTie(t) => Some(format!("{} and {}", scan(t.from), scan(t.to))),
                 _ => o.scan().map(scan),
             };
@@ -320,6 +321,7 @@ fn finding(
                         WhyUnplaced::Few(n) => Unplaced::Few(n),
                         WhyUnplaced::Ambiguous(n) => Unplaced::Ambiguous(n),
                         WhyUnplaced::NoLayout(n) => Unplaced::NoLayout(n),
+                        WhyUnplaced::Apart => Unplaced::Apart,
                     },
                 },
             }

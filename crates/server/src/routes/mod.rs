@@ -7,6 +7,7 @@ mod deliver;
 mod design;
 mod field;
 mod georeference;
+mod groups;
 mod hand;
 mod instruments;
 mod plan;
@@ -92,6 +93,8 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(hand::by_pairs))
         .routes(routes!(hand::parts))
         .routes(routes!(hand::one_more))
+        .routes(routes!(groups::groups, groups::add_group))
+        .routes(routes!(groups::change_group, groups::dissolve))
         .routes(routes!(register::adjustment))
         .routes(routes!(register::take_profile))
         .routes(routes!(register::otherwise))

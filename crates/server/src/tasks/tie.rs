@@ -2,8 +2,9 @@
 
 use super::{Progress, Stop, blocking};
 use crate::App;
-use crate::record::GradeWord;
 use crate::record::cloud_tie::FoundTie;
+use crate::record::{GradeWord, StoredPose};
+use crate::work::groups::{held, searched};
 use crate::work::planning;
 use crate::work::registration::Inputs;
 use crate::work::ties::{can_be_tied, found, grade, search_key, shown, takes_part};
@@ -47,7 +48,8 @@ pub(super) async fn search(
     let plan = planning::load(app, job).await?;
     let marks = Inputs::load(app, job).await?.marks()?;
     let all = vistazo_store::field::scans(&app.db, job).await?;
-    let scans: Vec<&ScanRow> = all.iter().filter(|s| can_be_tied(s)).collect();
+    let groups = vistazo_store::groups::scan_groups(&app.db, job).await?;
+    let scans = searched(&groups, &all);
     let station = |s: &ScanRow| plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position.xy());
     let mut pairs = Pairs::new(&scans.iter().map(|s| station(s)).collect::<Vec<_>>());
     let standing = scans.iter().enumerate().filter_map(|(k, s)| Some((k, *placed.get(&s.id)?)));
@@ -55,7 +57,13 @@ pub(super) async fn search(
     if loose {
         pairs.only_loose();
     }
-    let mut held = Held::default();
+    for group in groups.iter().filter(|g| g.hold == "held") {
+        if let Some(h) = held(group, |id| scans.iter().position(|s| s.id == id))? {
+            let others = h.others.into_iter().map(|o| (o.0, o.1));
+            pairs.hold(&std::iter::once((h.first, Pose::identity())).chain(others).collect::<Vec<_>>());
+        }
+    }
+    let mut memory = Held::default();
     let known: HashMap<(Uuid, Uuid), ties::CloudTieRow> =
         ties::cloud_ties(&app.db, job).await?.into_iter().map(|t| ((t.scan_a, t.scan_b), t)).collect();
     // what was found before holds together from the start
@@ -75,7 +83,7 @@ pub(super) async fn search(
             NextStep::Place(scan, among) => {
                 let said = format!("looking for the place of {} among {} scans", scans[scan].name, among.len());
                 progress.at(at, &said)?;
-                if let Some((pose, seen_by)) = place(app, &scans, scan, among, &mut held).await? {
+                if let Some((pose, seen_by)) = place(app, &scans, scan, among, &mut memory).await? {
                     pairs.stands(scan, &pose, &seen_by);
                 }
                 continue;
@@ -84,15 +92,16 @@ pub(super) async fn search(
         let (a, b) = (scans[i], scans[j]);
         progress.at(at, &format!("bringing {} and {} together", a.name, b.name))?;
         let search = search_key(&brief, a, b);
-        // what an attempt before this found is there already; with a start, what was not found is tried again
+        // what an attempt before this found is there already; what was not found is tried again from another start
         if let Some(t) = known.get(&(a.id, b.id)).filter(|t| t.search == search) {
             let tie = found(t)?.filter(|_| takes_part(t));
-            if tie.is_some() || start.is_none() || !t.decision.is_empty() || t.laid_by.is_some() {
+            let tried = start.is_none_or(|s| began_near(t, &s));
+            if tie.is_some() || tried || !t.decision.is_empty() || t.laid_by.is_some() {
                 pairs.found((i, j), tie.map(|f| f.pose()).as_ref());
                 continue;
             }
         }
-        let (first, second) = (held.get(app, a).await?, held.get(app, b).await?);
+        let (first, second) = (memory.get(app, a).await?, memory.get(app, b).await?);
         // tripods are set up some decimetres beside their places on the plan
         let distance = station(a).zip(station(b)).map(|(p, q)| ((p - q).norm(), 0.25));
         let targets = [a, b].map(|s| marks.get(&s.id).cloned().unwrap_or_default());
@@ -100,16 +109,18 @@ pub(super) async fn search(
         let theirs = second.clone();
         let mut tie = blocking(move || Ok(tie_by_clouds(&first, &theirs, &expected))).await?;
         if let Some(t) = tie.take_if(|t| t.wants_witnesses()) {
-            tie = Some(asked(app, t, &scans, &pairs, (i, j), &mut held).await?);
+            tie = Some(asked(app, t, &scans, &pairs, (i, j), &mut memory).await?);
         }
         let word = tie.as_ref().map_or(GradeWord::NotJudged, |t| t.grade.grade.into());
         let kept = tie.as_ref().map(|t| serde_json::json!(FoundTie::from(t)));
+        let from = start.map(|s| serde_json::json!(StoredPose::from(&s)));
         let grade = serde_json::json!(word);
         let row = NewCloudTie {
             scans: (a.id, b.id),
             search: &search,
             found: kept.as_ref(),
             grade: grade.as_str().unwrap_or_default(),
+            start: from.as_ref(),
         };
         ties::put_cloud_tie(&app.db, job, &row).await?;
         pairs.found((i, j), tie.filter(|_| word == GradeWord::Sound).map(|t| t.fit.relative).as_ref());
@@ -121,10 +132,21 @@ pub(super) async fn search(
         1 => format!("all {} scans hang together", scans.len()),
         n => format!("the {} scans fall into {n} parts", scans.len()),
     };
-    let left_out = all.len() - scans.len();
+    let left_out = all.iter().filter(|s| !can_be_tied(s)).count();
     let not_looked = if left_out > 0 { format!("; {left_out} without a scanner") } else { String::new() };
     let (sound, doubtful) = (count(GradeWord::Sound), count(GradeWord::Doubtful));
     Ok(format!("{looked} pairs looked at: {sound} sound ties, {doubtful} doubtful; {together}{not_looked}"))
+}
+
+/// Whether a tie was looked for from about this start before: then nothing else comes of it.
+fn began_near(t: &ties::CloudTieRow, start: &Pose) -> bool {
+    /// Metres, and radians.
+    const ALIKE: (f64, f64) = (0.02, 0.002);
+    let before = t.start.as_ref().and_then(|v| serde_json::from_value::<StoredPose>(v.clone()).ok());
+    before.is_some_and(|b| {
+        let off = Pose::from(&b).difference(start);
+        off.fixed_rows::<3>(0).norm() < ALIKE.0 && off.fixed_rows::<3>(3).norm() < ALIKE.1
+    })
 }
 
 /// The place of a scan among others, in their frame, and which of them see it, who shares most first.

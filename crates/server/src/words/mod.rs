@@ -33,6 +33,7 @@ pub(crate) fn group(g: Group) -> &'static str {
         Group::Levelling => "levelling",
         Group::SetUp => "set-ups",
         Group::Tracking => "tracked poses",
+        Group::Held => "held groups",
         Group::Distances => "distances",
         Group::Instrument => "instrument",
     }

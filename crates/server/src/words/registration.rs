@@ -358,6 +358,9 @@ fn disagrees(kind: &str, target: &str, scan: &str) -> String {
         }
         "Distance" => format!("The distance measured from {target} does not agree with the scans"),
         "CloudTie" => format!("A tie by clouds of {scan} does not agree with the rest"),
+        "Held" => format!(
+            "The held shape of {scan} does not agree with the rest: let the group go, or look at what came later"
+        ),
         "TrackedPose" => format!("The tracked pose of {scan} does not agree with the rest"),
         _ => format!("{target} as measured in {scan} does not agree with the other scans"),
     }
@@ -395,6 +398,7 @@ fn unplaced(name: &str, why: Unplaced) -> String {
         Unplaced::NoLayout(n) => format!(
             "{name} shows {n} targets, but no 3 of them lie as any 3 of the other scans do: it shares too little, targets moved, or it is of another place"
         ),
+        Unplaced::Apart => format!("{name} was set apart with its group; take the group in again to join it"),
     }
 }
 

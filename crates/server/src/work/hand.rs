@@ -1,6 +1,7 @@
 //! Scans brought together by hand: laid over one another, tried, kept; places pointed at and picked in pairs; the parts
 //! that scans hang together in; where one more scan would mend a tie.
 
+use super::groups::is_apart;
 use super::registration::{current, data};
 use super::ties::{found, search_key, shown, slice, takes_part};
 use super::{blocking, planning};
@@ -197,6 +198,7 @@ pub(crate) async fn lay(app: &App, job: Uuid, user: Uuid, laid: &LayDto) -> Resu
         search: &search_key(&brief, &a, &b),
         found: Some(&kept),
         grade: grade.as_str().unwrap_or_default(),
+        start: None,
     };
     let id = ties::lay_cloud_tie(&app.db, job, user, &row, laid.reason.trim()).await?;
     let all = super::ties::list(app, job).await?;
@@ -308,10 +310,12 @@ pub(crate) async fn pairs(app: &App, job: Uuid, picked: &PairsDto) -> Result<ByP
 /// The parts that scans hang together in, the largest first.
 pub(crate) async fn parts(app: &App, job: Uuid) -> Result<Vec<PartDto>, ApiError> {
     let all = Together::load(app, job).await?;
+    let groups = vistazo_store::groups::scan_groups(&app.db, job).await?;
     let mut out: Vec<PartDto> = Vec::new();
     for part in 0..all.scans.len() {
         let of: Vec<&ScanRow> = all.scans.iter().zip(&all.standing).filter(|s| s.1.0 == part).map(|s| s.0).collect();
-        if !of.is_empty() {
+        // what somebody set apart is not waiting to be joined
+        if !of.iter().all(|s| is_apart(&groups, s)) {
             out.push(PartDto {
                 scans: of.iter().map(|s| s.id).collect(),
                 names: of.iter().map(|s| s.name.clone()).collect(),

@@ -5,6 +5,7 @@ pub(crate) mod cloud;
 pub(crate) mod designing;
 pub(crate) mod files;
 pub(crate) mod grid;
+pub(crate) mod groups;
 pub(crate) mod hand;
 pub(crate) mod otherwise;
 pub(crate) mod outlook;

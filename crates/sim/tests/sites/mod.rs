@@ -32,9 +32,14 @@ fn column(x: f64, y: f64, radius: f64, top: f64) -> Column {
 
 /// Rooms of different size along a corridor, with doors and furniture.
 pub(crate) fn rooms(rng: &mut ChaCha8Rng) -> Plan {
+    rooms_along(rng, 18.0)
+}
+
+/// The same along a corridor that is at least so long, metres: a scan in each room, one in the corridor at its door.
+pub(crate) fn rooms_along(rng: &mut ChaCha8Rng, length: f64) -> Plan {
     let (mut walls, mut chests, mut places) = (vec![], vec![], vec![]);
     let mut x = 0.0;
-    while x < 18.0 {
+    while x < length {
         let (w, d) = (rng.random_range(3.5..6.5), rng.random_range(3.5..5.5));
         let door = rng.random_range(0.8..w - 0.8);
         walls.push(wall(&[(x, 2.0), (x + w, 2.0)], 2.8, &[(door, 1.0)]));
@@ -163,7 +168,9 @@ pub(crate) fn like_rooms(rng: &mut ChaCha8Rng) -> Plan {
 
 pub(crate) fn scene(plan: &Plan) -> Scene {
     let floor = Slab {
-        outline: [(-30.0, -30.0), (60.0, -30.0), (60.0, 60.0), (-30.0, 60.0)].map(|p| Vector2::new(p.0, p.1)).to_vec(),
+        outline: [(-30.0, -30.0), (200.0, -30.0), (200.0, 60.0), (-30.0, 60.0)]
+            .map(|p| Vector2::new(p.0, p.1))
+            .to_vec(),
         height: 0.0,
         demand: None,
     };

@@ -1,6 +1,31 @@
 import { plural } from '../../lib/count'
 
 export const register = {
+  andAllAfterIt: 'and all that were taken after it',
+  dissolve: 'dissolve',
+  doHold: { held: 'hold as registered', apart: 'set apart', free: 'free' },
+  firstAndLast: (first: string, last: string, count: number) => `${first} … ${last} (${count})`,
+  group: 'group',
+  groupsOfScans: 'groups of scans',
+  heldTo95: (small: string) => `worst within, 95 % [${small}]`,
+  holds: { held: 'held', apart: 'apart', free: 'free' },
+  itsScans: 'Its scans',
+  itsShapeIsGone: (name: string) =>
+    `Let “${name}” go? Its scans are adjusted with all others again; the shape they were held in is gone.`,
+  meansHold: {
+    held: 'Its shape stays as it is registered now. What comes later moves it as a whole; what it was uncertain by stays in every error.',
+    apart:
+      'Nothing ties it to the others, and it is not in the result, until you take it in again: after a power loss, a shifted tripod, another building.',
+    free: 'A name for some scans; they are registered like any others.',
+  },
+  nameOfTheGroup: 'Name of the group',
+  noGroupYet: 'No group yet: every scan is registered for itself.',
+  state: 'state',
+  takeTogether: 'Take together',
+  theGroups: 'the groups',
+  undoHold: { held: 'let go', apart: 'take in again', free: 'free' },
+  whatGroupsAreFor:
+    'Scans taken together: yesterday’s block held as it was handed over, or the scans after a power loss set apart until you join them by hand.',
   sphere: 'sphere',
   checkerboard: 'checkerboard',
   corner: 'corner',

@@ -49,9 +49,8 @@ impl Measurement for CloudTie {
     }
 }
 
-/// The linearised relation between two poses, shared with [`super::TrackedPose`].
-pub(super) fn relative(net: &Network, from: usize, to: usize, measured: &Pose) -> Linearised {
-    let (a, b) = (&net.scans[from].pose, &net.scans[to].pose);
+/// What left increments of either pose do to that of the second in the frame of the first.
+pub(in crate::adjust) fn by_poses(a: &Pose, b: &Pose) -> [Matrix6<f64>; 2] {
     let rt = a.matrix().transpose();
     let w = b.translation - a.translation;
     let mut by_b = Matrix6::zeros();
@@ -59,6 +58,13 @@ pub(super) fn relative(net: &Network, from: usize, to: usize, measured: &Pose) -
     by_b.fixed_view_mut::<3, 3>(3, 3).copy_from(&rt);
     let mut by_a = -by_b;
     by_a.fixed_view_mut::<3, 3>(0, 3).copy_from(&(rt * skew(&w)));
+    [by_a, by_b]
+}
+
+/// The linearised relation between two poses, shared with [`super::TrackedPose`] and [`super::Held`].
+pub(super) fn relative(net: &Network, from: usize, to: usize, measured: &Pose) -> Linearised {
+    let (a, b) = (&net.scans[from].pose, &net.scans[to].pose);
+    let [by_a, by_b] = by_poses(a, b);
     Linearised::new(a.inverse().compose(b).difference(measured))
         .by(Unknown::Scan(from), by_a)
         .by(Unknown::Scan(to), by_b)

@@ -4,6 +4,7 @@
 mod backsight;
 mod cloud_tie;
 mod distance;
+mod held;
 mod known_point;
 mod level;
 mod occupied_mark;
@@ -13,7 +14,9 @@ mod tracked_pose;
 
 pub use backsight::Backsight;
 pub use cloud_tie::CloudTie;
+pub(super) use cloud_tie::by_poses;
 pub use distance::Distance;
+pub use held::Held;
 pub use known_point::KnownPoint;
 pub use level::Level;
 pub use occupied_mark::OccupiedMark;
@@ -49,4 +52,15 @@ macro_rules! kinds {
     };
 }
 
-kinds!(TargetCentre, CloudTie, Level, OccupiedMark, Backsight, TrackedPose, KnownPoint, Distance, SystematicPrior);
+kinds!(
+    TargetCentre,
+    CloudTie,
+    Level,
+    OccupiedMark,
+    Backsight,
+    TrackedPose,
+    Held,
+    KnownPoint,
+    Distance,
+    SystematicPrior
+);

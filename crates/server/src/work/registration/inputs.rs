@@ -1,7 +1,7 @@
 //! What a registration depends on, from its rows.
 
 use crate::dto::{Brief, ChoiceDto, DetectionData, InstrumentDto, SetUpDto, SystematicErrorsDto};
-use crate::work::{fingerprint, planning, ties as kept_ties};
+use crate::work::{fingerprint, groups as kept_groups, planning, ties as kept_ties};
 use crate::{ApiError, App};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -14,6 +14,7 @@ use vistazo_core::registration::{
 use vistazo_core::targets::{SizeVerdict, TargetKind};
 use vistazo_core::tie::Mark;
 use vistazo_store::field::{self, DetectionRow, ScanRow};
+use vistazo_store::groups::{self, GroupRow};
 use vistazo_store::results::{self, ControlRow};
 use vistazo_store::ties::{self, CloudTieRow};
 
@@ -25,6 +26,7 @@ pub(crate) struct Inputs {
     plan: planning::Plan,
     control: Vec<ControlRow>,
     ties: Vec<CloudTieRow>,
+    groups: Vec<GroupRow>,
     /// Sum of the detections and ties as they were when this was read.
     state: String,
 }
@@ -42,6 +44,7 @@ impl Inputs {
             plan: planning::load(app, job).await?,
             control: results::control(&app.db, job).await?,
             ties: ties::cloud_ties(&app.db, job).await?,
+            groups: groups::scan_groups(&app.db, job).await?,
             state,
         })
     }
@@ -83,6 +86,7 @@ impl Inputs {
                 set_up: set_up(s, &instrument)?,
                 walls: s.derived["walls"].as_f64().filter(|_| s.levelled),
                 planned: self.plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position),
+                apart: self.groups.iter().any(|g| g.hold == "apart" && g.scans.contains(&s.id)),
                 ..ScanInput::default()
             };
             for d in self.detections.iter().filter(|d| d.scan_id == s.id) {
@@ -102,6 +106,10 @@ impl Inputs {
                 if d.excluded { scan.excluded.push(observed) } else { scan.targets.push(observed) }
             }
             input.scans.push(scan);
+        }
+        let index = |scan: Uuid| self.of_scanners().position(|s| s.id == scan);
+        for g in self.groups.iter().filter(|g| g.hold == "held") {
+            input.held.extend(kept_groups::held(g, index)?);
         }
         input.waiting = self.ties.iter().filter(|t| kept_ties::waits(t)).count();
         for t in &self.ties {
@@ -215,8 +223,8 @@ impl Inputs {
 pub(super) async fn state(app: &App, job: Uuid) -> Result<String, ApiError> {
     let found = field::detection_state(&app.db, job).await?;
     let tied = ties::cloud_tie_state(&app.db, job).await?;
-    // a job without ties is as it was before there were any
-    Ok(if tied.is_empty() { found } else { found + &tied })
+    // a job without ties or groups is as it was before there were any
+    Ok(found + &tied + &groups::group_state(&app.db, job).await?)
 }
 
 /// What an adjustment came from, in short.

@@ -127,6 +127,7 @@ fn observation(r: &Registration, o: &record::Observation) -> Option<ObservationD
         Measured::Level { .. }
         | Measured::CloudTie { .. }
         | Measured::TrackedPose { .. }
+        | Measured::Held { .. }
         | Measured::SystematicPrior { .. } => return None,
     };
     // a distance is of two targets

@@ -1,0 +1,163 @@
+//! A building of twenty rooms without a single target: forty scans from upload to package at the page, a day's work that
+//! is held while the next one is registered, and what a power loss left behind set apart.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+#[path = "../../crates/sim/tests/sites/mod.rs"]
+mod sites;
+
+use rand::SeedableRng;
+use rand_chacha::ChaCha8Rng;
+use serde_json::{Value, json};
+use std::io::Read;
+use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::instrument::Instrument;
+use vistazo_sim::{SmallJob, Truth, set_up_near};
+use vistazo_tests::browser::Browser;
+use vistazo_tests::server::PASSWORD;
+use vistazo_tests::{Client, Server, job};
+
+const SCANS: usize = 40;
+
+fn building() -> SmallJob {
+    let instrument = Instrument { step: 0.006, name: "Coarse test setting".into(), ..Instrument::mid_range() };
+    let mut plan = sites::rooms_along(&mut ChaCha8Rng::seed_from_u64(40), 98.0);
+    assert!(plan.3.len() >= SCANS);
+    plan.3.truncate(SCANS);
+    let poses = plan.3.iter().enumerate().map(|(k, p)| set_up_near(*p, &instrument, 70 + k as u64)).collect();
+    SmallJob { scene: sites::scene(&plan), truth: Truth { poses }, instrument }
+}
+
+#[tokio::test]
+async fn forty_scans_without_a_target_from_upload_to_package() {
+    let server = Server::start().await;
+    let c = server.person("ruth").await;
+    let job = building();
+    let folder = tempfile::tempdir().unwrap();
+    let paths: Vec<_> = (0..SCANS).map(|k| folder.path().join(format!("room-{:02}.e57", k + 1))).collect();
+    std::thread::scope(|s| {
+        for half in [0, 1] {
+            let (job, paths) = (&job, &paths);
+            s.spawn(move || {
+                (half..SCANS).step_by(2).for_each(|k| std::fs::write(&paths[k], job::e57(job, &[k])).unwrap())
+            });
+        }
+    });
+    let mut brief = job::brief(&job);
+    brief["epsg"] = Value::Null;
+    let id = c.ok("POST", "/api/jobs", json!({ "name": "Twenty rooms", "brief": brief })).await["id"].clone();
+    let id = id.as_str().unwrap().to_owned();
+
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/field", server.url)).await.unwrap();
+    b.see("//main//input[@type='file']/..").await;
+    b.choose("//main", &paths).await;
+    b.press(&format!("Upload {SCANS} files")).await;
+    let began = std::time::Instant::now();
+    b.see_within("//table[@aria-label='Scans']/tbody[count(tr) >= 12]", 600).await;
+    while c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await.as_array().unwrap().len() < SCANS {
+        assert!(began.elapsed().as_secs() < 900, "the scans do not arrive");
+        tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+    }
+    println!("{SCANS} scans arrived after {:.0} s", began.elapsed().as_secs_f64());
+    let began = std::time::Instant::now();
+    b.sheet("Register").await;
+    b.press("Find targets and adjust").await;
+    b.see_within(&format!("//figcaption[contains(., '{SCANS} stations')]"), 900).await;
+    println!("registered after {:.0} s", began.elapsed().as_secs_f64());
+    agrees_with(&c, &id, &job, 0..SCANS).await;
+    b.sheet("Deliver").await;
+    b.press("Make package").await;
+    b.click("//a[.='Download package']").await;
+    let bytes = b.download(".zip").await;
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    let name = zip.file_names().map(|n| n.unwrap().into_owned()).find(|n| n.ends_with("manifest.json")).unwrap();
+    let mut text = String::new();
+    zip.by_name(&name).unwrap().read_to_string(&mut text).unwrap();
+    assert_eq!(text.matches("room-").count().min(SCANS), SCANS, "every scan is in the manifest");
+
+    held_and_apart(&c, &b, &id, &job).await;
+    b.close().await;
+}
+
+/// Stations against the truth, between each two of them, by what is stated.
+async fn agrees_with(c: &Client, id: &str, job: &SmallJob, which: std::ops::Range<usize>) {
+    let result = c.ok("GET", &format!("/api/jobs/{id}/adjustment"), Value::Null).await["result"].clone();
+    assert_eq!(result["refused"], Value::Null, "{}", result["refused"]);
+    let stations = result["stations"].as_array().unwrap().clone();
+    assert_eq!(stations.len(), which.len(), "{}", result["unplaced"]);
+    let number = |s: &Value| s["name"].as_str().unwrap().split('-').nth(1).unwrap()[..2].parse::<usize>().unwrap() - 1;
+    let at = |s: &Value| Vec3::from(serde_json::from_value::<[f64; 3]>(s["pose"]["translation"].clone()).unwrap());
+    let (mut worst, mut outside, mut count) = (0.0_f64, 0, 0);
+    for (i, a) in stations.iter().enumerate() {
+        for s in &stations[i + 1..] {
+            let [p, q] = [a, s].map(|x| job.truth.poses[number(x)].translation);
+            let off = ((at(a) - at(s)).norm() - (p - q).norm()).abs();
+            let stated = a["error"]["spatial"].as_f64().unwrap() + s["error"]["spatial"].as_f64().unwrap();
+            worst = worst.max(off);
+            outside += usize::from(off > stated);
+            count += 1;
+        }
+    }
+    println!(
+        "{} stations: {outside} of {count} distances beyond what is stated, worst {:.1} mm",
+        stations.len(),
+        1e3 * worst
+    );
+    assert!(worst < 0.02 && outside * 20 <= count, "{worst} m, {outside} of {count}");
+}
+
+/// The first day is held and the last scans are set apart at the page; the one keeps its shape, the others are not in the
+/// result and nobody forces them, until they are taken in again.
+async fn held_and_apart(c: &Client, b: &Browser, id: &str, job: &SmallJob) {
+    const DAY: usize = 10;
+    const LEFT: usize = 6;
+    let base = format!("/api/jobs/{id}");
+    let scans = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
+    let ids = |of: std::ops::Range<usize>| -> Vec<Value> { of.map(|k| scans[k]["id"].clone()).collect() };
+    let poses = async || -> Vec<Pose> {
+        let r = c.ok("GET", &format!("{base}/adjustment"), Value::Null).await["result"].clone();
+        let of = |s: &Value| Pose {
+            translation: serde_json::from_value::<[f64; 3]>(s["pose"]["translation"].clone()).unwrap().into(),
+            ..Pose::identity()
+        };
+        r["stations"].as_array().unwrap().iter().map(of).collect()
+    };
+    let before = poses().await;
+    c.ok("POST", &format!("{base}/scan-groups"), json!({ "name": "First day", "scans": ids(0..DAY), "hold": "held" }))
+        .await;
+    let taken = json!({ "name": "Again", "scans": ids(3..5), "hold": "free" });
+    assert!(c.refused(409, "POST", &format!("{base}/scan-groups"), taken).await.contains("First day"));
+    // at the page: from one scan on
+    b.sheet("Register").await;
+    b.click("//*[contains(@class, 'ant-segmented-item')][.//*[.='groups']]").await;
+    b.see("//table[@aria-label='groups of scans']//b[.='held']").await;
+    b.see("//input[@id='group-name']").await.send_keys("After the battery").await.unwrap();
+    let from = scans[SCANS - LEFT]["name"].as_str().unwrap();
+    let choice = b.see("//input[@id='group-scans']").await;
+    choice.send_keys(from).await.unwrap();
+    choice.send_keys("\u{E007}\u{E00C}").await.unwrap();
+    b.press("and all that were taken after it").await;
+    b.click("//form//*[contains(@class, 'ant-segmented-item')][.//*[.='set apart']]").await;
+    b.press("Take together").await;
+    b.see("//table[@aria-label='groups of scans']//b[.='apart']").await;
+    b.see_within(
+        "//section[contains(@aria-label, 'set apart')] | //*[contains(., 'was set apart with its group')]",
+        120,
+    )
+    .await;
+    c.run(id, "/register").await;
+    agrees_with(c, id, job, 0..SCANS - LEFT).await;
+    let now = poses().await;
+    let between = |p: &[Pose], k: usize| (p[0].translation - p[k].translation).norm();
+    for k in 1..DAY {
+        let off = between(&before, k) - between(&now, k);
+        assert!(off.abs() < 1e-4, "scan {k} of the held day moved by {off} m");
+    }
+    b.press("take in again").await;
+    b.see("//table[@aria-label='groups of scans']//b[.='free']").await;
+    c.run(id, "/register").await;
+    agrees_with(c, id, job, 0..SCANS).await;
+    let log = c.ok("GET", &format!("{base}/log"), Value::Null).await.to_string();
+    assert!(log.contains("First day") && log.contains("held as registered") && log.contains("set apart"), "{log}");
+}
