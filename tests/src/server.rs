@@ -234,7 +234,7 @@ impl Client {
             if !["queued", "running"].contains(&now["state"].as_str().unwrap()) {
                 return now;
             }
-            assert!(begin.elapsed() < Duration::from_secs(120), "{now}");
+            assert!(begin.elapsed() < Duration::from_secs(600), "{now}");
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
     }

@@ -25,7 +25,7 @@ mod upright;
 pub use by_pairs::{ByPairs, FEWEST_PAIRS, PickedPair, by_pairs};
 pub use by_targets::Mark;
 pub use card::{Cut, TieCard, TieSlice};
-pub use cloud_grade::{CloudGrade, CloudReason};
+pub use cloud_grade::{CloudGrade, CloudReason, PLACES};
 pub use clouds::{CloudFit, SharedInTie, tie_clouds};
 pub use grade::{Grade, Reason, SharedTarget, Tie, TieInput, grade_ties};
 pub use in_block::{PlaceInBlock, place_in_block};

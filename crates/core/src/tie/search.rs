@@ -1,9 +1,9 @@
 use super::by_targets::{self, Mark};
-use super::cloud_grade::NEARLY;
+use super::cloud_grade::{FIRM, NEARLY};
 use super::clouds::{Approach, tie_near};
 use super::shown::{CLOSE, Compared};
 use super::{CloudFit, CloudGrade, CloudReason, Grade, Shown, tie_clouds};
-use crate::geometry::Pose;
+use crate::geometry::{Pose, Vec3};
 use crate::instrument::Systematic;
 use rayon::prelude::*;
 
@@ -105,8 +105,12 @@ pub fn tie_by_hand(first: &Shown, second: &Shown, laid: &Pose, profile: &Systema
 impl CloudTieFound {
     /// Whether nothing speaks against it but that little is shared.
     pub fn wants_witnesses(&self) -> bool {
-        let slight = |r: &CloudReason| matches!(r, CloudReason::LittleOverlap(_));
-        self.grade.grade == Grade::Doubtful && self.grade.reasons.iter().all(slight) && self.compared.agrees()
+        let slight = |r: &CloudReason| matches!(r, CloudReason::LittleOverlap(_) | CloudReason::Slides(_));
+        // witnesses say that it stands there, not where along a corridor
+        self.grade.weakest95 < FIRM
+            && self.grade.grade == Grade::Doubtful
+            && self.grade.reasons.iter().all(slight)
+            && self.compared.agrees()
     }
 
     /// Asks other scans, whose pose of the second in their frame is given as it would be: a scan in a wrong place lies
@@ -114,8 +118,10 @@ impl CloudTieFound {
     pub fn ask(&mut self, second: &Shown, others: &[(&Shown, Pose)]) {
         let said: Vec<Compared> =
             others.iter().map(|(o, pose)| Compared::of(o, second, pose, CLOSE, usize::MAX)).collect();
-        let witnesses = said.iter().filter(|c| c.overlap[0].max(c.overlap[1]) > WITNESS).count();
-        if witnesses > 0 && said.iter().all(Compared::agrees) {
+        let shared: Vec<f64> = said.iter().map(|c| c.overlap[0].max(c.overlap[1])).filter(|s| *s > WITNESS).collect();
+        let witnesses = shared.len();
+        let enough = witnesses > 1 || shared.iter().sum::<f64>() > ALONE;
+        if enough && said.iter().all(Compared::agrees) {
             self.grade.grade = Grade::Sound;
             self.grade.reasons.insert(0, CloudReason::Confirmed(witnesses));
         }
@@ -124,6 +130,8 @@ impl CloudTieFound {
 
 /// Share of what a scan shows, or of what it is asked about, that makes it a witness.
 const WITNESS: f64 = 0.03;
+/// A single witness must see so much of it: a corner of one room agrees with many places.
+const ALONE: f64 = 0.12;
 
 /// The likeliest place, and the next.
 fn chosen(first: &Shown, second: &Shown, expected: &Expected) -> Option<(Pose, Option<Rival>)> {
@@ -191,13 +199,52 @@ fn places(first: &Shown, second: &Shown, told: &[Pose]) -> Vec<(Pose, f64)> {
         .map(|p| (p, Compared::of(first, second, &p, CLOSE, 3000).score(HARM)))
         .collect();
     found.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let mut out = apart_from_one_another(found);
+    let slid: Vec<_> = out.par_iter().take(SLID).map(|p| along_walls(first, second, &approach, *p)).collect();
+    out.splice(..slid.len(), slid);
+    out.sort_by(|a, b| b.1.total_cmp(&a.1));
+    apart_from_one_another(out)
+}
+
+fn apart_from_one_another(places: Vec<(Pose, f64)>) -> Vec<(Pose, f64)> {
     let mut out: Vec<(Pose, f64)> = Vec::new();
-    for f in found {
-        if out.iter().all(|o| !same(&o.0, &f.0)) {
-            out.push(f);
+    for p in places {
+        if out.iter().all(|o| !same(&o.0, &p.0)) {
+            out.push(p);
         }
     }
     out
+}
+
+/// The best of the best places are slid along and across the walls.
+const SLID: usize = 6;
+/// So far, each way, and in these steps, metres.
+const SLIDE: [(i32, f64); 2] = [(12, 0.12), (5, 0.02)];
+
+/// The walls of a corridor do not say where along it a scan stands, and a fit stays where it began. What was seen through
+/// doors says it: the place is slid to where least contradicts, and fitted again from there.
+fn along_walls(first: &Shown, second: &Shown, approach: &Approach, from: (Pose, f64)) -> (Pose, f64) {
+    let score = |p: &Pose| Compared::of(first, second, p, CLOSE, 3000).score(HARM);
+    let (sin, cos) = first.plan.main_direction().sin_cos();
+    let ways = [Vec3::new(cos, sin, 0.0), Vec3::new(-sin, cos, 0.0)].map(|w| first.up.inverse() * w);
+    let mut best = from;
+    for (steps, step) in SLIDE {
+        for way in ways {
+            let middle = best.0;
+            for k in (-steps..=steps).filter(|k| *k != 0) {
+                let there = Pose { translation: middle.translation + way * (step * f64::from(k)), ..middle };
+                let s = score(&there);
+                if s > best.1 {
+                    best = (there, s);
+                }
+            }
+        }
+    }
+    if best.1 <= from.1 {
+        return from;
+    }
+    let fitted = approach.from(&best.0).map(|p| (p, score(&p)));
+    fitted.filter(|f| f.1 >= best.1).unwrap_or(best)
 }
 
 /// A place that was seen through speaks so many times louder than one that agrees: at the right place

@@ -21,6 +21,8 @@ pub struct Shown {
 
 /// What is taken for a conflict once two scans lie on one another, metres.
 pub(super) const CLOSE: f64 = 0.08;
+/// As good as nothing contradicts.
+pub(super) const AGREED: f64 = 0.004;
 /// Places compared each way.
 const SAMPLE: usize = 6000;
 
@@ -166,7 +168,7 @@ impl Compared {
 
     /// Whether as good as nothing contradicts.
     pub fn agrees(&self) -> bool {
-        self.worst_conflict() < 0.004
+        self.worst_conflict() < AGREED
     }
 
     /// One figure to rank by: what agrees, less what cannot be, so many times.

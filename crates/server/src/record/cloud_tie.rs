@@ -3,7 +3,7 @@
 use super::{StoredPose, measured::flat, measured::square};
 use serde::{Deserialize, Serialize};
 use vistazo_core::geometry::Pose;
-use vistazo_core::tie::{CloudReason, CloudTieFound, SharedInTie};
+use vistazo_core::tie::{CloudReason, CloudTieFound, PLACES, SharedInTie};
 
 /// What was found of two scans.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -95,6 +95,11 @@ impl From<&CloudTieFound> for FoundTie {
 impl FoundTie {
     pub(crate) fn pose(&self) -> Pose {
         (&self.relative).into()
+    }
+
+    /// Whether others may be looked for from where it stands.
+    pub(crate) fn places(&self) -> bool {
+        self.weakest95 < PLACES
     }
 
     pub(crate) fn covariance(&self) -> nalgebra::Matrix6<f64> {

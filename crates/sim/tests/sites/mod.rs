@@ -32,14 +32,9 @@ fn column(x: f64, y: f64, radius: f64, top: f64) -> Column {
 
 /// Rooms of different size along a corridor, with doors and furniture.
 pub(crate) fn rooms(rng: &mut ChaCha8Rng) -> Plan {
-    rooms_along(rng, 18.0)
-}
-
-/// The same along a corridor that is at least so long, metres: a scan in each room, one in the corridor at its door.
-pub(crate) fn rooms_along(rng: &mut ChaCha8Rng, length: f64) -> Plan {
     let (mut walls, mut chests, mut places) = (vec![], vec![], vec![]);
     let mut x = 0.0;
-    while x < length {
+    while x < 18.0 {
         let (w, d) = (rng.random_range(3.5..6.5), rng.random_range(3.5..5.5));
         let door = rng.random_range(0.8..w - 0.8);
         walls.push(wall(&[(x, 2.0), (x + w, 2.0)], 2.8, &[(door, 1.0)]));
@@ -54,6 +49,33 @@ pub(crate) fn rooms_along(rng: &mut ChaCha8Rng, length: f64) -> Plan {
     }
     walls.push(wall(&[(0.0, 2.0), (0.0, 0.0), (x, 0.0), (x, 2.0)], 2.8, &[(2.0, 1.2)]));
     (walls, chests, vec![], places)
+}
+
+/// A works of bays in rows, open to one another through gates, with things that stand about; a scan in each bay.
+pub(crate) fn works(rng: &mut ChaCha8Rng, (across, along): (usize, usize)) -> Plan {
+    const BAY: (f64, f64) = (9.0, 7.0);
+    let (w, d) = (BAY.0 * across as f64, BAY.1 * along as f64);
+    let mut walls = vec![wall(&[(0.0, 0.0), (w, 0.0), (w, d), (0.0, d), (0.0, 0.0)], 4.5, &[])];
+    let (mut chests, mut columns, mut places) = (vec![], vec![], vec![]);
+    for (i, j) in (0..along).flat_map(|j| (0..across).map(move |i| (i, j))) {
+        let (x, y) = (BAY.0 * i as f64, BAY.1 * j as f64);
+        let gate = |rng: &mut ChaCha8Rng, side: f64| (rng.random_range(0.4..side - 5.0), 4.6);
+        if i > 0 {
+            walls.push(wall(&[(x, y), (x, y + BAY.1)], 4.5, &[gate(rng, BAY.1)]));
+        }
+        if j > 0 {
+            walls.push(wall(&[(x, y), (x + BAY.0, y)], 4.5, &[gate(rng, BAY.0)]));
+        }
+        for (cx, cy) in [(0.4, 0.4), (BAY.0 - 2.4, 0.3), (0.3, BAY.1 - 1.9), (BAY.0 - 2.2, BAY.1 - 1.7)] {
+            if rng.random_bool(0.6) {
+                let (a, b, h) = (rng.random_range(0.5..1.8), rng.random_range(0.5..1.3), rng.random_range(0.5..2.4));
+                chests.push(chest(x + cx + rng.random_range(0.0..0.3), y + cy, a, b, h));
+            }
+        }
+        columns.push(column(x + rng.random_range(2.8..3.4), y + rng.random_range(1.2..5.8), 0.15, 4.5));
+        places.push(Vec3::new(x + rng.random_range(4.4..5.2), y + rng.random_range(3.0..4.0), 1.65));
+    }
+    (walls, chests, columns, places)
 }
 
 /// A hall with columns at uneven distances and things that stand about.
