@@ -14,6 +14,10 @@ pub struct Pairs {
     planned: Vec<Option<Vector2<f64>>>,
     /// Pairs by how likely they share something, the likeliest last.
     waiting: Vec<(usize, usize)>,
+    /// Pairs put off until scans were looked for in a block, the likeliest first.
+    later: Vec<(usize, usize)>,
+    /// Searches that may be spent on a scan by now.
+    limit: usize,
     /// Pairs to be tried from where the scans came out, once nothing waits; the nearest last.
     near: Option<Vec<(usize, usize)>>,
     /// The part that each scan belongs to, and its pose there.
@@ -48,8 +52,10 @@ pub struct NextPair {
     pub start: Option<Pose>,
 }
 
-/// Searches spent on a scan that hangs on nothing.
+/// Searches spent on a scan that hangs on nothing, and those of them before it is looked for in a block: its neighbours are
+/// few, and a block says more than the scans beyond them.
 const SEARCHES: usize = 14;
+const FIRST_SEARCHES: usize = 6;
 /// Neighbours that each scan is tied to.
 const NEIGHBOURS: usize = 5;
 /// Scans of a block that a scan is looked for among.
@@ -79,6 +85,8 @@ impl Pairs {
             told: Vec::new(),
             asked: HashMap::new(),
             waiting: waiting.into_iter().map(|w| w.2).collect(),
+            later: Vec::new(),
+            limit: FIRST_SEARCHES,
             near: None,
             part: (0..n).map(|k| (k, Pose::identity())).collect(),
             tied: HashSet::new(),
@@ -121,17 +129,28 @@ impl Pairs {
         if let Some((scans, start)) = self.told.pop() {
             return pair(scans, Some(start));
         }
-        while let Some((i, j)) = self.waiting.pop() {
-            let open = self.part[i].0 != self.part[j].0 && !self.looked.contains(&(i, j));
-            if open && self.spent[i].min(self.spent[j]) < SEARCHES {
-                self.spent[i] += 1;
-                self.spent[j] += 1;
-                return pair((i, j), None);
+        loop {
+            while let Some((i, j)) = self.waiting.pop() {
+                let open = self.part[i].0 != self.part[j].0 && !self.looked.contains(&(i, j));
+                if open && self.spent[i].min(self.spent[j]) < self.limit {
+                    self.spent[i] += 1;
+                    self.spent[j] += 1;
+                    return pair((i, j), None);
+                }
+                if open {
+                    self.later.push((i, j));
+                }
             }
-        }
-        if let Some((scan, among)) = self.loose() {
-            self.asked.insert(scan, among.iter().map(|a| a.0).collect());
-            return Some(NextStep::Place(scan, among));
+            if let Some((scan, among)) = self.loose() {
+                self.asked.insert(scan, among.iter().map(|a| a.0).collect());
+                return Some(NextStep::Place(scan, among));
+            }
+            if self.limit == SEARCHES {
+                break;
+            }
+            self.limit = SEARCHES;
+            self.waiting = std::mem::take(&mut self.later);
+            self.waiting.reverse();
         }
         if self.near.is_none() {
             self.near = Some(self.neighbours());
