@@ -74,14 +74,14 @@ impl Browser {
     }
 
     pub async fn click(&self, xpath: &str) {
-        let e = self.see(xpath).await;
+        // what the page draws anew in between is another element
         for _ in 0..50 {
-            if e.click().await.is_ok() {
+            if self.see(xpath).await.click().await.is_ok() {
                 return;
             }
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
-        e.click().await.unwrap();
+        self.see(xpath).await.click().await.unwrap();
     }
 
     /// Clicks a button by its words.
