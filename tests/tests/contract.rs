@@ -15,6 +15,8 @@ fn id_of(v: &Value) -> String {
 async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     let first = async |path: &str| c.ok("GET", &format!("{base}{path}"), Value::Null).await[0].clone();
     let scan = first("/scans").await;
+    let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
+    let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
     vec![
         ("{job}", base.rsplit('/').next().unwrap().to_owned()),
         ("{scan}", id_of(&scan)),
@@ -26,6 +28,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{item}", id_of(&first("/plan").await)),
         ("{file}", "plan.csv".to_owned()),
         ("{tie}", id_of(&first("/cloud-ties").await)),
+        ("{group}", id_of(&group)),
         ("{detection}", id_of(&first("/detections").await)),
         ("{code}", "25832".to_owned()),
     ]
