@@ -227,6 +227,11 @@ impl Client {
 
     /// Waits until a task has ended.
     pub async fn wait(&self, job: &str, task: &Value) -> Value {
+        self.wait_within(job, task, 120).await
+    }
+
+    /// The same with the seconds it may take.
+    pub async fn wait_within(&self, job: &str, task: &Value, seconds: u64) -> Value {
         let begin = Instant::now();
         loop {
             let all = self.ok("GET", &format!("/api/jobs/{job}/tasks"), Value::Null).await;
@@ -234,7 +239,7 @@ impl Client {
             if !["queued", "running"].contains(&now["state"].as_str().unwrap()) {
                 return now;
             }
-            assert!(begin.elapsed() < Duration::from_secs(600), "{now}");
+            assert!(begin.elapsed() < Duration::from_secs(seconds), "{now}");
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
     }
