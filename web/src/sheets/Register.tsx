@@ -128,6 +128,7 @@ function Block(p: Sheet) {
             <>
               <VerdictCard tone="failed" title={words.theBlockCouldNot} evidence={[r.refused]} />
               {ties.ties.length > 0 && <Clouds {...p} />}
+              <Groups {...p} />
               <Found detections={registration.detections} scans={registration.scans} />
             </>
           )}
@@ -163,6 +164,11 @@ const Clouds = ({ registration: { ties, result, open: decided }, open, set, pick
   />
 )
 
+/** Also where nothing could be adjusted: what was set apart may be why. */
+const Groups = ({ registration: { scans, open }, picked }: Sheet) => (
+  <ScanGroups scans={scans.filter((s) => s.has_scanner)} picked={picked} open={open} />
+)
+
 /** One view of the result at a time. */
 function Views(p: Sheet & { result: Result }) {
   const { registration, open, set, picked, pick, result } = p
@@ -187,9 +193,7 @@ function Views(p: Sheet & { result: Result }) {
           onEdge={(e) => set(e.cloud ? { tie: e.cloud, view: 'clouds' } : { view: 'ties' })}
         />
       )}
-      {view === 'groups' && (
-        <ScanGroups scans={registration.scans.filter((s) => s.has_scanner)} picked={picked} open={registration.open} />
-      )}
+      {view === 'groups' && <Groups {...p} />}
       {view !== 'clouds' && view !== 'graph' && view !== 'groups' && (
         <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />
       )}
