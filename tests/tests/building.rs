@@ -1,4 +1,5 @@
-//! A works of forty bays without a single target: forty scans from upload to a block that agrees with the truth, at the page.
+//! A works of forty bays without a single target or control point: forty scans from upload to package at the page, a day's
+//! work that is held, and what a power loss left behind set apart and taken in again.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 #[path = "../../crates/sim/tests/sites/mod.rs"]
@@ -7,7 +8,8 @@ mod sites;
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use serde_json::{Value, json};
-use vistazo_core::geometry::Vec3;
+use std::io::Read;
+use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_sim::{SmallJob, Truth, set_up_near};
 use vistazo_tests::browser::Browser;
@@ -25,7 +27,7 @@ fn works() -> (SmallJob, Vec<Vec3>) {
 }
 
 #[tokio::test]
-async fn forty_scans_without_a_target_find_their_places() {
+async fn forty_scans_without_a_target_from_upload_to_package() {
     let server = Server::start().await;
     let c = server.person("ruth").await;
     let (job, planned) = works();
@@ -86,6 +88,8 @@ async fn forty_scans_without_a_target_find_their_places() {
         b.sheet("Register").await;
     }
     agrees_with(&c, &id, &job, SCANS).await;
+    packaged(&b).await;
+    held_and_apart(&c, &b, &id, &job).await;
     b.close().await;
 }
 
@@ -130,4 +134,85 @@ async fn agrees_with(c: &Client, id: &str, job: &SmallJob, all: usize) {
         1e3 * worst
     );
     assert!(worst < 0.02 && outside * 20 <= count, "{worst} m, {outside} of {count}");
+}
+
+/// No control: the block stays in a system of its own, and is handed over as such.
+async fn packaged(b: &Browser) {
+    b.sheet("Georeference").await;
+    b.press("Keep it in its own system").await;
+    b.see("//*[contains(., 'The block in a system of its own')]").await;
+    b.sheet("Deliver").await;
+    b.press("Make package").await;
+    b.see_within("//a[.='Download package']", 300).await.click().await.unwrap();
+    let bytes = b.download(".zip").await;
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    let mut text = String::new();
+    zip.by_name("manifest.json").unwrap().read_to_string(&mut text).unwrap();
+    let manifest: Value = serde_json::from_str(&text).unwrap();
+    assert!(manifest["reference"].as_str().unwrap().contains("system of its own"), "{}", manifest["reference"]);
+    let mut poses = String::new();
+    zip.by_name("transforms.csv").unwrap().read_to_string(&mut poses).unwrap();
+    let named = (1..=SCANS).filter(|k| poses.contains(&format!("R{k},"))).count();
+    assert!(named + 2 >= SCANS, "{named} scans are handed over: {poses}");
+}
+
+/// The block is registered again, however long that takes.
+async fn registered(c: &Client, id: &str) {
+    let task = c.ok("POST", &format!("/api/jobs/{id}/register"), Value::Null).await;
+    c.wait_within(id, &task, 900).await;
+}
+
+/// The first day is held and the last scans are set apart at the page; the one keeps its shape, the others are not in the
+/// result and nobody forces them, until they are taken in again.
+async fn held_and_apart(c: &Client, b: &Browser, id: &str, job: &SmallJob) {
+    const DAY: usize = 10;
+    const LEFT: usize = 6;
+    let base = format!("/api/jobs/{id}");
+    let scans = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
+    let ids = |of: std::ops::Range<usize>| -> Vec<Value> { of.map(|k| scans[k]["id"].clone()).collect() };
+    let poses = async || -> Vec<Pose> {
+        let r = c.ok("GET", &format!("{base}/adjustment"), Value::Null).await["result"].clone();
+        let of = |s: &Value| Pose {
+            translation: serde_json::from_value::<[f64; 3]>(s["pose"]["translation"].clone()).unwrap().into(),
+            ..Pose::identity()
+        };
+        r["stations"].as_array().unwrap().iter().map(of).collect()
+    };
+    let before = poses().await;
+    c.ok("POST", &format!("{base}/scan-groups"), json!({ "name": "First day", "scans": ids(0..DAY), "hold": "held" }))
+        .await;
+    let taken = json!({ "name": "Again", "scans": ids(3..5), "hold": "free" });
+    assert!(c.refused(409, "POST", &format!("{base}/scan-groups"), taken).await.contains("First day"));
+    // at the page: from one scan on
+    b.sheet("Register").await;
+    b.click("//*[contains(@class, 'ant-segmented-item')][.//*[.='groups']]").await;
+    b.see("//table[@aria-label='groups of scans']//b[.='held']").await;
+    b.see("//input[@id='group-name']").await.send_keys("After the battery").await.unwrap();
+    let from = scans[SCANS - LEFT]["name"].as_str().unwrap();
+    let choice = b.see("//input[@id='group-scans']").await;
+    choice.send_keys(from).await.unwrap();
+    choice.send_keys("\u{E007}\u{E00C}").await.unwrap();
+    b.press("and all that were taken after it").await;
+    b.click("//form//*[contains(@class, 'ant-segmented-item')][.//*[.='set apart']]").await;
+    b.press("Take together").await;
+    b.see("//table[@aria-label='groups of scans']//b[.='apart']").await;
+    b.see_within(
+        "//section[contains(@aria-label, 'set apart')] | //*[contains(., 'was set apart with its group')]",
+        120,
+    )
+    .await;
+    registered(c, id).await;
+    agrees_with(c, id, job, SCANS - LEFT).await;
+    let now = poses().await;
+    let between = |p: &[Pose], k: usize| (p[0].translation - p[k].translation).norm();
+    for k in 1..DAY {
+        let off = between(&before, k) - between(&now, k);
+        assert!(off.abs() < 1e-4, "scan {k} of the held day moved by {off} m");
+    }
+    b.press("take in again").await;
+    b.see("//table[@aria-label='groups of scans']//b[.='free']").await;
+    registered(c, id).await;
+    agrees_with(c, id, job, SCANS).await;
+    let log = c.ok("GET", &format!("{base}/log"), Value::Null).await.to_string();
+    assert!(log.contains("First day") && log.contains("held as registered") && log.contains("set apart"), "{log}");
 }

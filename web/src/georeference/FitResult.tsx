@@ -23,6 +23,7 @@ export function FitResult({
   const u = useUnits()
   const c = g.check_summary
   const held = g.source === 'constrained'
+  const own = g.source === 'own'
   const all = [...g.residuals, ...g.checks]
   const factor =
     g.grid.combined == null
@@ -41,15 +42,20 @@ export function FitResult({
         ]
   const remarks = g.warnings.length ? `, with ${words.remarks(g.warnings.length)}` : ''
   const free = g.model === 'similarity' ? words.resultAFitWith : words.resultControlDoesNot
+  const title = { constrained: words.onTheGrid(remarks), free: words.onTheGridThe, own: words.inItsOwnSystem }[g.source]
   const xyz = (v: number[]) => (['E', 'N', 'H'] as const).map((a, i) => `${a} ${u.err(v[i])}`).join(', ')
   return (
     <>
       <VerdictCard
         tone={g.warnings.length || !held ? 'doubtful' : 'sound'}
-        title={held ? words.onTheGrid(remarks) : words.onTheGridThe}
+        title={title}
         evidence={[
-          words.testControlPointsFit(g.residuals.length, g.model, chance(g.global_p), g.dof),
-          held ? words.resultControlIsIn : free,
+          ...(own
+            ? [words.ownSystemHolds, words.ownSystemOpen]
+            : [
+                words.testControlPointsFit(g.residuals.length, g.model, chance(g.global_p), g.dof),
+                held ? words.resultControlIsIn : free,
+              ]),
           ...(g.model === 'similarity' ? [words.scalePpm95On(num(g.scale, 7), num(g.scale_sigma * 1.96e6, 0))] : []),
           ...factor,
           ...(g.unmatched.length ? [words.notPairedWithA(g.unmatched.join(', '))] : []),
@@ -76,8 +82,8 @@ export function FitResult({
           </p>
         </>
       )}
-      <Distance result={g} control={control} onPick={onPick} />
-      <Head>{words.targetsOnTheGrid}</Head>
+      {!own && <Distance result={g} control={control} onPick={onPick} />}
+      <Head>{own ? words.targetsOfTheBlock : words.targetsOnTheGrid}</Head>
       <Ledger
         label={words.targetsOnTheGrid}
         rows={g.targets}

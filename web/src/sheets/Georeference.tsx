@@ -30,10 +30,10 @@ export default function Georeference() {
   const [picks, setPicks] = usePicks()
   const picked = picks.findLast((p) => p.kind === 'target')?.name ?? null
   const pick = (name: string | null) => setPicks(name ? [{ kind: 'target', name }] : [])
-  const run = useChange(async () => {
+  const run = useChange(async (own: boolean) => {
     try {
       const r = unwrap(
-        await api.POST('/api/jobs/{job}/georeference', { params: { path: { job: job.id } }, body: { model } }),
+        await api.POST('/api/jobs/{job}/georeference', { params: { path: { job: job.id } }, body: { model, own } }),
       )
       setRefused('')
       return r
@@ -42,7 +42,7 @@ export default function Georeference() {
       throw e
     }
   })
-  useKeys('g', 'f', () => run.mutate(undefined), edit)
+  useKeys('g', 'f', () => run.mutate(false), edit)
   // before the fit the block is shown as it was adjusted, with the control beside it
   const block = adjustment.data?.result.refused ? undefined : adjustment.data?.result
   const shown = useMemo(() => ({ targets: (g ?? block)?.targets ?? [], ties: [] }), [g, block])
@@ -97,10 +97,15 @@ export default function Georeference() {
                 type="primary"
                 loading={run.isPending}
                 disabled={control.rows.length === 0}
-                onClick={() => run.mutate(undefined)}
+                onClick={() => run.mutate(false)}
               >
                 {words.fitToControl}
               </Button>
+              {block && control.rows.length === 0 && (
+                <Button loading={run.isPending} onClick={() => run.mutate(true)}>
+                  {words.keepOwnSystem}
+                </Button>
+              )}
             </div>
           )}
           {refused && <VerdictCard tone="failed" title={words.refused} evidence={[refused]} />}

@@ -34,6 +34,8 @@ pub enum Source {
     Constrained,
     /// The block keeps its shape: control does not pass the test, and must not bend it.
     Free,
+    /// There is no control: the block stays in the system that it was adjusted in, and nothing says where that lies.
+    Own,
 }
 
 /// A block on the grid.

@@ -1,8 +1,12 @@
 //! Instruments, and what one measured point is worth.
 
+mod check;
 mod library;
 mod systematic;
 
+pub use check::{
+    Advice, Conditions, Doubt, ErrorFound, InstrumentCheck, KnownDistance, SAME_TEMPERATURE, TwoFaces, check_instrument,
+};
 pub use library::{Setting, library};
 pub use systematic::Systematic;
 

@@ -220,6 +220,8 @@ fn apart_from_one_another(places: Vec<(Pose, f64)>) -> Vec<(Pose, f64)> {
 const SLID: usize = 6;
 /// So far, each way, and in these steps, metres.
 const SLIDE: [(i32, f64); 2] = [(12, 0.12), (5, 0.02)];
+/// A place from which no fit comes back as good must be so much better for it.
+const SAYS: f64 = 0.05;
 
 /// The walls of a corridor do not say where along it a scan stands, and a fit stays where it began. What was seen through
 /// doors says it: the place is slid to where least contradicts, and fitted again from there.
@@ -243,8 +245,12 @@ fn along_walls(first: &Shown, second: &Shown, approach: &Approach, from: (Pose, 
     if best.1 <= from.1 {
         return from;
     }
+    // the surfaces say better than what was seen through where it stands, wherever they say it
     let fitted = approach.from(&best.0).map(|p| (p, score(&p)));
-    fitted.filter(|f| f.1 >= best.1).unwrap_or(best)
+    if let Some(f) = fitted.filter(|f| f.1 >= from.1) {
+        return f;
+    }
+    if best.1 > from.1 + SAYS { best } else { from }
 }
 
 /// A place that was seen through speaks so many times louder than one that agrees: at the right place

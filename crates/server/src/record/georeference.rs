@@ -3,6 +3,7 @@
 use super::{Rows9, Share, StoredPose, mirror, rows9, shares};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
+use vistazo_core::adjust::Solution;
 use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3};
 use vistazo_core::georef::{self as core, GridFactors, GridMap, Output};
 
@@ -15,7 +16,7 @@ mirror!(
 );
 mirror!(
     /// Where the coordinates that are handed over come from.
-    Source = vistazo_core::georef::Source { Constrained, Free }
+    Source = vistazo_core::georef::Source { Constrained, Free, Own }
 );
 mirror!(
     /// How a control point came to its target.
@@ -183,6 +184,11 @@ impl From<&Map> for GridMap {
 }
 
 impl Georeferencing {
+    /// Control put it where it is.
+    pub(crate) fn by_control(&self) -> bool {
+        self.source != Source::Own
+    }
+
     /// Where a scan is in the local frame, with the map from there to the grid.
     pub(crate) fn local_pose(&self, scan: Uuid) -> Option<Pose> {
         self.stations.iter().find(|s| s.scan == scan).map(|s| Pose::from(&s.local))
@@ -278,6 +284,50 @@ pub(crate) fn store(
         global_p: g.free.global_p,
         variance: [v.estimate, v.interval.0, v.interval.1, v.applied],
         weaknesses: g.weaknesses.iter().map(|w| weakness(w, names)).collect(),
+        surfaces: Vec::new(),
+    }
+}
+
+/// A block that no control holds, in the system that it was adjusted in: what was adjusted is what is handed over.
+pub(crate) fn in_own_system(s: &Solution, block: &super::registration::Registration) -> Georeferencing {
+    let levelled = block.groups.contains(&super::Group::Levelling);
+    let stations = block.scans.iter().enumerate().map(|(k, scan)| Station {
+        scan: scan.id,
+        name: scan.name.clone(),
+        local: (&s.poses[k]).into(),
+        grid: (&s.poses[k]).into(),
+        covariance: s.pose_covariance(k).transpose().iter().copied().collect(),
+        targets: scan.targets,
+    });
+    let targets = block.targets.iter().enumerate().map(|(k, t)| Target {
+        name: t.name.clone(),
+        kind: t.kind,
+        position: s.targets[k].into(),
+        covariance: rows9(&s.target_covariance(k)),
+        scans: t.scans,
+        used: t.scans > 1 || t.named,
+        budget: shares(&s.target_budget(k)),
+        difference: None,
+    });
+    Georeferencing {
+        version: VERSION,
+        model: if levelled { Model::Levelled } else { Model::Rigid },
+        source: Source::Own,
+        map: (&GridMap::local(Vec3::zeros())).into(),
+        epsg: None,
+        scale: 1.0,
+        scale_sigma: 0.0,
+        parameter_sigma: [0.0; 7],
+        stations: stations.collect(),
+        targets: targets.collect(),
+        residuals: Vec::new(),
+        checks: Checks { p_value: 1.0, ..Checks::default() },
+        unmatched: Vec::new(),
+        sum: 0.0,
+        dof: 0,
+        global_p: 1.0,
+        variance: [1.0, 1.0, 1.0, 1.0],
+        weaknesses: Vec::new(),
         surfaces: Vec::new(),
     }
 }

@@ -4,7 +4,7 @@ use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
 use crate::dto::GeorefDto;
 use crate::record::georeference::Model;
-use crate::work::grid;
+use crate::work::grid::{self, To};
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -76,6 +76,9 @@ pub struct ControlAdd {
 #[derive(serde::Deserialize, utoipa::ToSchema)]
 pub struct GeorefRun {
     model: Model,
+    /// No control: the block stays in the system that it was adjusted in.
+    #[serde(default)]
+    own: bool,
 }
 
 fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
@@ -267,7 +270,7 @@ pub async fn get(State(app): State<App>, access: Access<Read>) -> Result<Json<Op
     Ok(Json(grid::current(&app, access.job).await?.map(|g| grid::to_dto(&brief, &g))))
 }
 
-/// Fit the adjusted block to control. Refused while there is no adjusted block.
+/// Fit the adjusted block to control, or keep it in a system of its own. Refused while there is no adjusted block.
 #[utoipa::path(post, path = "/api/jobs/{job}/georeference", tag = "georeference", params(("job" = Uuid, Path)), request_body = GeorefRun, responses((status = 200, body = GeorefDto), (status = 409, body = crate::error::ErrorBody)))]
 pub async fn run(
     State(app): State<App>,
@@ -276,23 +279,19 @@ pub async fn run(
 ) -> Result<Json<GeorefDto>, ApiError> {
     let model = FitModel::from(run.model);
     let scans = field::scans(&app.db, access.job).await?;
-    if model == FitModel::Levelled && !scans.is_empty() && scans.iter().all(|s| !s.levelled) {
+    if !run.own && model == FitModel::Levelled && !scans.is_empty() && scans.iter().all(|s| !s.levelled) {
         return Err(ApiError::field(
             "model",
             "no scan is levelled: the levelled fit would leave the tilt of the block wrong; use the rigid fit",
         ));
     }
-    let dto = grid::run(&app, access.job, model).await?;
-    jobs::note(
-        &app.db,
-        access.job,
-        Some(access.user.id),
-        &format!(
-            "georeferenced with the {} fit to {} control points",
-            format!("{model:?}").to_lowercase(),
-            dto.result.residuals.len()
-        ),
-    )
-    .await?;
+    let dto = grid::run(&app, access.job, if run.own { To::Own } else { To::Control(model) }).await?;
+    let said = if run.own {
+        "kept the block in a system of its own".to_owned()
+    } else {
+        let model = format!("{model:?}").to_lowercase();
+        format!("georeferenced with the {model} fit to {} control points", dto.result.residuals.len())
+    };
+    note(&app, &access, &said).await?;
     Ok(Json(dto))
 }

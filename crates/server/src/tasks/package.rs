@@ -44,7 +44,7 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
         "units": format!("LAZ in {}, E57 in m", package.state.brief.unit().code()),
         "clouds": options.words(),
         "reference": package.reference_words(),
-        "heights": package.state.brief.vertical_words(),
+        "heights": package.grid.grid.vertical,
         "coordinates": package.grid_words(),
         "simulated": package.state.simulated(),
         "fingerprint": inputs,

@@ -14,7 +14,9 @@ use vistazo_store::{field, results};
 
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
     let state = State::load(app, task.job_id).await?;
-    let inputs = state.spacing_inputs().ok_or("the block is not on the grid, or out of date: georeference it first")?;
+    let inputs = state
+        .spacing_inputs()
+        .ok_or("the block is not where the walls of the plan are, or out of date: fit it to control first")?;
     let Some(georef) = state.on_grid() else { return Err(Stop::Failed("the block is not on the grid".into())) };
     let samples =
         vistazo_core::plan::cover(&state.plan.site, &[], &Instrument::from(&state.brief.instrument), GRID).samples;

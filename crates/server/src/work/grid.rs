@@ -6,11 +6,11 @@ use crate::dto::{
     SurfaceErrorDto, TargetDto,
 };
 use crate::record::georeference::{self as record, Georeferencing, Names, Pairing, PointResidual};
-use crate::record::registration::{Detail, Registration};
+use crate::record::registration::Registration;
 use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::adjust::kinds::KnownPoint;
-use vistazo_core::adjust::{Scaling, precision};
+use vistazo_core::adjust::{Network, Scaling, Solution, precision};
 use vistazo_core::geometry::{Error95, FitModel, Pose, Vec3};
 use vistazo_core::georef::{ControlPoint, Failure, GridMap, Input, Output, Weakness, georeference};
 use vistazo_core::instrument::Instrument;
@@ -67,8 +67,8 @@ pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<Current>, Api
     current_of(app, job, &brief, block.as_ref()).await
 }
 
-/// Fits the block to control and stores the result.
-pub(crate) async fn run(app: &App, job: Uuid, model: FitModel) -> Result<GeorefDto, ApiError> {
+/// Fits the block to control, or keeps it in the system that it was adjusted in, and stores the result.
+pub(crate) async fn run(app: &App, job: Uuid, to: To) -> Result<GeorefDto, ApiError> {
     let (_, brief) = super::brief(app, job).await?;
     let Some(block) = registration::current_of(app, job, &brief).await? else {
         return Err(ApiError::conflict(
@@ -84,18 +84,50 @@ pub(crate) async fn run(app: &App, job: Uuid, model: FitModel) -> Result<GeorefD
         ));
     }
     let control = results::control(&app.db, job).await?;
+    if to == To::Own {
+        may_stay(&brief, &control)?;
+    }
     let inputs = fingerprint(&block.row, &control, &brief);
     let detail = registration::detail(app, block.row.id).await?;
     let plan = planning::load(app, job).await?;
     let b = brief.clone();
     let record = super::blocking(move || {
-        let mut record = compute(&b, &block.record, &detail, &control, model)?;
+        let network = crate::record::registration::network(&block.record, &detail);
+        // the stored state is the solution: its statistics follow without another iteration
+        let solution = precision(&network, Scaling::Estimated).map_err(|e| ApiError::conflict(e.to_string()))?;
+        let To::Control(model) = to else { return Ok(record::in_own_system(&solution, &block.record)) };
+        let mut record = compute(&b, &block.record, (&network, &solution), &control, model)?;
         record.surfaces = surfaces(&b, &plan, &record);
         Ok::<_, ApiError>(record)
     })
     .await??;
     results::put_georef(&app.db, job, &inputs, &serde_json::json!(record)).await?;
     Ok(to_dto(&brief, &Current { inputs, stale: false, record }))
+}
+
+/// What a block is brought to.
+#[derive(Clone, Copy, PartialEq)]
+pub(crate) enum To {
+    /// Control, by a fit in which so much may turn and stretch.
+    Control(FitModel),
+    /// Nothing: the system that it was adjusted in.
+    Own,
+}
+
+/// A block stays in a system of its own where nobody says that it lies on another.
+fn may_stay(brief: &Brief, control: &[ControlRow]) -> Result<(), ApiError> {
+    if let Some(epsg) = brief.epsg {
+        return Err(ApiError::conflict(format!(
+            "the brief asks for {}: without control the block does not lie there. Store control, or set the reference of the brief to a local grid",
+            reference_words(Some(epsg))
+        )));
+    }
+    match control.len() {
+        0 => Ok(()),
+        n => Err(ApiError::conflict(format!(
+            "found {n} control points, expected none: a block in a system of its own ignores them. Fit to them, or take them out"
+        ))),
+    }
 }
 
 /// Control as the core takes it: what is not known is left free.
@@ -127,13 +159,10 @@ fn map_at(brief: &Brief, reference: Option<&crs::Reference>, at: &Vec3) -> Resul
 fn compute(
     brief: &Brief,
     block: &Registration,
-    detail: &Detail,
+    (network, solution): (&Network, &Solution),
     control: &[ControlRow],
     model: FitModel,
 ) -> Result<Georeferencing, ApiError> {
-    let network = crate::record::registration::network(block, detail);
-    // the stored state is the solution: its statistics follow without another iteration
-    let solution = precision(&network, Scaling::Estimated).map_err(|e| ApiError::conflict(e.to_string()))?;
     let targets: Vec<String> = block.targets.iter().map(|t| t.name.clone()).collect();
     let rows: Vec<(Uuid, String)> = control.iter().map(|c| (c.id, c.name.clone())).collect();
     let names = Names { control: &rows, targets: &targets };
@@ -145,8 +174,8 @@ fn compute(
         .filter(|c| c.has_plan())
         .find_map(|c| map_at(brief, reference.as_ref(), &c.position).err().map(|e| format!("{}: {e}", c.name)));
     let input = Input {
-        network: &network,
-        block: &solution,
+        network,
+        block: solution,
         names: &targets,
         control,
         model,
@@ -235,8 +264,12 @@ pub(crate) fn to_dto(brief: &Brief, c: &Current) -> GeorefDto {
                 combined: factors.map(|f| f[0] * f[1]),
                 convergence: factors.map(|f| f[2]),
                 output: g.map.output,
-                reference: reference_words(g.epsg),
-                vertical: brief.vertical_words(),
+                reference: if g.by_control() { reference_words(g.epsg) } else { OWN_SYSTEM.into() },
+                vertical: if g.by_control() {
+                    brief.vertical_words()
+                } else {
+                    "those of the block (no control)".into()
+                },
             },
             scale: g.scale,
             scale_sigma: g.scale_sigma,
@@ -280,6 +313,9 @@ pub(crate) fn to_dto(brief: &Brief, c: &Current) -> GeorefDto {
         },
     }
 }
+
+/// The reference of a block that no control holds.
+pub(crate) const OWN_SYSTEM: &str = "a system of its own (no control)";
 
 /// The reference in words.
 pub(crate) fn reference_words(epsg: Option<u16>) -> String {

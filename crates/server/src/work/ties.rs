@@ -22,7 +22,7 @@ pub(crate) fn can_be_tied(s: &ScanRow) -> bool {
 /// What a search depended on. The number is that of the search itself: what an earlier one found is looked for again.
 pub(crate) fn search_key(brief: &Brief, a: &ScanRow, b: &ScanRow) -> String {
     super::fingerprint(&(
-        7,
+        8,
         Inputs::search_key(brief),
         &brief.instrument.systematic,
         [(&a.key, a.levelled), (&b.key, b.levelled)],

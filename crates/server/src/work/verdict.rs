@@ -105,7 +105,7 @@ impl State {
             }
         }
         e.places = Some(places);
-        e.test_passed = g.source == crate::record::georeference::Source::Constrained;
+        e.test_passed = g.source != crate::record::georeference::Source::Free;
         e.control_off = g.residuals.iter().filter(|r| r.p_family < 0.01).map(|r| r.name.clone()).collect();
         e.checks = Checks {
             compared: g
@@ -139,7 +139,9 @@ impl State {
             .iter()
             .map(|w| (w.line.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), w.pieces(), w.demand.map(|d| d.spacing)))
             .collect();
-        self.on_grid().map(|g| super::fingerprint(&(&g.inputs, walls, self.brief.origin)))
+        // what lies in a system of its own lies not on the walls of the plan
+        let on_plan = self.on_grid().filter(|g| g.record.by_control());
+        on_plan.map(|g| super::fingerprint(&(&g.inputs, walls, self.brief.origin)))
     }
 
     fn fresh_spacing(&self) -> Option<SpacingResult> {
@@ -192,7 +194,7 @@ impl State {
             let used = a.record.targets.iter().filter(|t| t.scans > 1 || t.named);
             used.map(|t| (t.name.clone(), crate::record::error95(&t.covariance).into(), t.budget.clone())).collect()
         });
-        let is_on_grid = on_grid.is_some();
+        let is_on_grid = self.on_grid().is_some_and(|g| g.record.by_control());
         let achieved = on_grid.or(block);
         let worst = achieved.iter().flatten().max_by(|a, b| (axis.1)(&a.1).total_cmp(&(axis.1)(&b.1)));
         // predicted on the grid says nothing about errors within the block
@@ -244,6 +246,7 @@ impl State {
                     n => format!("{n} remarks"),
                 },
             ),
+            Some(g) if !g.record.by_control() => ("done", "own system".into()),
             Some(_) => ("done", "on the grid".into()),
         };
         let verdicts = self.verdicts();

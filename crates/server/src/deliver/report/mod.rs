@@ -5,6 +5,7 @@ mod sketch;
 
 use super::{Document, Package};
 use crate::dto::{Brief, VerdictWord};
+use crate::record::georeference::Source;
 use crate::record::registration::TargetKind;
 use crate::tasks::Stop;
 use crate::words::chance;
@@ -24,6 +25,9 @@ impl Document for Registration {
         Ok(vistazo_report::typeset(&data(package))?)
     }
 }
+
+/// What is said of a block that no control holds.
+const OWN: &str = "none: the block lies in a system of its own. Positions and errors hold within it; where it lies, how it is turned, and its scale beside the instrument's, nothing shows";
 
 /// Lengths of errors: millimetres for metric jobs, else the foot of the job.
 struct Small {
@@ -128,19 +132,22 @@ fn facts(p: &Package) -> Vec<(String, String)> {
         ),
         fact(
             "Georeferencing",
-            format!(
-                "{} fit to {} control points as a test ({}); {}; {} check points",
-                format!("{:?}", g.model).to_lowercase(),
-                g.residuals.len(),
-                chance(g.global_p),
-                match g.source {
-                    crate::record::georeference::Source::Constrained =>
-                        "it passed, and control is in the adjustment with its weight",
-                    crate::record::georeference::Source::Free =>
-                        "control is not in the adjustment: the block keeps its shape",
-                },
-                g.checks.len() + g.check_summary.missing.len(),
-            ),
+            if g.source == Source::Own {
+                OWN.into()
+            } else {
+                format!(
+                    "{} fit to {} control points as a test ({}); {}; {} check points",
+                    format!("{:?}", g.model).to_lowercase(),
+                    g.residuals.len(),
+                    chance(g.global_p),
+                    match g.source {
+                        Source::Constrained => "it passed, and control is in the adjustment with its weight",
+                        Source::Free => "control is not in the adjustment: the block keeps its shape",
+                        Source::Own => OWN,
+                    },
+                    g.checks.len() + g.check_summary.missing.len(),
+                )
+            },
         ),
     ]
 }
