@@ -33,6 +33,8 @@ impl Browser {
             "--enable-unsafe-swiftshader",
             "--window-size=1280,943",
             "--disable-dev-shm-usage",
+            "--use-fake-device-for-media-stream",
+            "--use-fake-ui-for-media-stream",
         ];
         let args: Vec<String> = args
             .iter()

@@ -14,6 +14,7 @@ import { onEnded } from './field/uploads'
 import { isRefused } from './lib/hooks'
 import { PALETTES, show } from './lib/palette'
 import { useTheme } from './lib/settings'
+import { keepOnDevice } from './offline/register'
 import { Boundary } from './shell/Boundary'
 import { Shell } from './shell/Shell'
 
@@ -25,7 +26,14 @@ const queries: QueryClient = new QueryClient({
     },
   }),
   defaultOptions: {
-    queries: { retry: (n, e) => !isRefused(e) && n < 1, staleTime: 5_000, refetchOnWindowFocus: true },
+    // without a network the service worker answers with what this device kept
+    mutations: { networkMode: 'always' },
+    queries: {
+      networkMode: 'always',
+      retry: (n, e) => !isRefused(e) && n < 1,
+      staleTime: 5_000,
+      refetchOnWindowFocus: true,
+    },
   },
 })
 onEnded((job) => void queries.invalidateQueries({ queryKey: ['job', job] }))
@@ -63,6 +71,7 @@ function Themed({ children }: { children: ReactNode }) {
   return <ConfigProvider theme={config}>{children}</ConfigProvider>
 }
 
+keepOnDevice()
 createRoot(document.getElementById('root') as HTMLElement).render(
   <QueryClientProvider client={queries}>
     <Themed>

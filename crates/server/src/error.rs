@@ -39,8 +39,7 @@ impl ApiError {
         Self { field, ..Self::new(StatusCode::UNPROCESSABLE_ENTITY, message) }
     }
     /// The field it is about.
-    #[cfg(test)]
-    pub(crate) fn about(&self) -> Option<&str> {
+    pub(crate) fn field_name(&self) -> Option<&str> {
         self.field.as_deref()
     }
     /// Any other status.

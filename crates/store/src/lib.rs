@@ -8,6 +8,7 @@ pub mod field;
 pub mod groups;
 pub mod instruments;
 pub mod jobs;
+pub mod journal;
 pub mod objects;
 pub mod people;
 pub mod results;

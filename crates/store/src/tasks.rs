@@ -225,7 +225,7 @@ pub async fn take(db: &PgPool, worker: &str, quick: bool) -> Result<Option<Task>
     let task: Option<Task> = sqlx::query_as(
         "update tasks set state = 'running', worker = $1, beat_at = now(), started_at = now(), attempts = attempts + 1 where id = ( \
            select id from tasks t where ((state = 'queued' and not_before <= now()) or (state = 'running' and beat_at < now() - make_interval(secs => $2))) \
-             and (kind = 'propose') = $3 \
+             and (kind in ('propose', 'quick_tie')) = $3 \
              and not (kind = 'scan' and exists (select 1 from tasks o where o.job_id = t.job_id and o.kind = 'scan' and o.state = 'running' \
                       and o.id <> t.id and o.beat_at >= now() - make_interval(secs => $2))) \
            order by (select count(*) from tasks r where r.job_id = t.job_id and r.state = 'running' and r.id <> t.id), created_at \

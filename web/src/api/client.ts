@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { heard } from '../lib/line'
 import type { components, paths } from './schema'
 
 export type Schema = components['schemas']
@@ -19,7 +20,9 @@ export const UNREACHED = 'The server cannot be reached. Nothing was changed; it 
 /** A line that is down is told apart from a server that refuses. */
 async function reach(request: Request): Promise<Response> {
   try {
-    return await fetch(request)
+    const answer = await fetch(request)
+    heard(answer)
+    return answer
   } catch (e) {
     if (e instanceof DOMException && e.name === 'AbortError') throw e
     throw new ApiError(UNREACHED, 0)

@@ -12,10 +12,13 @@ const BLANK: Sight = { mark: '', height: 1.5, direction: 0, elevation: 0, distan
 export function SetUp({
   value,
   height,
+  derived = false,
   onChange,
 }: {
   value: SetUpT
   height: number | null | undefined
+  /** The height over the point is entered elsewhere. */
+  derived?: boolean
   onChange: (s: SetUpT) => void
 }) {
   const sights = value.sights ?? []
@@ -32,7 +35,7 @@ export function SetUp({
             onChange={(e) => onChange({ ...value, mark: e.target.value, height: height ?? value.height ?? 0 })}
           />
         </div>
-        {value.mark && (
+        {value.mark && !derived && (
           <div className="field">
             <span className="label">{words.instrumentHeightOverIt}</span>
             <LengthInput

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { createContext, useContext, useEffect, useRef } from 'react'
-import { type Answer, api, ApiError, type Schema, unwrap } from '../api/client'
+import { type Answer, api, ApiError, type Schema, UNREACHED, unwrap } from '../api/client'
 import { sayError } from './errors'
+import { away, isOld } from './line'
 import { settings } from './settings'
 import { common as words } from '../words'
 
@@ -38,6 +39,8 @@ type JobRead =
   | '/api/jobs/{job}/plan'
   | '/api/jobs/{job}/plan/cover'
   | '/api/jobs/{job}/scans'
+  | '/api/jobs/{job}/field/now'
+  | '/api/jobs/{job}/field/journal'
   | '/api/jobs/{job}/detections'
   | '/api/jobs/{job}/adjustment'
   | '/api/jobs/{job}/adjustment/schools'
@@ -67,14 +70,21 @@ export const isRefused = (e: unknown) => e instanceof ApiError && e.status >= 40
 /** Something of the job, kept fresh by the events of its tasks. */
 export function useRead<P extends JobRead>(path: P, enabled = true) {
   const job = useJob()
+  const queries = useQueryClient()
   return useQuery({
     queryKey: ['job', job.id, path],
-    // one signature for all of these paths, which differ in what they answer only
-    queryFn: async ({ signal }) =>
-      unwrap(await api.GET(path as '/api/jobs/{job}/plan', { params: { path: { job: job.id } }, signal })) as Read<P>,
+    queryFn: async ({ signal }) => {
+      // one signature for all of these paths, which differ in what they answer only
+      const answer = await api.GET(path as '/api/jobs/{job}/plan', { params: { path: { job: job.id } }, signal })
+      // what this device kept is for a page that has nothing; a page that has something says that it is old
+      if (isOld(answer.response) && queries.getQueryData(['job', job.id, path]) !== undefined)
+        throw new ApiError(UNREACHED, 0)
+      return unwrap(answer) as Read<P>
+    },
     enabled,
     // what failed is asked for again by itself: the server may be gone for a minute
-    refetchInterval: (q) => (q.state.fetchFailureReason && !isRefused(q.state.fetchFailureReason) ? 4000 : false),
+    refetchInterval: (q) =>
+      away() || (q.state.fetchFailureReason && !isRefused(q.state.fetchFailureReason)) ? 4000 : false,
   })
 }
 

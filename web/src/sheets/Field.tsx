@@ -1,5 +1,8 @@
+import { Segmented } from 'antd'
+import { useState } from 'react'
 import { Entry } from '../field/Entry'
 import { Scanner } from '../field/Scanner'
+import { OnSite } from '../field/site/OnSite'
 import { UploadQueue } from '../field/UploadQueue'
 import { count } from '../lib/count'
 import { when } from '../lib/format'
@@ -10,8 +13,40 @@ import { Caution, Head, Ledger, States } from '../parts'
 import { Tasks } from '../shell/Tasks'
 import { field as words } from '../words'
 
-/** Scans: taken by the scanner, or brought as files; a log entry each. */
+type View = 'site' | 'scans'
+const VIEW = 'vistazo-field-view'
+
+/** What is seen first: on a tablet or a phone, the sheet for whoever stands on site. */
+function firstView(): View {
+  const kept = localStorage.getItem(VIEW)
+  if (kept === 'site' || kept === 'scans') return kept
+  return window.matchMedia('(pointer: coarse), (max-width: 900px)').matches ? 'site' : 'scans'
+}
+
+/** On site, or the scans: taken by the scanner, or brought as files. */
 export default function Field() {
+  const [view, setView] = useState<View>(firstView)
+  return (
+    <div className="page touch">
+      <Segmented
+        aria-label={words.fieldView}
+        value={view}
+        onChange={(v: View) => {
+          localStorage.setItem(VIEW, v)
+          setView(v)
+        }}
+        options={[
+          { value: 'site', label: words.onSite },
+          { value: 'scans', label: words.scansAndFiles },
+        ]}
+      />
+      {view === 'site' ? <OnSite /> : <ScansAndFiles />}
+    </div>
+  )
+}
+
+/** Scans with a log entry each, and what brings them. */
+function ScansAndFiles() {
   const job = useJob()
   const edit = canEdit(job)
   const plan = useRead('/api/jobs/{job}/plan')
@@ -31,7 +66,7 @@ export default function Field() {
     setPicks(s ? [{ kind: 'scan', name: s.name }] : [])
   }
   return (
-    <div className="page touch">
+    <>
       <Head aside={scans.data ? words.scans(scans.data.length) : ''}>{words.field}</Head>
       <Tasks kinds={['scan', 'ingest']} ended={1} />
       <States of={[plan, scans]} what={words.theScans}>
@@ -47,7 +82,7 @@ export default function Field() {
           </>
         )}
       </States>
-    </div>
+    </>
   )
 }
 

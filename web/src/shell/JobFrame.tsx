@@ -4,8 +4,9 @@ import { Suspense, useEffect, useState } from 'react'
 import { Link, NavLink, useNavigate, useParams } from 'react-router-dom'
 import { api, unwrap } from '../api/client'
 import { pace, useUploads } from '../field/uploads'
-import { num, span } from '../lib/format'
+import { num, span, when } from '../lib/format'
 import { JobContext, useEvents, useJob, useKey, useRead } from '../lib/hooks'
+import { useOld } from '../lib/line'
 import { usePicks, withPicks } from '../lib/picks'
 import { UnitContext, unitsOf } from '../lib/units'
 import { States } from '../parts'
@@ -108,6 +109,7 @@ function Inside({ user, sheet }: { user: User; sheet: Sheet }) {
         </Boundary>
         <WayOn sheet={sheet} summary={summary.data} />
       </main>
+      <OldStrip />
       <UploadStrip />
       <TitleBlock sheet={sheet} />
       <Said />
@@ -127,6 +129,20 @@ function SheetTab(p: { n: number; to: string; name: string; state: string; note:
         {p.state === 'attention' && <b aria-label={words.needsAttention}> !</b>}
       </small>
     </NavLink>
+  )
+}
+
+/** The server is not reached: what is shown is what this device kept. */
+function OldStrip() {
+  const old = useOld()
+  if (old === null) return null
+  return (
+    <div className="strip" role="status" aria-label={words.noNetwork}>
+      <b>{words.noNetwork}</b>
+      <span>
+        {words.asReadAt(when(new Date(old).toString() === 'Invalid Date' ? null : new Date(old).toISOString()))}
+      </span>
+    </div>
   )
 }
 

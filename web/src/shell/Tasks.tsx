@@ -13,6 +13,7 @@ const NAMES: Record<string, string> = {
   ingest: words.readingAFile,
   register: words.registration,
   tie: words.tiesByClouds,
+  quick_tie: words.tieAtOnce,
   spacing: words.pointSpacing,
   propose: words.proposalOfStations,
   package: words.package,

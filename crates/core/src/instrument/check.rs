@@ -117,7 +117,7 @@ pub fn check_instrument(check: &InstrumentCheck, profile: &Instrument) -> Vec<Er
             .faces
             .iter()
             .map(|f| {
-                let e = (f.first[1] + f.second[1]) / 2.0;
+                let e = f64::midpoint(f.first[1], f.second[1]);
                 Row {
                     design: [1.0 / e.cos(), e.tan()],
                     value: half(f.first[0], f.second[0]),

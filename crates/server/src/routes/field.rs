@@ -51,7 +51,7 @@ pub async fn update(
     State(app): State<App>,
     access: Access<Edit>,
     Path((_job, scan)): Path<(Uuid, Uuid)>,
-    Sent(change): Sent<ScanChange>,
+    Sent(mut change): Sent<ScanChange>,
 ) -> Result<Json<ScanRow>, ApiError> {
     if change.name.trim().is_empty() || !change.log.is_object() {
         return Err(ApiError::field("name", "expected a name and a log entry"));
@@ -65,6 +65,11 @@ pub async fn update(
         && !field::is_station(&app.db, access.job, station).await?
     {
         return Err(ApiError::field("station", "no such station on the plan of this job; choose another, or none"));
+    }
+    // what somebody writes here stands against what comes from the field later
+    let was = field::scan(&app.db, access.job, scan).await?.log;
+    if ["set_up", "instrument_height", "note", "operator"].iter().any(|k| was.get(k) != change.log.get(k)) {
+        change.log["by_hand"] = true.into();
     }
     field::update_scan(
         &app.db,

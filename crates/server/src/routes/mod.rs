@@ -10,6 +10,7 @@ mod georeference;
 mod groups;
 mod hand;
 mod instruments;
+mod journal;
 mod plan;
 mod register;
 mod sent;
@@ -80,6 +81,11 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(field::scans))
         .routes(routes!(field::update, field::remove))
         .routes(routes!(field::simulate))
+        .routes(routes!(journal::now))
+        .routes(routes!(journal::entries, journal::keep))
+        .routes(routes!(journal::file))
+        .routes(routes!(journal::tie))
+        .routes(routes!(journal::take_control))
         .routes(routes!(register::detections, register::decide))
         .routes(routes!(register::run))
         .routes(routes!(ties::cloud_ties, ties::find_ties, ties::judge))
@@ -127,6 +133,8 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(cloud::remove_view))
         .layer(TimeoutLayer::with_status_code(axum::http::StatusCode::GATEWAY_TIMEOUT, Duration::from_secs(60)))
         .layer(DefaultBodyLimit::max(16 << 20));
+    // photographs and voices, over a poor network
+    let files = OpenApiRouter::new().routes(routes!(journal::put_file)).layer(DefaultBodyLimit::max(journal::LARGEST));
     // these last as long as they last
     let long = OpenApiRouter::new()
         .routes(routes!(uploads::state, uploads::create, uploads::abilities))
@@ -134,7 +142,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(deliver::download))
         .routes(routes!(task::events))
         .layer(DefaultBodyLimit::disable());
-    quick.merge(long)
+    quick.merge(files).merge(long)
 }
 
 /// The whole application: API, its description and the pages.

@@ -115,7 +115,7 @@ mod tests {
         let request = Request::builder().header("content-type", kind).body(text.into()).unwrap();
         match <Sent<Form, 10> as FromRequest<()>>::from_request(request, &()).await {
             Ok(b) => Ok(b.0),
-            Err(e) => Err(format!("{}: {e}", e.about().unwrap_or("-"))),
+            Err(e) => Err(format!("{}: {e}", e.field_name().unwrap_or("-"))),
         }
     }
 

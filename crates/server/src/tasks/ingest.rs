@@ -101,7 +101,9 @@ pub(super) async fn store(
             tracing::warn!(error = %e, "cannot clear what is not used");
         }
     }
-    done.map(|()| (ready.len(), ready.iter().map(|r| r.source.points).sum()))
+    done?;
+    super::quick_tie::arrived(app, task.job_id, upload.id).await?;
+    Ok((ready.len(), ready.iter().map(|r| r.source.points).sum()))
 }
 
 /// Reads, derives and stores; what was stored so far is in `ready` also when it ends early.

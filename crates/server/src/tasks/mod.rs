@@ -8,6 +8,7 @@ mod derive;
 mod ingest;
 mod package;
 mod propose;
+mod quick_tie;
 mod register;
 mod scan;
 mod spacing;
@@ -164,6 +165,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Scan { station, log, .. } => scan::run(&a, &t, (station, log), &p).await,
             Work::Ingest { upload, .. } => ingest::run(&a, &t, upload, &p).await,
             Work::Register {} => register::run(&a, &t, &p).await,
+            Work::QuickTie { scan, to } => quick_tie::run(&a, &t, (scan, to), &p).await,
             Work::Tie {} => tie::run(&a, &t, &p).await,
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,

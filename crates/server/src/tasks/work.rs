@@ -17,6 +17,8 @@ pub(crate) enum Work {
     Ingest { upload: Uuid, name: String },
     /// Targets are looked for, the block is adjusted and judged.
     Register {},
+    /// A scan that came in is tied to one of those before it, for whoever still stands there.
+    QuickTie { scan: Uuid, to: Option<Uuid> },
     /// Scans are brought together by what they show, then the block is adjusted.
     Tie {},
     /// The spacing on required surfaces is measured.
@@ -61,6 +63,7 @@ mod tests {
             Work::Ingest { upload: Uuid::now_v7(), name: "database: x.e57".into() },
             Work::Register {},
             Work::Tie {},
+            Work::QuickTie { scan: Uuid::now_v7(), to: None },
             Work::Spacing {},
             Work::Package(PackageOptions::default()),
         ];

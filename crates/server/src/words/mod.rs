@@ -1,6 +1,7 @@
 //! Sentences: what the core found as types with figures, said in the job's units. Nothing is decided here.
 
 pub(crate) mod control;
+pub(crate) mod field;
 pub(crate) mod plan;
 pub(crate) mod registration;
 pub(crate) mod ties;

@@ -3,10 +3,12 @@
 pub(crate) mod carrying;
 pub(crate) mod cloud;
 pub(crate) mod designing;
+pub(crate) mod field_day;
 pub(crate) mod files;
 pub(crate) mod grid;
 pub(crate) mod groups;
 pub(crate) mod hand;
+pub(crate) mod journal;
 pub(crate) mod otherwise;
 pub(crate) mod outlook;
 pub(crate) mod planning;

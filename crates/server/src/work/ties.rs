@@ -67,7 +67,12 @@ pub(crate) fn waits(t: &CloudTieRow) -> bool {
 }
 
 pub(crate) fn grade(t: &CloudTieRow) -> GradeWord {
-    match t.grade.as_str() {
+    grade_word(&t.grade)
+}
+
+/// A grade as a row has it.
+pub(crate) fn grade_word(word: &str) -> GradeWord {
+    match word {
         "sound" => GradeWord::Sound,
         "doubtful" => GradeWord::Doubtful,
         "failed" => GradeWord::Failed,

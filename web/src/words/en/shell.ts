@@ -1,6 +1,9 @@
 import { plural } from '../../lib/count'
 
 export const shell = {
+  asReadAt: (at: string) => `what is shown is as it was read ${at || 'before'}`,
+  noNetwork: 'The server is not reached',
+  tieAtOnce: 'tie at once',
   aboutToGo: (span: string) => `, about ${span} to go`,
   accessTokensForScripts: 'Access tokens for scripts',
   account: 'Account',

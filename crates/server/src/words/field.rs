@@ -1,0 +1,150 @@
+//! What the field sheet says.
+
+use super::plural;
+use crate::dto::{Brief, CheckItemDto, MissingDto};
+use vistazo_core::field::{Because, FEWEST, HeightRemark, Missing, OFTEN, OccupationError, Occupied};
+
+/// What a height draws attention to.
+pub(crate) fn height(brief: &Brief, r: &HeightRemark) -> String {
+    match r {
+        HeightRemark::Unusual => "no tripod stands so: look at the tape, and at its unit".into(),
+        HeightRemark::Changed(off) => format!(
+            "{} {} than noted before at this station: was the tripod touched, or is one of the two a slip?",
+            brief.length(off.abs()),
+            if *off > 0.0 { "more" } else { "less" }
+        ),
+        HeightRemark::Repeated => "just the height of the station before: measured, or carried over?".into(),
+    }
+}
+
+/// What an occupation came out at.
+pub(crate) fn occupied(brief: &Brief, found: &Result<Occupied, OccupationError>) -> String {
+    match found {
+        Ok(o) => format!(
+            "{} of {} epochs, worth {:.0} that are independent; 95 % {} in plan, {} in height",
+            o.used,
+            o.of,
+            o.independent,
+            brief.length(2.45 * o.sigma.x.max(o.sigma.y)),
+            brief.length(1.96 * o.sigma.z)
+        ),
+        Err(OccupationError::TooFew { found }) => {
+            format!(
+                "found {found} epochs with solved ambiguities, expected at least {FEWEST}: wait, or move away from what hides the sky"
+            )
+        }
+        Err(OccupationError::TwoSolutions) => {
+            "the epochs lie in two places: the receiver solved differently on the way. Begin again, and occupy twice"
+                .into()
+        }
+    }
+}
+
+/// Why a station is the next.
+pub(crate) fn because(b: Because) -> String {
+    match b {
+        Because::First => "the first of the plan".into(),
+        Because::Order => "the next of the plan".into(),
+        Because::PassedBy(n) => format!("passed by: {n} later one{} taken already, and it is near", plural(n)),
+    }
+}
+
+/// After the power was lost.
+pub(crate) const TIES_BACK: &str = "the power was lost: what the instrument tracked of its position is gone. The next scan hangs on what it shows in common: three targets of those before, or a good third of what the scan before shows";
+
+/// What is missing before a site is left.
+pub(crate) fn missing(m: &Missing) -> MissingDto {
+    let list = |v: &[String]| v.join(", ");
+    let (what, said) = match m {
+        Missing::Apart(parts, smallest) => (
+            "apart",
+            format!(
+                "the scans hang together in {parts} parts only: nothing ties {} to the others. Take one more between them",
+                list(smallest)
+            ),
+        ),
+        Missing::Stations(names) => ("stations", format!("not taken: {}", list(names))),
+        Missing::Surface(name, share) => {
+            ("surface", format!("{name}: {:.0} % of what is asked for is shown by what was taken", 100.0 * share))
+        }
+        Missing::SeenSeldom(seen) => {
+            let each: Vec<String> = seen.iter().map(|(name, n)| format!("{name} by {n}")).collect();
+            (
+                "targets",
+                format!("seen by fewer than {OFTEN} stations, so that a knock cannot be told: {}", each.join(", ")),
+            )
+        }
+        Missing::Doubtful(ties) => {
+            let each: Vec<String> = ties.iter().map(|(a, b)| format!("{a}–{b}")).collect();
+            ("doubtful", format!("ties that are doubtful: {}. One more scan between would decide", each.join(", ")))
+        }
+        Missing::Touched(names) => (
+            "touched",
+            format!(
+                "moved or knocked: {}. Scans before and after must not share it: note when it happened",
+                list(names)
+            ),
+        ),
+        Missing::Control(names) => ("control", format!("control that was not measured here: {}", list(names))),
+        Missing::Contradictions(n) => (
+            "contradictions",
+            format!(
+                "{n} entr{} of which two versions stand: decide which one holds",
+                if *n == 1 { "y" } else { "ies" }
+            ),
+        ),
+        Missing::Open(items) => {
+            let each: Vec<String> =
+                items.iter().map(|i| item(i).map_or_else(|| i.clone(), |x| x.0.to_owned())).collect();
+            ("checklist", format!("not checked: {}", list(&each)))
+        }
+    };
+    MissingDto { what: what.into(), said }
+}
+
+/// Items of the checklist before the first scan: key, what to see to, what goes wrong otherwise.
+const CHECKLIST: [(&str, &str, &str); 9] = [
+    (
+        "site",
+        "Site rules read, permission there, people on site know",
+        "somebody walks into the beam, or sends you home",
+    ),
+    ("eyes", "Laser class known, nobody with optics in view", "an eye is hurt"),
+    ("lens", "Glass clean and dry", "dark stripes and noise in every scan of the day"),
+    ("warm", "Instrument outside and on for its warm-up", "angles and ranges drift through the first scans"),
+    ("level", "Compensator on, bubble in", "heights tilt over the site, and nothing shows it"),
+    ("battery", "Batteries for the day, and one more", "the tracked position is lost with the power"),
+    ("storage", "Room on the card for the day", "the last stations do not fit"),
+    ("settings", "Step, repeats and photographs as planned", "too coarse where it matters, or twice the time"),
+    ("clock", "Clock of the instrument right", "notes and scans do not find one another"),
+];
+
+fn item(key: &str) -> Option<(&'static str, &'static str)> {
+    CHECKLIST.iter().find(|c| c.0 == key).map(|c| (c.1, c.2))
+}
+
+/// The checklist, with what was noted of each item: done or not, and by whom; the day in figures where it helps.
+pub(crate) fn checklist(
+    ticked: impl Fn(&str) -> Option<(bool, String)>,
+    batteries: usize,
+    gigabytes: f64,
+    warm_up: f64,
+) -> Vec<CheckItemDto> {
+    let one = |&(key, said, otherwise): &(&str, &str, &str)| {
+        let figure = match key {
+            "battery" => format!(": {batteries} by plan"),
+            "storage" => format!(": {gigabytes:.1} GB by plan"),
+            "warm" => format!(": {:.0} min", warm_up / 60.0),
+            _ => String::new(),
+        };
+        let found = ticked(key);
+        CheckItemDto {
+            item: key.into(),
+            said: format!("{said}{figure}"),
+            otherwise: otherwise.into(),
+            done: found.as_ref().map(|f| f.0),
+            by: found.map(|f| f.1),
+        }
+    };
+    CHECKLIST.iter().map(one).collect()
+}

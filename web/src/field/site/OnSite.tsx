@@ -1,0 +1,148 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { Button } from 'antd'
+import { useState } from 'react'
+import type { Schema } from '../../api/client'
+import { span } from '../../lib/format'
+import { canEdit, useJob, useRead } from '../../lib/hooks'
+import { Caution, Grade, Head, States } from '../../parts'
+import type { User } from '../../shell/Shell'
+import { field as words } from '../../words'
+import { Checklist } from './Checklist'
+import { type Entry, heads } from './journal'
+import { NextCard } from './NextCard'
+import { Notes } from './Notes'
+import { Record } from './Record'
+import { StationForm } from './StationForm'
+import { type Journal, useJournal } from './useJournal'
+import { Versions } from './Versions'
+
+export type Station = Schema['FieldStationDto']
+type Now = Schema['FieldNowDto']
+
+/** The field sheet of whoever stands on site: what to do next, what was noted, what is missing. Works without a network. */
+export function OnSite() {
+  const job = useJob()
+  const me = useQueryClient().getQueryData<User>(['me'])?.name ?? ''
+  const now = useRead('/api/jobs/{job}/field/now')
+  const journal = useJournal(me)
+  const [open, setOpen] = useState<string | null>(null)
+  const edit = canEdit(job)
+  const station = now.data?.stations.find((s) => s.id === open)
+  return (
+    <div className="site">
+      <Strip journal={journal} now={now.data} />
+      <States of={[now, journal.read]} what={words.theDay}>
+        {now.data && station && (
+          <StationForm
+            key={station.id}
+            station={station}
+            journal={journal}
+            onClose={() => {
+              setOpen(null)
+              void now.refetch()
+            }}
+          />
+        )}
+        {now.data && !station && (
+          <>
+            <NextCard now={now.data} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
+            {now.data.hazards.map((h) => (
+              <Caution key={h}>{h}</Caution>
+            ))}
+            <Versions journal={journal} stations={now.data.stations} edit={edit} />
+            {!now.data.next && <Leave now={now.data} journal={journal} />}
+            <Checklist begun={now.data.pace.taken > 0} items={now.data.checklist} journal={journal} edit={edit} />
+            <Stations stations={now.data.stations} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
+            <Notes journal={journal} stations={now.data.stations} edit={edit} />
+            {now.data.next && <Leave now={now.data} journal={journal} />}
+            <Record journal={journal} />
+          </>
+        )}
+      </States>
+    </div>
+  )
+}
+
+/** Whether the server is reached, what waits here, and how the day goes. */
+function Strip({ journal, now }: { journal: Journal; now?: Now }) {
+  const { entries, files } = journal.waiting
+  const left = entries.length + files.length
+  const pace = now?.pace
+  const behind = pace?.behind
+  return (
+    <div className={`site-strip ${journal.reached ? '' : 'away'}`} role="status" aria-live="polite">
+      <b>{journal.reached ? words.networkThere : words.noNetwork}</b>
+      <span>{left ? words.waitHere(entries.length, files.length) : words.allSent}</span>
+      {pace && (
+        <span>
+          {words.takenOf(pace.taken, pace.of)}
+          {pace.left > 60 && `, ${words.aboutToGo(span(pace.left))}`}
+          {behind != null &&
+            Math.abs(behind) > 60 &&
+            `, ${behind > 0 ? words.late(span(behind)) : words.early(span(-behind))}`}
+        </span>
+      )}
+    </div>
+  )
+}
+
+/** How a station stands, with a sign that needs no colour. */
+function standing(s: Station, mine: Entry[]): [string, string] {
+  if (mine.length > 1) return ['≠', words.twoVersions]
+  if (s.state === 'scanned') return ['●', words.scanned]
+  if (mine.length === 1) return ['◐', mine[0]?.unsent ? words.notedHere : words.noted]
+  return ['○', words.toTake]
+}
+
+function Stations(p: { stations: Station[]; entries: Entry[]; onOpen?: (id: string) => void }) {
+  return (
+    <>
+      <Head aside={words.tapToNote}>{words.stations}</Head>
+      <ul className="site-list" aria-label={words.stations}>
+        {p.stations.map((s) => {
+          const mine = heads(p.entries, `station ${s.id}`)
+          const [sign, said] = standing(s, mine)
+          return (
+            <li key={s.id}>
+              <Button
+                block
+                disabled={!p.onOpen}
+                onClick={() => p.onOpen?.(s.id)}
+                aria-label={words.noteStation(s.name)}
+              >
+                <b aria-hidden="true">{sign}</b>
+                <strong>{s.name}</strong>
+                <span>{said}</span>
+                {s.tie ? (
+                  <span className="tie">
+                    <Grade value={s.tie.grade} /> {words.tiedTo(s.tie.to)}
+                  </span>
+                ) : (
+                  <span className="faint">{words.scanTakes(span(s.seconds))}</span>
+                )}
+              </Button>
+              {s.tie && s.tie.grade !== 'sound' && <p className="warn">{s.tie.said.join('; ')}</p>}
+            </li>
+          )
+        })}
+      </ul>
+    </>
+  )
+}
+
+/** What is missing before the site is left. What waits on this device counts as missing too. */
+function Leave({ now, journal }: { now: Now; journal: Journal }) {
+  const unsent = journal.waiting.entries.length + journal.waiting.files.length
+  const list = [...now.missing.map((m) => m.said), ...(unsent ? [words.notSent(unsent)] : [])]
+  return (
+    <>
+      <Head aside={list.length ? words.things(list.length) : ''}>{words.leaveTheSite}</Head>
+      {list.length === 0 && <p className="site-ok">{words.nothingMissing}</p>}
+      <ol className="site-missing" aria-label={words.leaveTheSite}>
+        {list.map((m) => (
+          <li key={m}>{m}</li>
+        ))}
+      </ol>
+    </>
+  )
+}

@@ -1,0 +1,48 @@
+import { when } from '../../lib/format'
+import { Head } from '../../parts'
+import { field as words } from '../../words'
+import type { Entry } from './journal'
+import type { Journal } from './useJournal'
+
+/** An entry in a line. */
+function line(e: Entry): string {
+  switch (e.fact.kind) {
+    case 'visit':
+      return words.didVisit(e.fact.data.note ?? '')
+    case 'tick':
+      return words.didTick(e.fact.data.item, e.fact.data.done)
+    case 'note':
+      return words.didNote(e.fact.data.text ?? '')
+    case 'occupied':
+      return words.didOccupy(e.fact.data.mark, e.fact.data.epochs.length)
+    case 'power_lost':
+      return words.powerWasLost
+  }
+}
+
+/** Everything that was noted, the newest first. Nothing is ever changed: what was corrected says so. */
+export function Record({ journal }: { journal: Journal }) {
+  const all = [...journal.entries].reverse()
+  return (
+    <details className="site-part">
+      <summary>
+        <Head aside={words.entries(all.length)}>{words.record}</Head>
+      </summary>
+      <ol className="site-record" aria-label={words.record}>
+        {all.map((e) => (
+          <li key={e.id} className={e.stands ? '' : 'faint'}>
+            <span>{when(e.at)}</span> {e.by}: {line(e)}
+            {!e.stands && ` · ${words.corrected}`}
+            {e.unsent && ` · ${words.waitsHere}`}
+            {Math.abs(e.ahead) > 60 && ` · ${words.clockWrong(Math.round(e.ahead / 60))}`}
+            {e.remarks.map((r) => (
+              <p className="warn" key={r}>
+                {r}
+              </p>
+            ))}
+          </li>
+        ))}
+      </ol>
+    </details>
+  )
+}
