@@ -158,7 +158,17 @@ async fn packaged(b: &Browser) {
 
 /// The block is registered again, however long that takes.
 async fn registered(c: &Client, id: &str) {
-    let task = c.ok("POST", &format!("/api/jobs/{id}/register"), Value::Null).await;
+    let (status, task) = c.call("POST", &format!("/api/jobs/{id}/register"), Value::Null).await;
+    // the page may have begun it already
+    let task = if status == 409 {
+        let all = c.ok("GET", &format!("/api/jobs/{id}/tasks"), Value::Null).await;
+        let runs =
+            |t: &&Value| t["kind"] == "register" && ["queued", "running"].contains(&t["state"].as_str().unwrap());
+        let Some(task) = all.as_array().unwrap().iter().find(runs).cloned() else { return };
+        task
+    } else {
+        task
+    };
     c.wait_within(id, &task, 900).await;
 }
 

@@ -68,10 +68,16 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("get", "/api/jobs/{job}/field/now", "osr"),
     ("get", "/api/jobs/{job}/field/journal", "osr"),
     ("post", "/api/jobs/{job}/field/journal", "os"),
-    ("put", "/api/jobs/{job}/field/files/{file}", "os"),
-    ("get", "/api/jobs/{job}/field/files/{file}", "osr"),
+    ("put", "/api/jobs/{job}/field/files/{attachment}", "os"),
+    ("get", "/api/jobs/{job}/field/files/{attachment}", "osr"),
     ("post", "/api/jobs/{job}/field/tie", "os"),
     ("post", "/api/jobs/{job}/field/control", "os"),
+    ("get", "/api/jobs/{job}/field/instrument-checks", "osr"),
+    ("post", "/api/jobs/{job}/field/instrument-checks/simulated", "os"),
+    ("post", "/api/jobs/{job}/field/instrument-checks/profile", "os"),
+    ("get", "/api/jobs/{job}/field/record.csv", "osr"),
+    ("get", "/api/jobs/{job}/field/kit", "osr"),
+    ("post", "/api/jobs/{job}/field/kit/{device}", "os"),
     ("get", "/api/jobs/{job}/detections", "osr"),
     ("patch", "/api/jobs/{job}/detections", "os"),
     ("post", "/api/jobs/{job}/register", "os"),
@@ -218,6 +224,10 @@ async fn no_route_reaches_into_another_job() {
     let id = |v: &Value| v["id"].as_str().unwrap().to_owned();
     let group = json!({ "name": "North", "scans": [id(&scan)], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
+    let attachment = uuid::Uuid::now_v7();
+    let put = c.request("PUT", &format!("{base}/field/files/{attachment}?name=seen.txt"));
+    let put = put.header("content-type", "text/plain").body("seen").send().await.unwrap();
+    assert_eq!(put.status(), 200);
     let ids = [
         ("{scan}", id(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -232,6 +242,8 @@ async fn no_route_reaches_into_another_job() {
         ("{tie}", id(&first("/cloud-ties").await)),
         ("{group}", id(&group)),
         ("{detection}", id(&first("/detections").await)),
+        ("{attachment}", attachment.to_string()),
+        ("{device}", "scanner".to_owned()),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
     let described: Value =

@@ -245,3 +245,188 @@ async fn what_is_noted_reaches_the_scans_and_control() {
     let (e, sigma) = (control[0]["e"].as_f64().unwrap(), control[0]["sigma_e"].as_f64().unwrap());
     assert!((e - 500.002).abs() < 1e-3 && (0.003..0.008).contains(&sigma), "{control}");
 }
+
+/// The simulated instrument is checked with the errors that its scans have, and nothing is taken of a check that decides nothing.
+#[tokio::test]
+async fn an_instrument_is_checked_and_its_profile_takes_what_was_found() {
+    let server = Server::start().await;
+    let c = server.person("leo").await;
+    let brief = vistazo_server::dto::Brief::default();
+    let made = c.ok("POST", "/api/jobs", json!({ "name": "Check", "brief": brief, "training": true })).await;
+    let id = made["id"].as_str().unwrap().to_owned();
+    let path = format!("/api/jobs/{id}/field/instrument-checks");
+    let read = c.ok("POST", &format!("{path}/simulated"), Value::Null).await;
+    let now = Utc::now();
+    let keep = async |mut data: Value, job_temperature: Value| {
+        let entry = Uuid::now_v7();
+        data["id"] = json!(entry);
+        data["job_temperature"] = job_temperature;
+        let sent =
+            json!({ "id": entry, "fact": { "kind": "instrument", "data": data }, "follows": [], "taken_at": now });
+        let replies = send(&c, &id, now, &[sent]).await;
+        assert_eq!(replies[0]["kept"], true, "{replies}");
+        entry
+    };
+    let warm = keep(read.clone(), json!(14.0)).await;
+    let frozen = keep(read.clone(), json!(-12.0)).await;
+    let all = journal(&c, &id).await;
+    let errors = |e: Uuid| all.iter().find(|x| x["id"] == e.to_string()).unwrap()["errors"].as_array().unwrap().clone();
+    assert!(errors(warm).len() >= 4, "{:?}", errors(warm));
+    assert!(errors(warm).iter().all(|f| f["advice"] == "leave" || f["advice"] == "apply"), "{:?}", errors(warm));
+    assert!(errors(frozen).iter().all(|f| f["advice"] == "repeat" && f["said"].to_string().contains("warmer")));
+    let refused =
+        c.refused(409, "POST", &format!("{path}/profile"), json!({ "entry": frozen, "corrected": true })).await;
+    assert!(refused.contains("does not decide"), "{refused}");
+    let profile = c.ok("POST", &format!("{path}/profile"), json!({ "entry": warm, "corrected": true })).await;
+    let sigma = errors(warm)[0]["sigma"].as_f64().unwrap();
+    let stored = profile["systematic"]["collimation"].as_f64().unwrap();
+    assert!(errors(warm)[0]["parameter"] == "collimation" && (stored - sigma).abs() < 1e-12, "{profile}");
+    let history = c.ok("GET", &format!("{path}?instrument=Mid-range"), Value::Null).await;
+    assert_eq!(history.as_array().unwrap().len(), 2);
+    let table =
+        c.request("GET", &format!("/api/jobs/{id}/field/record.csv")).send().await.unwrap().text().await.unwrap();
+    let rows = csv::Reader::from_reader(table.as_bytes()).records().map(Result::unwrap).collect::<Vec<_>>();
+    assert!(rows.len() == 2 && rows[0][6].contains("collimation"), "{table}");
+}
+
+/// Mistakes that people make on site, each planted; what the operator sees is in docs/caught-in-the-field.md, word for word.
+#[tokio::test]
+async fn mistakes_on_site_are_said_in_the_words_of_the_document() {
+    let server = Server::start().await;
+    let c = server.person("mia").await;
+    let made = c
+        .ok(
+            "POST",
+            "/api/jobs",
+            json!({ "name": "Slips", "brief": vistazo_server::dto::Brief::default(), "training": true }),
+        )
+        .await;
+    let id = made["id"].as_str().unwrap().to_owned();
+    let stations: Vec<Uuid> = (0..4).map(|_| Uuid::now_v7()).collect();
+    let item = |id: Uuid, kind: &str, data: Value| json!({ "id": id, "kind": kind, "data": data, "version": null, "deleted": false });
+    let mut edits: Vec<Value> = (0..4)
+        .map(|k| {
+            item(
+                stations[k],
+                "station",
+                json!({ "name": format!("S{}", k + 1), "position": [10.0 * k as f64, 0.0, 1.6], "order": k }),
+            )
+        })
+        .collect();
+    for (name, x, y, control) in [("T1", 4.0, 3.0, false), ("T2", 6.0, -3.0, false), ("CP1", 14.0, 4.0, true)] {
+        let mut data = json!({ "name": name, "target": "sphere", "position": [x, y, 1.5] });
+        if control {
+            data["control_sigma"] = json!([0.003, 0.004]);
+        }
+        edits.push(item(Uuid::now_v7(), "target", data));
+    }
+    c.ok("POST", &format!("/api/jobs/{id}/plan/edits"), json!(edits)).await;
+    let now = Utc::now();
+    let entry = |fact: Value, follows: &[Uuid]| json!({ "id": Uuid::now_v7(), "fact": fact, "follows": follows, "taken_at": now });
+    let station = |k: usize, rest: Value| {
+        let mut data = json!({ "station": stations[k] });
+        data.as_object_mut().unwrap().extend(rest.as_object().unwrap().clone());
+        json!({ "kind": "visit", "data": data })
+    };
+    let of = |e: &Value| Uuid::parse_str(e["id"].as_str().unwrap()).unwrap();
+    let forgotten = entry(station(0, json!({ "mark": "M7" })), &[]);
+    let feet = entry(station(0, json!({ "mark": "M7", "height": { "read": 5.42 } })), &[of(&forgotten)]);
+    let right = entry(station(0, json!({ "mark": "M7", "height": { "read": 1.652 } })), &[of(&feet)]);
+    let slip = entry(station(0, json!({ "mark": "M7", "height": { "read": 1.752 } })), &[of(&right)]);
+    let carried = entry(
+        station(1, json!({ "height": { "read": 1.752 }, "targets": [{ "name": "T1", "state": "knocked" }] })),
+        &[],
+    );
+    let lost = entry(json!({ "kind": "power_lost", "data": { "id": Uuid::now_v7(), "after": stations[1] } }), &[]);
+    send(&c, &id, now, &[forgotten, feet, right, slip, carried, lost]).await;
+    let mut said: Vec<String> = journal(&c, &id)
+        .await
+        .iter()
+        .flat_map(|e| e["remarks"].as_array().unwrap().clone())
+        .map(|r| r.as_str().unwrap().to_owned())
+        .collect();
+    assert!(said.len() >= 4, "{said:?}");
+    let day = c.ok("GET", &format!("/api/jobs/{id}/field/now"), Value::Null).await;
+    said.push(day["next"]["because"].as_str().unwrap().to_owned());
+    // a scan that hangs on nothing: the last, far from what the others share
+    send(&c, &id, now, &[entry(station(3, json!({ "height": { "read": 1.6 } })), &[])]).await;
+    let day = c.ok("GET", &format!("/api/jobs/{id}/field/now"), Value::Null).await;
+    let missing = |what: &str| {
+        let found = day["missing"].as_array().unwrap().iter().find(|m| m["what"] == what);
+        found.unwrap_or_else(|| panic!("{what} is not missing: {}", day["missing"]))["said"]
+            .as_str()
+            .unwrap()
+            .to_owned()
+    };
+    said.extend(["apart", "stations", "touched", "control"].map(missing));
+    // the receiver: too short, torn between two solutions, and wrong for a whole session
+    let occupation = |epochs: u32, off: &dyn Fn(u32) -> f64| {
+        let epochs: Vec<Value> = (0..epochs)
+            .map(|k| {
+                let at = off(k) + 0.004 * f64::from(k).sin();
+                json!({ "time": k, "position": [14.0 + at, 4.0, 3.5], "sigma": [0.006, 0.006, 0.011], "fixed": true })
+            })
+            .collect();
+        entry(
+            json!({ "kind": "occupied", "data": { "id": Uuid::now_v7(), "mark": "CP1", "pole": 2.0, "epochs": epochs } }),
+            &[],
+        )
+    };
+    let [short, torn, good, wrong] = [
+        occupation(3, &|_| 0.0),
+        occupation(80, &|k| if k < 40 { 0.3 } else { 0.0 }),
+        occupation(80, &|_| 0.0),
+        occupation(80, &|_| 0.24),
+    ];
+    send(&c, &id, now, &[short.clone(), torn.clone(), good.clone(), wrong.clone()]).await;
+    let all = journal(&c, &id).await;
+    for e in [&short, &torn] {
+        let e = all.iter().find(|x| x["id"] == e["id"]).unwrap();
+        said.push(e["occupied"]["said"].as_str().unwrap().to_owned());
+    }
+    let both = json!({ "entries": [good["id"], wrong["id"]] });
+    said.push(c.refused(409, "POST", &format!("/api/jobs/{id}/field/control"), both).await);
+    // the instrument: checked warm and used frozen, and checked cold
+    let read = c.ok("POST", &format!("/api/jobs/{id}/field/instrument-checks/simulated"), Value::Null).await;
+    for (job_temperature, on_for) in [(json!(-12.0), 1800.0), (Value::Null, 60.0)] {
+        let mut data = read.clone();
+        (data["id"], data["job_temperature"], data["on_for"]) = (json!(Uuid::now_v7()), job_temperature, json!(on_for));
+        let e = entry(json!({ "kind": "instrument", "data": data }), &[]);
+        send(&c, &id, now, std::slice::from_ref(&e)).await;
+        let all = journal(&c, &id).await;
+        let e = all.iter().find(|x| x["id"] == e["id"]).unwrap();
+        said.push(e["errors"][0]["said"].as_array().unwrap().last().unwrap().as_str().unwrap().to_owned());
+    }
+    // the scanner: a full card, a kicked tripod
+    let tell = async |command: Value| {
+        c.call(
+            "POST",
+            &format!("/api/jobs/{id}/field/kit/scanner"),
+            json!({ "id": Uuid::now_v7(), "command": command }),
+        )
+        .await
+    };
+    tell(json!({ "do": "power_on" })).await;
+    tell(json!({ "do": "level" })).await;
+    let device = async || c.ok("GET", &format!("/api/jobs/{id}/field/kit"), Value::Null).await[0].clone();
+    while device().await["state"] == "starting" {
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    for what in ["tilt", "storage"] {
+        tell(json!({ "do": "fault", "what": what })).await;
+        said.push(device().await["says"].as_str().unwrap().to_owned());
+        tell(json!({ "do": "level" })).await;
+    }
+    let (status, refused) = tell(json!({ "do": "scan", "seconds": 60.0, "bytes": 1e9 })).await;
+    assert_eq!(status, 409, "{refused}");
+    said.push(refused["error"].as_str().unwrap().to_owned());
+    let document =
+        std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../docs/caught-in-the-field.md")).unwrap();
+    let document = document.split_whitespace().collect::<Vec<_>>().join(" ");
+    let left: Vec<&String> = said.iter().filter(|s| !document.contains(s.as_str())).collect();
+    assert!(
+        left.is_empty(),
+        "the document does not quote:\n{}",
+        left.iter().map(|s| format!("- {s}")).collect::<Vec<_>>().join("\n")
+    );
+}

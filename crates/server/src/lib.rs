@@ -68,6 +68,10 @@ pub struct Settings {
     pub scan_speed: f64,
     /// `VISTAZO_KEEP_FREE`: bytes that must stay free where the object store is a folder.
     pub keep_free: u64,
+    /// `VISTAZO_KIT`: address of a bridge to instruments (docs/device-protocol.md); without it stand-ins are served.
+    pub kit: String,
+    /// What answers there are stand-ins: for demo and training jobs only.
+    pub stand_ins: bool,
     /// `VISTAZO_SECURE_COOKIES`: `0` allows cookies over plain HTTP to other machines.
     pub secure_cookies: bool,
 }
@@ -90,6 +94,8 @@ impl Settings {
             max_upload: var("VISTAZO_MAX_UPLOAD").and_then(|v| v.parse().ok()).unwrap_or(64_000_000_000),
             scan_speed: var("VISTAZO_SCAN_SPEED").and_then(|v| v.parse().ok()).unwrap_or(60.0),
             keep_free: var("VISTAZO_KEEP_FREE").and_then(|v| v.parse().ok()).unwrap_or(500_000_000),
+            stand_ins: var("VISTAZO_KIT").is_none(),
+            kit: var("VISTAZO_KIT").unwrap_or_default(),
             secure_cookies: var("VISTAZO_SECURE_COOKIES").as_deref() != Some("0"),
         })
     }

@@ -7,6 +7,7 @@ use vistazo_server::{App, Settings, demo, routes, tasks};
 
 const HELP: &str = "vistazo <command>
   serve          serve pages and API, with a worker beside for the background work
+  kit            serve simulated instruments by themselves (docs/device-protocol.md)
   worker         do background work only (same database and object store)
   rebuild [JOB]  make again what is derived from scans, of one job or of all
   verify         read everything that is stored and say what is damaged, missing or left over
@@ -15,7 +16,7 @@ const HELP: &str = "vistazo <command>
   openapi        print the description of the API
   add-user EMAIL NAME   add a person; the password comes on standard input
 Settings: VISTAZO_DATABASE_URL, VISTAZO_DATA, VISTAZO_ADDRESS, VISTAZO_MAX_UPLOAD, VISTAZO_KEEP_FREE, VISTAZO_SCAN_SPEED,
-VISTAZO_WORKER_MEMORY";
+VISTAZO_WORKER_MEMORY, VISTAZO_KIT";
 
 #[tokio::main]
 async fn main() -> anyhow::Result<()> {
@@ -24,7 +25,12 @@ async fn main() -> anyhow::Result<()> {
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let args: Vec<String> = std::env::args().skip(1).collect();
     match args.first().map(String::as_str) {
-        Some("serve") => serve(App::open(Settings::from_env()?).await?).await,
+        Some("serve") => serve(App::open(with_kit(Settings::from_env()?).await?).await?).await,
+        Some("kit") => {
+            let address = std::env::var("VISTAZO_ADDRESS").unwrap_or_else(|_| "127.0.0.1:4781".into());
+            println!("simulated instruments at http://{address}");
+            Ok(vistazo_kit::serve(&address).await?)
+        }
         Some("worker") => worker(args.get(1).is_some_and(|a| a == "--beside")).await,
         Some("rebuild") => {
             let app = App::open(Settings::from_env()?).await?;
@@ -85,6 +91,16 @@ async fn verify(app: &App) -> anyhow::Result<()> {
     );
     anyhow::ensure!(lost == 0, "{lost} damaged or missing");
     Ok(())
+}
+
+/// Where no bridge to instruments is named, stand-ins answer on a port of this machine.
+async fn with_kit(mut settings: Settings) -> anyhow::Result<Settings> {
+    if settings.stand_ins {
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+        settings.kit = format!("http://{}", listener.local_addr()?);
+        tokio::spawn(vistazo_kit::serve_on(listener));
+    }
+    Ok(settings)
 }
 
 async fn serve(app: App) -> anyhow::Result<()> {

@@ -7,6 +7,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 mod cast;
+mod check_field;
 mod material;
 mod photograph;
 mod rooms;
@@ -16,6 +17,7 @@ mod scene;
 mod wing;
 
 pub use cast::{Aim, RawScan, scan, scan_towards};
+pub use check_field::{CheckField, DISTANCE_SIGMA};
 pub use photograph::photograph;
 pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};

@@ -93,6 +93,19 @@ impl Wrong {
         Vec3::new(e.cos() * a.cos(), e.cos() * a.sin(), e.sin())
     }
 
+    /// The same in one face (1) or the other (−1): what bends the ray bends it the other way.
+    pub(crate) fn faced(self, sign: f64) -> Self {
+        let Self { collimation, trunnion, index, .. } = self;
+        Self { collimation: sign * collimation, trunnion: sign * trunnion, index: sign * index, ..self }
+    }
+
+    /// Offset, scale, collimation, tilting axis and index as they are in what it reads: what the beam goes beyond what the
+    /// scanner says, the scanner says too little.
+    #[cfg(test)]
+    pub(crate) fn as_read(self) -> [f64; 5] {
+        [self.offset, self.scale, -self.collimation, -self.trunnion, -self.index]
+    }
+
     /// How far the scanner has sunk, metres.
     pub(crate) fn sunk(&self, share: f64) -> f64 {
         self.settles * share

@@ -199,3 +199,14 @@ pub async fn put_quick_tie(db: &PgPool, job: Uuid, t: &QuickTieRow) -> Result<()
 pub async fn is_written(db: &PgPool, job: Uuid) -> Result<bool> {
     Ok(sqlx::query_scalar("select exists (select from journal where job_id = $1)").bind(job).fetch_one(db).await?)
 }
+
+/// Jobs that somebody works in, and in which an instrument was checked.
+pub async fn jobs_with_checks(db: &PgPool, user: Uuid) -> Result<Vec<Uuid>> {
+    Ok(sqlx::query_scalar(
+        "select distinct j.job_id from journal j join members m on m.job_id = j.job_id \
+         where m.user_id = $1 and m.role <> 'client' and j.fact ->> 'kind' = 'instrument'",
+    )
+    .bind(user)
+    .fetch_all(db)
+    .await?)
+}

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { useChange, useJob, useRead, type Scan } from '../lib/hooks'
 import { useUnits } from '../lib/units'
-import { Confirm, Ledger, States } from '../parts'
+import { Confirm, Head, Ledger, States } from '../parts'
 import { register as words } from '../words'
 
 export type ScanGroup = Schema['ScanGroupDto']
@@ -67,6 +67,7 @@ export function ScanGroups({ scans, picked, open }: { scans: Scan[]; picked: str
           { head: '', cell: (g) => open && <Choices of={g} groups={groups} /> },
         ]}
       />
+      {open && <Head>{words.newGroup}</Head>}
       {open && <NewGroup scans={scans} picked={picked} groups={groups} />}
     </States>
   )

@@ -29,6 +29,7 @@ export default function Field() {
   return (
     <div className="page touch">
       <Segmented
+        className="field-view"
         aria-label={words.fieldView}
         value={view}
         onChange={(v: View) => {

@@ -15,7 +15,8 @@ export function serve(handlers: Record<string, Handler>) {
   vi.stubGlobal('fetch', async (request: Request) => {
     const url = new URL(request.url)
     const text = request.method === 'GET' ? '' : await request.text()
-    const body: unknown = text ? JSON.parse(text) : null
+    const isJson = request.headers.get('content-type')?.includes('json')
+    const body: unknown = text && isJson ? JSON.parse(text) : text || null
     const key = Object.keys(handlers).find((k) => {
       const [method, end] = k.split(' ')
       return method === request.method && new RegExp(`${end}$`).test(url.pathname)

@@ -15,6 +15,8 @@ pub enum Tape {
 /// What a height of an instrument draws attention to.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum HeightRemark {
+    /// A point is occupied, and nobody measured how high above it.
+    Forgotten,
     /// No tripod stands so low or so high: a slip of the tape, or another unit.
     Unusual,
     /// Another height was noted at this station, by so much, metres: the tripod was touched, or one of the two is a slip.

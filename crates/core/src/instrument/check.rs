@@ -147,7 +147,7 @@ pub fn check_instrument(check: &InstrumentCheck, profile: &Instrument) -> Vec<Er
             .collect();
         // distances that are all alike do not tell a scale from an offset: the offset is found with the scale of the profile
         match estimate(&rows, [Parameter::RangeOffset, Parameter::RangeScale], profile) {
-            found if found.len() == 2 && found[1].sigma < 2.0 * found[1].usual => out.extend(found),
+            found if found.len() == 2 && found[1].sigma < found[1].usual => out.extend(found),
             _ => out.extend(offset_only(check, &sigma, profile)),
         }
     } else {
@@ -280,7 +280,7 @@ mod tests {
                 TwoFaces { first, second: face(-1.0) }
             })
             .to_vec();
-        let distances = [5.0, 12.0, 20.0, 35.0, 60.0]
+        let distances = [5.0, 12.0, 20.0, 60.0, 110.0]
             .map(|known| {
                 let measured = known
                     + offset

@@ -1,7 +1,7 @@
 //! What is noted in the field, and what the field sheet shows.
 #![allow(missing_docs)] // fields carry the names of the job
 
-use super::{SetUpDto, SightDto};
+use super::{ErrorFoundDto, InstrumentCheckDto, SetUpDto, SightDto};
 use crate::ApiError;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -22,6 +22,8 @@ pub enum FactDto {
     Note(NoteDto),
     /// A receiver stood on a mark.
     Occupied(OccupationDto),
+    /// The instrument was checked.
+    Instrument(InstrumentCheckDto),
     /// The instrument lost its power, and what it had tracked of its position.
     PowerLost(PowerLostDto),
 }
@@ -185,6 +187,7 @@ impl FactDto {
             Self::Tick(t) => format!("check {}", t.item),
             Self::Note(n) => format!("note {}", n.note),
             Self::Occupied(o) => format!("mark {}", o.id),
+            Self::Instrument(c) => format!("instrument {}", c.id),
             Self::PowerLost(p) => format!("power {}", p.id),
         }
     }
@@ -203,6 +206,7 @@ impl FactDto {
                 expect(n.place.is_none_or(near), "place", "expected plan coordinates within 1000 km")
             }
             Self::Occupied(o) => o.validate(),
+            Self::Instrument(c) => c.validate(),
             Self::PowerLost(_) => Ok(()),
         }
     }
@@ -313,6 +317,8 @@ pub struct EntryDto {
     pub remarks: Vec<String>,
     /// What an occupation came out at.
     pub occupied: Option<OccupiedDto>,
+    /// What a check of the instrument found.
+    pub errors: Vec<ErrorFoundDto>,
 }
 
 /// A mark from one occupation or more, grid, metres.

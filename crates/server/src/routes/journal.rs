@@ -2,9 +2,12 @@
 
 use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
-use crate::dto::{EntryReply, FieldNowDto, JournalDto, JournalFileDto, JournalSent};
+use crate::dto::{
+    EarlierCheckDto, EntryReply, FieldNowDto, InstrumentCheckDto, InstrumentDto, JournalDto, JournalFileDto,
+    JournalSent, TakeCheckDto,
+};
 use crate::tasks::{Work, queue};
-use crate::work::{field_day, journal as work};
+use crate::work::{field_day, instrument_check, journal as work};
 use crate::{ApiError, App};
 use axum::Json;
 use axum::body::Bytes;
@@ -65,7 +68,7 @@ pub struct FileName {
 }
 
 /// Keep a photograph, a voice or a paper. The same again changes nothing.
-#[utoipa::path(put, path = "/api/jobs/{job}/field/files/{file}", tag = "field", params(("job" = Uuid, Path), ("file" = Uuid, Path), FileName), request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = JournalFileDto), (status = 409, body = crate::error::ErrorBody), (status = 415, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
+#[utoipa::path(put, path = "/api/jobs/{job}/field/files/{attachment}", tag = "field", params(("job" = Uuid, Path), ("attachment" = Uuid, Path), FileName), request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = JournalFileDto), (status = 409, body = crate::error::ErrorBody), (status = 415, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
 pub async fn put_file(
     State(app): State<App>,
     access: Access<Edit>,
@@ -97,7 +100,7 @@ pub async fn put_file(
 }
 
 /// A file of the journal.
-#[utoipa::path(get, path = "/api/jobs/{job}/field/files/{file}", tag = "field", params(("job" = Uuid, Path), ("file" = Uuid, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>)))]
+#[utoipa::path(get, path = "/api/jobs/{job}/field/files/{attachment}", tag = "field", params(("job" = Uuid, Path), ("attachment" = Uuid, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>)))]
 pub async fn file(
     State(app): State<App>,
     access: Access<Read>,
@@ -156,4 +159,55 @@ pub async fn take_control(
     let said = format!("took {} as control from {} occupation(s)", point.name, t.entries.len());
     jobs::note(&app.db, access.job, Some(access.user.id), &said).await?;
     Ok(Json(vistazo_store::results::control(&app.db, access.job).await?))
+}
+
+/// The instrument whose checks are asked for.
+#[derive(serde::Deserialize, utoipa::IntoParams)]
+pub struct WhichInstrument {
+    /// Name or number.
+    instrument: String,
+}
+
+/// Earlier checks of an instrument in all jobs that one takes part in, the newest first.
+#[utoipa::path(get, path = "/api/jobs/{job}/field/instrument-checks", tag = "field", params(("job" = Uuid, Path), WhichInstrument), responses((status = 200, body = [EarlierCheckDto])))]
+pub async fn instrument_checks(
+    State(app): State<App>,
+    access: Access<Read>,
+    Query(which): Query<WhichInstrument>,
+) -> Result<Json<Vec<EarlierCheckDto>>, ApiError> {
+    Ok(Json(instrument_check::history(&app, access.user.id, &which.instrument).await?))
+}
+
+/// What the simulated instrument of a demo or training job reads on its check field.
+#[utoipa::path(post, path = "/api/jobs/{job}/field/instrument-checks/simulated", tag = "field", params(("job" = Uuid, Path)), responses((status = 200, body = InstrumentCheckDto), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn simulated_check(
+    State(app): State<App>,
+    access: Access<Edit>,
+) -> Result<Json<InstrumentCheckDto>, ApiError> {
+    Ok(Json(instrument_check::simulated(&app, access.job).await?))
+}
+
+/// Take what a check found into the profile of the instrument.
+#[utoipa::path(post, path = "/api/jobs/{job}/field/instrument-checks/profile", tag = "field", params(("job" = Uuid, Path)), request_body = TakeCheckDto, responses((status = 200, body = InstrumentDto), (status = 404, body = crate::error::ErrorBody), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn take_check(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Sent(t): Sent<TakeCheckDto>,
+) -> Result<Json<InstrumentDto>, ApiError> {
+    let (_, profile) = instrument_check::take(&app, access.job, t.entry, t.corrected).await?;
+    let said = if t.corrected { "corrected in the instrument" } else { "covered by the profile" };
+    let note = format!("took a check of {} into the profile: {said}", profile.name);
+    jobs::note(&app.db, access.job, Some(access.user.id), &note).await?;
+    Ok(Json(profile))
+}
+
+/// The record as a table: every entry in the order in which it came in, corrections after what they correct.
+#[utoipa::path(get, path = "/api/jobs/{job}/field/record.csv", tag = "field", params(("job" = Uuid, Path)), responses((status = 200, content_type = "text/csv", body = String)))]
+pub async fn record(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
+    let text = work::record(&app, access.job).await?;
+    let headers = [
+        (header::CONTENT_TYPE, "text/csv; charset=utf-8"),
+        (header::CONTENT_DISPOSITION, "attachment; filename=\"field-record.csv\""),
+    ];
+    Ok((headers, text))
 }

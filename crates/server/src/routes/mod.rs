@@ -11,6 +11,7 @@ mod groups;
 mod hand;
 mod instruments;
 mod journal;
+mod kit;
 mod plan;
 mod register;
 mod sent;
@@ -86,6 +87,12 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(journal::file))
         .routes(routes!(journal::tie))
         .routes(routes!(journal::take_control))
+        .routes(routes!(journal::instrument_checks))
+        .routes(routes!(journal::simulated_check))
+        .routes(routes!(journal::take_check))
+        .routes(routes!(journal::record))
+        .routes(routes!(kit::devices))
+        .routes(routes!(kit::command))
         .routes(routes!(register::detections, register::decide))
         .routes(routes!(register::run))
         .routes(routes!(ties::cloud_ties, ties::find_ties, ties::judge))

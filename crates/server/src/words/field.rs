@@ -3,10 +3,15 @@
 use super::plural;
 use crate::dto::{Brief, CheckItemDto, MissingDto};
 use vistazo_core::field::{Because, FEWEST, HeightRemark, Missing, OFTEN, OccupationError, Occupied};
+use vistazo_core::instrument::{Advice, Doubt, ErrorFound, SAME_TEMPERATURE};
+use vistazo_core::stats::K95_1D;
 
 /// What a height draws attention to.
 pub(crate) fn height(brief: &Brief, r: &HeightRemark) -> String {
     match r {
+        HeightRemark::Forgotten => {
+            "a point is occupied and no height over it was noted: the set-up says nothing of heights, and less of the rest".into()
+        }
         HeightRemark::Unusual => "no tripod stands so: look at the tape, and at its unit".into(),
         HeightRemark::Changed(off) => format!(
             "{} {} than noted before at this station: was the tripod touched, or is one of the two a slip?",
@@ -50,7 +55,7 @@ pub(crate) fn because(b: Because) -> String {
 }
 
 /// After the power was lost.
-pub(crate) const TIES_BACK: &str = "the power was lost: what the instrument tracked of its position is gone. The next scan hangs on what it shows in common: three targets of those before, or a good third of what the scan before shows";
+pub(crate) const TIES_BACK: &str = "The power was lost: what the instrument tracked of its position is gone. The next scan hangs on what it shows in common: three targets of those before, or a good third of what the scan before shows";
 
 /// What is missing before a site is left.
 pub(crate) fn missing(m: &Missing) -> MissingDto {
@@ -147,4 +152,39 @@ pub(crate) fn checklist(
         }
     };
     CHECKLIST.iter().map(one).collect()
+}
+
+/// What to do with an error of the instrument.
+pub(crate) fn advice(a: Advice) -> &'static str {
+    match a {
+        Advice::Leave => "leave it: no more than the check can tell, or than the profile counts",
+        Advice::Apply => "correct it in the instrument, or let the profile cover it",
+        Advice::Repeat => "repeat the check: it does not decide",
+        Advice::SendIn => "send the instrument in: no healthy one of this profile is so far off",
+    }
+}
+
+/// An error of the instrument: value with its 95 %, advice, and what keeps the check from deciding.
+pub(crate) fn error_found(brief: &Brief, f: &ErrorFound) -> Vec<String> {
+    let amount = |v: f64| super::registration::amount(brief, f.parameter.into(), v);
+    let mut out = vec![
+        format!("{} ± {} (95 %); a healthy one has {}", amount(f.value), amount(K95_1D * f.sigma), amount(f.usual)),
+        advice(f.advice).to_owned(),
+    ];
+    out.extend(f.doubts.iter().map(|d| match d {
+        Doubt::Readings(p) => format!(
+            "the readings do not fit one another ({}): a target moved, or somebody walked on the floor",
+            super::chance(*p)
+        ),
+        Doubt::NotWarm(s) => format!("it was not on long enough: {:.0} min are missing of its warm-up", (s / 60.0).ceil()),
+        Doubt::Temperature(t) => format!(
+            "it was {:.0} °C {} than the job is; a check holds within {SAME_TEMPERATURE:.0} °C",
+            t.abs(),
+            if *t > 0.0 { "warmer" } else { "colder" }
+        ),
+        Doubt::Layout(times) => format!(
+            "the layout does not tell it: its σ is {times:.1} times that of a healthy instrument. Add targets high and low, or distances near and far"
+        ),
+    }));
+    out
 }

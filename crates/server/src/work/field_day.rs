@@ -69,7 +69,10 @@ impl Site {
     /// Targets (indices) that a station is to see.
     fn sees(&self, station: usize) -> Vec<usize> {
         let of = |id: &Uuid| self.plan.targets.iter().position(|t| t.0 == *id);
-        self.cover.stations.get(station).map_or_else(Vec::new, |s| s.targets.iter().filter_map(of).collect())
+        let all = self.cover.stations.get(station).map_or(&[][..], |s| &s.targets);
+        let mut seen: Vec<usize> = all.iter().filter_map(of).collect();
+        seen.sort_unstable();
+        seen
     }
 
     fn target_names(&self, of: &[usize]) -> Vec<String> {

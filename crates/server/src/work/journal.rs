@@ -9,7 +9,7 @@ use crate::{ApiError, App, words};
 use chrono::{DateTime, Duration, Utc};
 use std::collections::{BTreeMap, HashMap};
 use uuid::Uuid;
-use vistazo_core::field::{Epoch, Link, Occupied, look_at_height, occupied, repeated, standing};
+use vistazo_core::field::{Epoch, HeightRemark, Link, Occupied, look_at_height, occupied, repeated, standing};
 use vistazo_store::journal::{self, EntryRow, Kept, NewEntry};
 use vistazo_store::results::NewControl;
 
@@ -84,6 +84,10 @@ pub(crate) async fn read(app: &App, job: Uuid) -> Result<JournalDto, ApiError> {
                     FactDto::Occupied(o) => Some(came_out(&brief, o)),
                     _ => None,
                 },
+                errors: match &fact {
+                    FactDto::Instrument(c) => super::instrument_check::found(&brief, c),
+                    _ => Vec::new(),
+                },
                 fact,
                 follows: r.follows.clone(),
                 by: r.by.clone(),
@@ -106,10 +110,18 @@ fn remarks(brief: &crate::dto::Brief, all: &Journal, k: usize) -> Vec<String> {
         FactDto::Visit(v) => v.height.and_then(|h| h.upright()),
         _ => None,
     };
-    let Some(now) = height(&all.facts[k]) else { return Vec::new() };
+    let Some(now) = height(&all.facts[k]) else {
+        let forgotten = matches!(&all.facts[k], FactDto::Visit(v) if !v.mark.trim().is_empty());
+        return forgotten.then(|| words::field::height(brief, &HeightRemark::Forgotten)).into_iter().collect();
+    };
     let row = &all.rows[k];
-    let here: Vec<f64> =
-        (0..k).filter(|&i| all.rows[i].subject == row.subject).filter_map(|i| height(&all.facts[i])).collect();
+    // beside what it was written in the place of; by itself beside all of its station
+    let beside = |i: &usize| row.follows.is_empty() || row.follows.contains(&all.rows[*i].id);
+    let here: Vec<f64> = (0..k)
+        .filter(|&i| all.rows[i].subject == row.subject)
+        .filter(beside)
+        .filter_map(|i| height(&all.facts[i]))
+        .collect();
     let before = (0..k).rev().find(|&i| all.rows[i].subject != row.subject && height(&all.facts[i]).is_some());
     let before = before.and_then(|i| height(&all.facts[i]));
     look_at_height(now, &here, before).iter().map(|r| words::field::height(brief, r)).collect()
@@ -269,4 +281,83 @@ pub(crate) async fn as_control(app: &App, job: Uuid, entries: &[Uuid]) -> Result
         is_check: false,
         target: None,
     })
+}
+
+/// The record as a table.
+pub(crate) async fn record(app: &App, job: Uuid) -> Result<Vec<u8>, ApiError> {
+    let read = read(app, job).await?;
+    let names: HashMap<Uuid, String> =
+        super::planning::load(app, job).await?.stations.into_iter().map(|s| (s.0, s.1.name)).collect();
+    let head = [
+        "time",
+        "who",
+        "device",
+        "clock ahead [s]",
+        "about",
+        "state",
+        "what",
+        "height [m]",
+        "took [min]",
+        "remarks",
+        "id",
+        "follows",
+    ];
+    let rows = read.entries.iter().map(|e| {
+        let name = |s: &Uuid| names.get(s).cloned().unwrap_or_else(|| s.to_string());
+        let (about, what, height, took) = match &e.fact {
+            FactDto::Visit(v) => {
+                let took = v.started.zip(v.ended).map(|(a, b)| format!("{:.1}", (b - a).num_seconds() as f64 / 60.0));
+                let found = v.targets.iter().map(|t| format!("{} {:?}", t.name, t.state).to_lowercase());
+                let mut said: Vec<String> = found.collect();
+                said.extend(
+                    [&v.mark, &v.operator_at, &v.in_view, &v.note].into_iter().filter(|s| !s.is_empty()).cloned(),
+                );
+                let height = v.height.and_then(|h| h.upright()).map(|h| format!("{h:.4}"));
+                (format!("station {}", name(&v.station)), said.join("; "), height, took)
+            }
+            FactDto::Tick(t) => (
+                format!("check {}", t.item),
+                format!("{}{}", if t.done { "seen to" } else { "not so" }, t.note),
+                None,
+                None,
+            ),
+            FactDto::Note(n) => {
+                let at = n.station.as_ref().map_or_else(String::new, |s| format!(" at {}", name(s)));
+                (format!("note{at}"), format!("{}{}", if n.hazard { "HAZARD: " } else { "" }, n.text), None, None)
+            }
+            FactDto::Occupied(o) => {
+                let said = e.occupied.as_ref().map_or_else(String::new, |c| c.said.clone());
+                (format!("mark {}", o.mark), said, Some(format!("{:.4}", o.pole)), None)
+            }
+            FactDto::Instrument(c) => {
+                let said: Vec<String> = e
+                    .errors
+                    .iter()
+                    .map(|f| format!("{}: {}", words::parameter(f.parameter), f.said.join(", ")))
+                    .chain([c.decision.clone()])
+                    .filter(|s| !s.is_empty())
+                    .collect();
+                (format!("instrument {}", c.instrument), said.join("; "), None, None)
+            }
+            FactDto::PowerLost(p) => {
+                let after = p.after.as_ref().map_or_else(String::new, |s| format!(" after {}", name(s)));
+                (format!("power lost{after}"), p.note.clone(), None, None)
+            }
+        };
+        vec![
+            e.at.format("%Y-%m-%dT%H:%M:%SZ").to_string(),
+            e.by.clone(),
+            e.device.clone(),
+            format!("{:.0}", e.ahead),
+            about,
+            if e.stands { "stands" } else { "corrected" }.to_owned(),
+            what,
+            height.unwrap_or_default(),
+            took.unwrap_or_default(),
+            e.remarks.join("; "),
+            e.id.to_string(),
+            e.follows.iter().map(Uuid::to_string).collect::<Vec<_>>().join(" "),
+        ]
+    });
+    crate::deliver::csv(std::iter::once(head.map(str::to_owned).to_vec()).chain(rows))
 }

@@ -8,6 +8,7 @@ pub(crate) mod files;
 pub(crate) mod grid;
 pub(crate) mod groups;
 pub(crate) mod hand;
+pub(crate) mod instrument_check;
 pub(crate) mod journal;
 pub(crate) mod otherwise;
 pub(crate) mod outlook;

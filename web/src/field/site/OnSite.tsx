@@ -9,6 +9,8 @@ import type { User } from '../../shell/Shell'
 import { field as words } from '../../words'
 import { Checklist } from './Checklist'
 import { type Entry, heads } from './journal'
+import { InstrumentCheck } from './InstrumentCheck'
+import { Kit, useKit } from './Kit'
 import { NextCard } from './NextCard'
 import { Notes } from './Notes'
 import { Record } from './Record'
@@ -25,6 +27,7 @@ export function OnSite() {
   const me = useQueryClient().getQueryData<User>(['me'])?.name ?? ''
   const now = useRead('/api/jobs/{job}/field/now')
   const journal = useJournal(me)
+  const kit = useKit()
   const [open, setOpen] = useState<string | null>(null)
   const edit = canEdit(job)
   const station = now.data?.stations.find((s) => s.id === open)
@@ -51,7 +54,15 @@ export function OnSite() {
             ))}
             <Versions journal={journal} stations={now.data.stations} edit={edit} />
             {!now.data.next && <Leave now={now.data} journal={journal} />}
-            <Checklist begun={now.data.pace.taken > 0} items={now.data.checklist} journal={journal} edit={edit} />
+            <Kit devices={kit.data ?? []} journal={journal} edit={edit} />
+            <Checklist
+              devices={kit.data ?? []}
+              begun={now.data.pace.taken > 0}
+              items={now.data.checklist}
+              journal={journal}
+              edit={edit}
+            />
+            <InstrumentCheck journal={journal} edit={edit} instrument={job.brief.instrument.name} />
             <Stations stations={now.data.stations} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
             <Notes journal={journal} stations={now.data.stations} edit={edit} />
             {now.data.next && <Leave now={now.data} journal={journal} />}

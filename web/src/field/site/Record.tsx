@@ -1,4 +1,5 @@
 import { when } from '../../lib/format'
+import { useJob } from '../../lib/hooks'
 import { Head } from '../../parts'
 import { field as words } from '../../words'
 import type { Entry } from './journal'
@@ -15,6 +16,8 @@ function line(e: Entry): string {
       return words.didNote(e.fact.data.text ?? '')
     case 'occupied':
       return words.didOccupy(e.fact.data.mark, e.fact.data.epochs.length)
+    case 'instrument':
+      return words.didCheck(e.fact.data.instrument)
     case 'power_lost':
       return words.powerWasLost
   }
@@ -22,12 +25,16 @@ function line(e: Entry): string {
 
 /** Everything that was noted, the newest first. Nothing is ever changed: what was corrected says so. */
 export function Record({ journal }: { journal: Journal }) {
+  const job = useJob()
   const all = [...journal.entries].reverse()
   return (
     <details className="site-part">
       <summary>
         <Head aside={words.entries(all.length)}>{words.record}</Head>
       </summary>
+      <a href={`/api/jobs/${job.id}/field/record.csv`} download>
+        {words.recordAsTable}
+      </a>
       <ol className="site-record" aria-label={words.record}>
         {all.map((e) => (
           <li key={e.id} className={e.stands ? '' : 'faint'}>

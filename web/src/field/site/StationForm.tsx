@@ -103,13 +103,7 @@ export function StationForm({
           </label>
         ))}
       </div>
-      <div className="site-save">
-        <Button type="primary" size="large" htmlType="submit">
-          {last ? words.correctEntry : words.tripodFolded}
-        </Button>
-        <Button size="large" onClick={onClose}>
-          {words.back}
-        </Button>
+      <div className="bar">
         <Button
           size="large"
           danger
@@ -120,6 +114,14 @@ export function StationForm({
           }
         >
           {words.powerWasLost}
+        </Button>
+      </div>
+      <div className="site-save">
+        <Button type="primary" size="large" htmlType="submit">
+          {last ? words.correctEntry : words.tripodFolded}
+        </Button>
+        <Button size="large" onClick={onClose}>
+          {words.back}
         </Button>
       </div>
     </form>

@@ -20,6 +20,8 @@ export function subjectOf(f: Fact): string {
       return `note ${f.data.note}`
     case 'occupied':
       return `mark ${f.data.id}`
+    case 'instrument':
+      return `instrument ${f.data.id}`
     case 'power_lost':
       return `power ${f.data.id}`
   }
@@ -41,6 +43,7 @@ export function together(sent: Schema['EntryDto'][], unsent: Unsent[], me: strin
       at: u.takenAt,
       ahead: 0,
       remarks: [],
+      errors: [],
       stands: true,
       unsent: true,
       why: u.why,

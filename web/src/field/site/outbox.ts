@@ -78,11 +78,18 @@ export async function write(
   }
   const db = await open()
   const tx = db.transaction(['entries', 'files'], 'readwrite')
-  await Promise.all([
-    ...files.map((f) => tx.objectStore('files').put({ ...f, job })),
-    tx.objectStore('entries').put(entry),
-    tx.done,
-  ])
+  const puts: Promise<string>[] = []
+  try {
+    for (const f of files) puts.push(tx.objectStore('files').put({ ...f, job }))
+    puts.push(tx.objectStore('entries').put(entry))
+    await Promise.all(puts)
+  } catch (e) {
+    // a photograph that went in goes out again with its entry
+    tx.abort()
+    await Promise.allSettled([...puts, tx.done])
+    throw e
+  }
+  await tx.done
   tell()
   return entry
 }
@@ -121,8 +128,8 @@ async function sendAll(job: string, device: string): Promise<Sent> {
     const { entries, files } = await waiting(job)
     for (const f of files) {
       unwrap(
-        await api.PUT('/api/jobs/{job}/field/files/{file}', {
-          params: { path: { job, file: f.id }, query: { name: f.name } },
+        await api.PUT('/api/jobs/{job}/field/files/{attachment}', {
+          params: { path: { job, attachment: f.id }, query: { name: f.name } },
           // the bytes as they are
           body: f.bytes as unknown as number[],
           bodySerializer: (b) => b as unknown as Blob,

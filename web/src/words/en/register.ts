@@ -1,6 +1,7 @@
 import { plural } from '../../lib/count'
 
 export const register = {
+  newGroup: 'A new group',
   andAllAfterIt: 'and all that were taken after it',
   dissolve: 'dissolve',
   doHold: { held: 'hold as registered', apart: 'set apart', free: 'free' },

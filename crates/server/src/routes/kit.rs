@@ -1,0 +1,79 @@
+//! The instruments on site, through a bridge that speaks the device protocol.
+
+use super::sent::Sent;
+use crate::auth::{Access, Edit, Read};
+use crate::{ApiError, App};
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use std::sync::LazyLock;
+use std::time::Duration;
+use uuid::Uuid;
+use vistazo_kit::{Command, DeviceState, Refused};
+
+static CLIENT: LazyLock<reqwest::Client> = LazyLock::new(reqwest::Client::new);
+const PATIENCE: Duration = Duration::from_secs(5);
+
+/// Something to be told to a device.
+#[derive(serde::Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ToldDto {
+    /// Made by whoever tells it: told twice, it is done once.
+    id: Uuid,
+    command: Command,
+}
+
+/// The instruments on site as they are now; none where a job has no simulated site and no bridge is named.
+#[utoipa::path(get, path = "/api/jobs/{job}/field/kit", tag = "field", params(("job" = Uuid, Path)), responses((status = 200, body = [DeviceState]), (status = 502, body = crate::error::ErrorBody)))]
+pub async fn devices(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<DeviceState>>, ApiError> {
+    if !answers(&app, access.job).await? {
+        return Ok(Json(Vec::new()));
+    }
+    let asked = CLIENT.get(format!("{}/sites/{}/devices", app.settings.kit, access.job)).timeout(PATIENCE).send().await;
+    Ok(Json(heard(asked).await?))
+}
+
+/// Tell an instrument something.
+#[utoipa::path(post, path = "/api/jobs/{job}/field/kit/{device}", tag = "field", params(("job" = Uuid, Path), ("device" = String, Path)), request_body = ToldDto, responses((status = 200, body = DeviceState), (status = 409, body = crate::error::ErrorBody), (status = 502, body = crate::error::ErrorBody)))]
+pub async fn command(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, device)): Path<(Uuid, String)>,
+    Sent(told): Sent<ToldDto>,
+) -> Result<Json<DeviceState>, ApiError> {
+    if !answers(&app, access.job).await? {
+        return Err(ApiError::conflict("the simulated instruments work in demo and training jobs only"));
+    }
+    // one step of an address, whatever was sent
+    if device.is_empty() || device.len() > 60 || !device.chars().all(|c| c.is_ascii_alphanumeric() || c == '-') {
+        return Err(ApiError::conflict("found no such device"));
+    }
+    let mut body = serde_json::json!(told.command);
+    body["id"] = serde_json::json!(told.id);
+    let to = format!("{}/sites/{}/devices/{device}/commands", app.settings.kit, access.job);
+    Ok(Json(heard(CLIENT.post(to).json(&body).timeout(PATIENCE).send().await).await?))
+}
+
+/// Whether anybody answers for a job: stand-ins only where the site is one too.
+async fn answers(app: &App, job: Uuid) -> Result<bool, ApiError> {
+    let row = vistazo_store::jobs::get(&app.db, job).await?;
+    Ok(!app.settings.kit.is_empty() && (!app.settings.stand_ins || row.simulated.is_some()))
+}
+
+/// What a bridge says, or why it says nothing.
+async fn heard<T: serde::de::DeserializeOwned>(
+    answer: Result<reqwest::Response, reqwest::Error>,
+) -> Result<T, ApiError> {
+    let away = |why: String| {
+        ApiError::status(StatusCode::BAD_GATEWAY, format!("the bridge to the instruments does not answer: {why}"))
+    };
+    let answer = answer.map_err(|e| away(e.to_string()))?;
+    if answer.status() == StatusCode::CONFLICT.as_u16() {
+        let refused: Refused = answer.json().await.map_err(|e| away(e.to_string()))?;
+        return Err(ApiError::conflict(refused.error));
+    }
+    if !answer.status().is_success() {
+        return Err(away(format!("it answered {}", answer.status())));
+    }
+    answer.json().await.map_err(|e| away(e.to_string()))
+}
