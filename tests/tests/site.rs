@@ -73,7 +73,7 @@ async fn a_tablet_without_a_network_loses_nothing() {
     b.page.refresh().await.unwrap();
     b.click("//*[contains(@class, 'ant-segmented-item')][.//*[.='On site']]").await;
     b.see("//h2[.='Go to S1']").await;
-    b.says("On line").await;
+    b.says("Online").await;
     tokio::time::sleep(Duration::from_secs(1)).await;
 
     // the network is cut, and the page restarted

@@ -179,7 +179,7 @@ function Result({ entry: e, edit }: { entry: Entry; edit: boolean }) {
           <li key={f.parameter} className={f.advice}>
             <b aria-hidden="true">{SIGNS[f.advice]}</b>
             <strong>{words.errorNames[f.parameter]}</strong>
-            <span>{f.said.join('. ')}</span>
+            <span>{f.said.join('; ')}</span>
           </li>
         ))}
       </ul>

@@ -54,6 +54,12 @@ const LIGHTS: Record<Device['state'], string> = {
   fault: '×',
 }
 
+/** Whether it knows where it stands; nothing of a device that never does. */
+function tracking(d: Device): string {
+  if (d.tracked == null) return ''
+  return d.tracked ? words.isTracked : words.notTracked
+}
+
 export function Kit({ devices, journal, edit }: { devices: Device[]; journal: Journal; edit: boolean }) {
   if (devices.length === 0) return null
   return (
@@ -84,7 +90,7 @@ function OneDevice({ device: d, edit, journal }: { device: Device; edit: boolean
     d.temperature != null ? `${num(d.temperature, 1)} °C` : '',
     d.storage_free != null ? words.roomIs(size(d.storage_free)) : '',
     d.radio != null ? words.radioIs(num(d.radio * 100, 0)) : '',
-    d.tracked != null ? (d.tracked ? words.isTracked : words.notTracked) : '',
+    tracking(d),
     d.satellites != null && d.state !== 'off' ? words.satellitesAre(d.satellites, d.fixed ?? false) : '',
   ].filter(Boolean)
   return (

@@ -8,6 +8,9 @@ import { type Entry, heads } from './journal'
 type Now = Schema['FieldNowDto']
 const POINTS = ['N', 'NE', 'E', 'SE', 'S', 'SW', 'W', 'NW']
 
+/** As people count: T2 before T10. */
+export const byName = (names: string[]) => [...names].sort((a, b) => a.localeCompare(b, undefined, { numeric: true }))
+
 /** A bearing as one would say it. */
 const compass = (bearing: number) => POINTS[Math.round((bearing / (2 * Math.PI)) * 8) % 8] ?? ''
 
@@ -83,7 +86,7 @@ export function NextCard({ now, entries, onOpen }: { now: Now; entries: Entry[];
               names.length > 0 && (
                 <div key={head}>
                   <dt>{head}</dt>
-                  <dd>{names.join(', ')}</dd>
+                  <dd>{byName(names).join(', ')}</dd>
                 </div>
               ),
           )}

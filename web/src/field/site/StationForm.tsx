@@ -8,6 +8,7 @@ import { LengthInput } from '../../parts/LengthInput'
 import { field as words } from '../../words'
 import { SetUp } from '../SetUp'
 import { heads } from './journal'
+import { byName } from './NextCard'
 import type { Station } from './OnSite'
 import type { Journal } from './useJournal'
 
@@ -26,7 +27,7 @@ function planned(s: Station): Visit {
     mark: s.over ?? '',
     // what was sighted is entered: a direction of the plan is none that was read
     sights: [],
-    targets: s.sees.map((name) => ({ name, state: 'stands' as const })),
+    targets: byName(s.sees).map((name) => ({ name, state: 'stands' as const })),
     settings: { step: s.step, repeats: s.repeats, photographs: s.photographs, exposures: false, against_moving: false },
     operator_at: '',
     in_view: '',

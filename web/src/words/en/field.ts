@@ -156,7 +156,7 @@ export const field = {
   leaveTheSite: 'Before you leave the site',
   lookAtWhatIsMissing: 'See below what is missing before you leave.',
   measured: 'Measured',
-  networkThere: 'On line',
+  networkThere: 'Online',
   nextStep: 'What to do next',
   noMicrophone: (why: string) => `No voice can be recorded: ${why}`,
   noNetwork: 'No network: everything is kept on this device',
