@@ -1,10 +1,11 @@
+import { useQuery } from '@tanstack/react-query'
 import { Button, Input, InputNumber } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../../api/client'
-import { when } from '../../lib/format'
+import { num, when } from '../../lib/format'
 import { useAsk, useChange, useJob } from '../../lib/hooks'
 import { useUnits } from '../../lib/units'
-import { Caution, Head } from '../../parts'
+import { Caution, Head, States } from '../../parts'
 import { field as words } from '../../words'
 import type { Entry } from './journal'
 import { readDistances, readFaces, writeDistances, writeFaces } from './readings'
@@ -37,6 +38,7 @@ export function InstrumentCheck({
       {done.map((e) => (
         <Result key={e.id} entry={e} edit={edit} />
       ))}
+      <History instrument={instrument} />
     </details>
   )
 }
@@ -147,6 +149,42 @@ function Readings({ journal, instrument, onDone }: { journal: Journal; instrumen
         <Button onClick={onDone}>{words.back}</Button>
       </div>
     </form>
+  )
+}
+
+/** Checks of the same instrument in all jobs that one works in: an error that grows shows here. */
+function History({ instrument }: { instrument: string }) {
+  const job = useJob()
+  const [open, setOpen] = useState(false)
+  const read = useQuery({
+    queryKey: ['job', job.id, 'instrument-checks', instrument],
+    queryFn: async () =>
+      unwrap(
+        await api.GET('/api/jobs/{job}/field/instrument-checks', {
+          params: { path: { job: job.id }, query: { instrument } },
+        }),
+      ),
+    enabled: open,
+  })
+  if (!open) return <Button onClick={() => setOpen(true)}>{words.earlierChecks}</Button>
+  return (
+    <States of={read} what={words.earlierChecks}>
+      <ul className="site-history" aria-label={words.earlierChecks}>
+        {(read.data ?? []).map((c) => (
+          <li key={`${c.job} ${c.at}`}>
+            <strong>{when(c.at)}</strong> {c.job}, {c.by}, {num(c.temperature, 0)} °C
+            <ul>
+              {c.found.map((f) => (
+                <li key={f.parameter}>
+                  {words.errorNames[f.parameter]} {f.said[0]}
+                </li>
+              ))}
+            </ul>
+          </li>
+        ))}
+        {read.data?.length === 0 && <li className="faint">{words.noEarlierChecks}</li>}
+      </ul>
+    </States>
   )
 }
 

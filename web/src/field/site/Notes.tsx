@@ -6,11 +6,10 @@ import { Head } from '../../parts'
 import { field as words } from '../../words'
 import type { Entry } from './journal'
 import type { Station } from './OnSite'
-import { type UnsentFile, unsentFile } from './outbox'
+import { type Attached, unsentFile } from './outbox'
 import type { Journal } from './useJournal'
 import { useVoice } from './voice'
 
-type Attached = Omit<UnsentFile, 'job'>
 const attached = (f: File): Attached => ({ id: crypto.randomUUID(), name: f.name, media: f.type, bytes: f })
 
 /** What was seen on site, with photographs and voices; what can hurt somebody first. */

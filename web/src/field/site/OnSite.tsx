@@ -24,7 +24,7 @@ type Now = Schema['FieldNowDto']
 /** The field sheet of whoever stands on site: what to do next, what was noted, what is missing. Works without a network. */
 export function OnSite() {
   const job = useJob()
-  const me = useQueryClient().getQueryData<User>(['me'])?.name ?? ''
+  const me = useQueryClient().getQueryData<User>(['me']) ?? { id: '', name: '' }
   const now = useRead('/api/jobs/{job}/field/now')
   const journal = useJournal(me)
   const kit = useKit()
@@ -33,7 +33,7 @@ export function OnSite() {
   const station = now.data?.stations.find((s) => s.id === open)
   return (
     <div className="site">
-      <Strip journal={journal} now={now.data} />
+      <Strip journal={journal} now={now.data} me={me.id} />
       <States of={[now, journal.read]} what={words.theDay}>
         {now.data && station && (
           <StationForm
@@ -75,8 +75,9 @@ export function OnSite() {
 }
 
 /** Whether the server is reached, what waits here, and how the day goes. */
-function Strip({ journal, now }: { journal: Journal; now?: Now }) {
+function Strip({ journal, now, me }: { journal: Journal; now?: Now; me: string }) {
   const { entries, files } = journal.waiting
+  const others = entries.filter((e) => e.by.id !== me)
   const left = entries.length + files.length
   const pace = now?.pace
   const behind = pace?.behind
@@ -84,6 +85,7 @@ function Strip({ journal, now }: { journal: Journal; now?: Now }) {
     <div className={`site-strip ${journal.reached ? '' : 'away'}`} role="status" aria-live="polite">
       <b>{journal.reached ? words.networkThere : words.noNetwork}</b>
       <span>{left ? words.waitHere(entries.length, files.length) : words.allSent}</span>
+      {others.length > 0 && <span className="warn">{words.ofOthers(others.length, others[0]?.by.name ?? '')}</span>}
       {pace && (
         <span>
           {words.takenOf(pace.taken, pace.of)}

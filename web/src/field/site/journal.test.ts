@@ -21,6 +21,7 @@ const visit = (id: string, read: number, follows: string[] = []) => ({
 const unsent = (id: string, read: number, follows: string[]): Unsent => ({
   id,
   job: 'j',
+  by: { id: 'ida', name: 'Ida' },
   fact: { kind: 'visit', data: { station: 's1', height: { read } } } as Unsent['fact'],
   follows,
   takenAt: '2031-05-01T09:00:00Z',
@@ -31,18 +32,18 @@ const unsent = (id: string, read: number, follows: string[]): Unsent => ({
 describe('the journal with what waits here', () => {
   const sent = [visit('a', 1.65), visit('b', 1.75, ['a'])] as unknown as Schema['EntryDto'][]
   it('knows what stands, as the server does', () => {
-    expect(heads(together(sent, [], 'me'), 'station s1').map((e) => e.id)).toEqual(['b'])
+    expect(heads(together(sent, []), 'station s1').map((e) => e.id)).toEqual(['b'])
     // mine follows what I saw; what I did not see stands beside it
-    const torn = heads(together(sent, [unsent('c', 1.66, ['a'])], 'me'), 'station s1')
+    const torn = heads(together(sent, [unsent('c', 1.66, ['a'])]), 'station s1')
     expect(torn.map((e) => [e.id, e.unsent])).toEqual([
       ['b', false],
       ['c', true],
     ])
-    const settled = heads(together(sent, [unsent('c', 1.66, ['a', 'b'])], 'me'), 'station s1')
+    const settled = heads(together(sent, [unsent('c', 1.66, ['a', 'b'])]), 'station s1')
     expect(settled.map((e) => e.id)).toEqual(['c'])
   })
   it('has once what came back while it was still here', () => {
-    expect(together(sent, [unsent('b', 1.75, ['a'])], 'me')).toHaveLength(2)
+    expect(together(sent, [unsent('b', 1.75, ['a'])])).toHaveLength(2)
   })
   it('says in which leaves two versions differ', () => {
     const [a, b] = [
@@ -61,7 +62,7 @@ describe('the next station', () => {
   } as unknown as Schema['FieldNowDto']
   it('is the one after what was noted here and the server does not know yet', () => {
     expect(nextOf(now, [])?.name).toBe('s1')
-    const mine = together([], [unsent('c', 1.66, [])], 'me')
+    const mine = together([], [unsent('c', 1.66, [])])
     const next = nextOf(now, mine)
     expect([next?.name, next?.distance, next?.bearing, next?.set_up]).toEqual(['s2', 20, 0, []])
   })

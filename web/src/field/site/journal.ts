@@ -29,7 +29,7 @@ export function subjectOf(f: Fact): string {
 
 /** The journal with what waits on this device: what was sent and came back meanwhile is there once. What an entry follows
  * does not stand any more. */
-export function together(sent: Schema['EntryDto'][], unsent: Unsent[], me: string): Entry[] {
+export function together(sent: Schema['EntryDto'][], unsent: Unsent[]): Entry[] {
   const there = new Set(sent.map((e) => e.id))
   const mine = unsent
     .filter((u) => !there.has(u.id))
@@ -38,7 +38,7 @@ export function together(sent: Schema['EntryDto'][], unsent: Unsent[], me: strin
       subject: subjectOf(u.fact),
       fact: u.fact,
       follows: u.follows,
-      by: me,
+      by: u.by.name,
       device: '',
       at: u.takenAt,
       ahead: 0,

@@ -5,6 +5,8 @@ import type { Fact } from './outbox'
 
 const tick = (item: string): Fact => ({ kind: 'tick', data: { item, done: true, note: '' } })
 
+const IDA = { id: 'ida', name: 'Ida' }
+
 // a database of its own for each test
 let box: typeof import('./outbox')
 beforeEach(async () => {
@@ -21,11 +23,11 @@ describe('what waits on the device', () => {
         body: (body as { entries: { id: string }[] }).entries.map((e) => ({ id: e.id, kept: true, why: null })),
       }),
     })
-    await box.write('j', tick('lens'), [])
+    await box.write('j', IDA, tick('lens'), [])
     const photograph = { id: 'f', name: 'crack.png', media: 'image/png', bytes: new Blob(['x']) }
-    await box.write('j', tick('warm'), ['a'], [photograph])
-    await box.write('other', tick('site'), [])
-    expect(await box.send('j', 'Tablet')).toEqual({ entries: 2, reached: true })
+    await box.write('j', IDA, tick('warm'), ['a'], [photograph])
+    await box.write('other', IDA, tick('site'), [])
+    expect(await box.send('j', 'ida', 'Tablet')).toEqual({ entries: 2, reached: true })
     expect(sent.map((s) => s.call.split('/').slice(-2).join('/'))).toEqual(['files/f', 'field/journal'])
     const body = sent[1]?.body as { device: string; entries: { fact: Fact; follows: string[] }[] }
     expect(body.device).toBe('Tablet')
@@ -38,12 +40,19 @@ describe('what waits on the device', () => {
     // another job's waits for its own page
     expect((await box.waiting('other')).entries).toHaveLength(1)
   })
+  it('is sent by whoever wrote it only', async () => {
+    const sent = serve({ 'POST journal': () => ({ body: [] }) })
+    await box.write('j', IDA, tick('lens'), [])
+    expect(await box.send('j', 'jan', 'Tablet')).toEqual({ entries: 0, reached: true })
+    expect(sent).toHaveLength(0)
+    expect((await box.waiting('j')).entries[0]?.by.name).toBe('Ida')
+  })
   it('stays while the server is away, and while somebody has to sign in again', async () => {
-    await box.write('j', tick('lens'), [])
+    await box.write('j', IDA, tick('lens'), [])
     vi.stubGlobal('fetch', () => Promise.reject(new TypeError('down')))
-    expect(await box.send('j', 'T')).toEqual({ entries: 0, reached: false })
+    expect(await box.send('j', 'ida', 'T')).toEqual({ entries: 0, reached: false })
     serve({ 'POST journal': () => refused('sign in first', 401) })
-    expect(await box.send('j', 'T')).toEqual({ entries: 0, reached: false })
+    expect(await box.send('j', 'ida', 'T')).toEqual({ entries: 0, reached: false })
     expect((await box.waiting('j')).entries).toHaveLength(1)
   })
   it('stays with its reason when the server would not keep it, and is not sent again', async () => {
@@ -52,9 +61,9 @@ describe('what waits on the device', () => {
         body: (body as { entries: { id: string }[] }).entries.map((e) => ({ id: e.id, kept: false, why: 'too tall' })),
       }),
     })
-    await box.write('j', tick('lens'), [])
-    await box.send('j', 'T')
-    await box.send('j', 'T')
+    await box.write('j', IDA, tick('lens'), [])
+    await box.send('j', 'ida', 'T')
+    await box.send('j', 'ida', 'T')
     expect(sent).toHaveLength(1)
     const [entry] = (await box.waiting('j')).entries
     expect(entry?.why).toBe('too tall')
@@ -69,7 +78,7 @@ describe('what waits on the device', () => {
       return add.call(this, value) as IDBRequest<IDBValidKey>
     })
     const photograph = { id: 'f', name: 'x', media: 'image/png', bytes: new Blob(['x']) }
-    const full = await box.write('j', tick('lens'), [], [photograph]).catch((e: unknown) => e)
+    const full = await box.write('j', IDA, tick('lens'), [], [photograph]).catch((e: unknown) => e)
     expect(box.isFull(full)).toBe(true)
     vi.restoreAllMocks()
     const left = await box.waiting('j')

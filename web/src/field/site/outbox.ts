@@ -3,10 +3,18 @@ import { api, ApiError, type Schema, unwrap } from '../../api/client'
 
 export type Fact = Schema['FactDto']
 
+/** A person, as entries name one. */
+export interface Author {
+  id: string
+  name: string
+}
+
 /** An entry that was made here and is not on the server yet. */
 export interface Unsent {
   id: string
   job: string
+  /** Who wrote it: nobody else sends it, whoever signs in on this device next. */
+  by: Author
   fact: Fact
   follows: string[]
   /** By the clock of this device. */
@@ -21,10 +29,14 @@ export interface Unsent {
 export interface UnsentFile {
   id: string
   job: string
+  by: Author
   name: string
   media: string
   bytes: Blob
 }
+
+/** A file as it is chosen. */
+export type Attached = Omit<UnsentFile, 'job' | 'by'>
 
 interface Kept extends DBSchema {
   entries: { key: string; value: Unsent }
@@ -63,13 +75,15 @@ export async function waiting(job: string): Promise<{ entries: Unsent[]; files: 
 /** Writes an entry down, with the files that it speaks of, in one step: all of it is on this device, or nothing is. */
 export async function write(
   job: string,
+  by: Author,
   fact: Fact,
   follows: string[],
-  files: Omit<UnsentFile, 'job'>[] = [],
+  files: Attached[] = [],
 ): Promise<Unsent> {
   const entry: Unsent = {
     id: crypto.randomUUID(),
     job,
+    by,
     fact,
     follows,
     takenAt: new Date().toISOString(),
@@ -80,7 +94,7 @@ export async function write(
   const tx = db.transaction(['entries', 'files'], 'readwrite')
   const puts: Promise<string>[] = []
   try {
-    for (const f of files) puts.push(tx.objectStore('files').put({ ...f, job }))
+    for (const f of files) puts.push(tx.objectStore('files').put({ ...f, job, by }))
     puts.push(tx.objectStore('entries').put(entry))
     await Promise.all(puts)
   } catch (e) {
@@ -115,18 +129,19 @@ export interface Sent {
   reached: boolean
 }
 
-/** Sends what waits, files before the entries that speak of them, in order. What was sent twice is there once. */
-export function send(job: string, device: string): Promise<Sent> {
-  sending ??= sendAll(job, device).finally(() => (sending = undefined))
+/** Sends what somebody wrote and what waits, files before the entries that speak of them, in order. What was sent twice is
+ * there once. */
+export function send(job: string, me: string, device: string): Promise<Sent> {
+  sending ??= sendAll(job, me, device).finally(() => (sending = undefined))
   return sending
 }
 
-async function sendAll(job: string, device: string): Promise<Sent> {
+async function sendAll(job: string, me: string, device: string): Promise<Sent> {
   const db = await open()
   let sent = 0
   try {
     const { entries, files } = await waiting(job)
-    for (const f of files) {
+    for (const f of files.filter((f) => f.by.id === me)) {
       unwrap(
         await api.PUT('/api/jobs/{job}/field/files/{attachment}', {
           params: { path: { job, attachment: f.id }, query: { name: f.name } },
@@ -138,7 +153,7 @@ async function sendAll(job: string, device: string): Promise<Sent> {
       )
       await db.delete('files', f.id)
     }
-    const due = entries.filter((e) => e.why === null)
+    const due = entries.filter((e) => e.why === null && e.by.id === me)
     for (let from = 0; from < due.length; from += MOST) {
       const part = due.slice(from, from + MOST)
       const replies = unwrap(

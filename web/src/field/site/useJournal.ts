@@ -5,7 +5,7 @@ import { sayError } from '../../lib/errors'
 import { useJob, useRead } from '../../lib/hooks'
 import { field as words } from '../../words'
 import { type Entry, heads, subjectOf, together } from './journal'
-import { type Fact, isFull, send, subscribe, type UnsentFile, waiting, write } from './outbox'
+import { type Attached, type Author, type Fact, isFull, send, subscribe, waiting, write } from './outbox'
 
 const EVERY = 5000
 const NAME = 'vistazo-device'
@@ -21,7 +21,7 @@ export function deviceName(): string {
 }
 
 /** The journal of the job: what the server has, and what waits on this device and is sent as soon as that can be. */
-export function useJournal(me: string) {
+export function useJournal(me: Author) {
   const job = useJob()
   const queries = useQueryClient()
   const read = useRead('/api/jobs/{job}/field/journal')
@@ -35,13 +35,13 @@ export function useJournal(me: string) {
   }, [job.id])
   const push = useCallback(async () => {
     try {
-      const sent = await send(job.id, deviceName())
+      const sent = await send(job.id, me.id, deviceName())
       setReached(sent.reached)
       if (sent.entries > 0) await queries.invalidateQueries({ queryKey: ['job', job.id] })
     } catch (e) {
       sayError((e as Error).message)
     }
-  }, [job.id, queries])
+  }, [job.id, me.id, queries])
   useEffect(() => {
     void push()
     const beat = setInterval(() => void push(), EVERY)
@@ -52,14 +52,15 @@ export function useJournal(me: string) {
       window.removeEventListener('online', online)
     }
   }, [push])
-  const entries = useMemo(() => together(read.data?.entries ?? [], kept.entries, me), [read.data, kept.entries, me])
+  const entries = useMemo(() => together(read.data?.entries ?? [], kept.entries), [read.data, kept.entries])
   /** Writes an entry down here first, then sends it. It takes the place of what its writer saw. */
   const note = useCallback(
-    async (fact: Fact, files: Omit<UnsentFile, 'job'>[] = [], follows?: Entry[]) => {
+    async (fact: Fact, files: Attached[] = [], follows?: Entry[]) => {
       const seen = follows ?? heads(entries, subjectOf(fact))
       try {
         await write(
           job.id,
+          { id: me.id, name: me.name },
           fact,
           seen.map((e) => e.id),
           files,
@@ -71,7 +72,7 @@ export function useJournal(me: string) {
       void push()
       return true
     },
-    [entries, job.id, push],
+    [entries, job.id, me.id, me.name, push],
   )
   return {
     read,

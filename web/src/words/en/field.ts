@@ -158,6 +158,7 @@ export const field = {
   measured: 'Measured',
   networkThere: 'Online',
   nextStep: 'What to do next',
+  noEarlierChecks: 'none yet',
   noMicrophone: (why: string) => `No voice can be recorded: ${why}`,
   noNetwork: 'No network: everything is kept on this device',
   noStation: 'no station',
@@ -178,6 +179,8 @@ export const field = {
   notKept: (why: string) => `The server did not keep it: ${why}`,
   notSent: (n: number) => `${n} on this device ${n === 1 ? 'is' : 'are'} not sent yet`,
   north: 'N',
+  ofOthers: (n: number, name: string) =>
+    `${n} of them ${n === 1 ? 'is' : 'are'} ${name}’s, and sent when ${name} signs in`,
   onSite: 'On site',
   otherwise: (what: string) => `otherwise: ${what}`,
   parts: {
@@ -247,6 +250,7 @@ export const field = {
     'On firm floor, column down, warmed up: six flat targets or more all round, some 30° above and some below, the instrument in the middle of their heights. Read each in both faces without touching the tripod. For the zero offset, distances that are known, from near to far, to a flat matt wall or targets.',
   checkOf: (name: string) => `Check of ${name}`,
   correctedInIt: 'Corrected in the instrument',
+  earlierChecks: 'Checks of this instrument in all your jobs',
   enterReadings: 'Enter readings',
   errorNames: {
     range_offset: 'zero offset',
