@@ -17,7 +17,16 @@ const WORDS = [
 ]
 
 export default tseslint.config(
-  { ignores: ['dist', 'src/offline/sw.js', 'src/api/schema.d.ts', 'eslint.config.js', 'vite.config.ts', 'vitest.config.ts'] },
+  {
+    ignores: [
+      'dist',
+      'src/offline/sw.js',
+      'src/api/schema.d.ts',
+      'eslint.config.js',
+      'vite.config.ts',
+      'vitest.config.ts',
+    ],
+  },
   ...tseslint.configs.recommendedTypeChecked,
   ...query.configs['flat/recommended'],
   hooks.configs.flat.recommended,
