@@ -123,7 +123,9 @@ proptest! {
         more.insert(at, ScanInput { name: "yard".into(), compensator: Some(LEVEL), ..ScanInput::default() });
         let (a, b) = (registered(scans), registered(more));
         same(&a, &b);
-        prop_assert!(matches!(b.findings[..], [Finding::Unplaced { scan, .. }] if scan == at), "{:?}", b.findings);
+        // one network in a thousand accuses somebody by chance: the loose scan must not change that either
+        let apart = b.findings.iter().filter(|f| matches!(f, Finding::Unplaced { scan, .. } if *scan == at)).count();
+        prop_assert_eq!((apart, b.findings.len()), (1, a.findings.len() + 1), "{:?}", b.findings);
     }
 }
 
