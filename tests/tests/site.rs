@@ -215,6 +215,14 @@ async fn what_is_noted_reaches_the_scans_and_control() {
     let height = (1.70_f64.powi(2) - 0.16_f64.powi(2)).sqrt() + 0.04;
     assert!((log["instrument_height"].as_f64().unwrap() - height).abs() < 1e-9, "{log}");
     assert_eq!((log["set_up"]["mark"].as_str(), log["operator"].as_str()), (Some("M7"), Some("kim")), "{log}");
+    // the correction says that no height was measured: nothing of the set-up stays
+    let first = journal(&c, &id).await[0]["id"].clone();
+    let data = json!({ "station": stations[0], "mark": "M7" });
+    let forgotten =
+        json!({ "id": Uuid::now_v7(), "fact": { "kind": "visit", "data": data }, "follows": [first], "taken_at": now });
+    send(&c, &id, now, &[forgotten]).await;
+    let log = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[0]["log"].clone();
+    assert!(log["set_up"].is_null() && log["instrument_height"].is_null() && log["operator"] == "kim", "{log}");
     let tie = loop {
         let now = c.ok("GET", &format!("/api/jobs/{id}/field/now"), Value::Null).await;
         if !now["stations"][1]["tie"].is_null() {

@@ -149,10 +149,11 @@ pub async fn put_file(db: &PgPool, job: Uuid, author: Uuid, f: &FileRow) -> Resu
     }
 }
 
-/// Puts into the logs of the scans of a station what its entry says, unless somebody wrote them by hand. Returns how many.
+/// Puts into the logs of the scans of a station what its entry says, in the place of what an earlier one said, unless somebody wrote them by hand. Returns how many.
 pub async fn carry(db: &PgPool, job: Uuid, station: Uuid, said: &Value) -> Result<u64> {
     Ok(sqlx::query(
-        "update scans set log = log || $3, version = version + 1 where job_id = $1 and station_id = $2 \
+        "update scans set log = (case when log ? 'entry' then log - 'set_up' - 'instrument_height' else log end) || $3, \
+         version = version + 1 where job_id = $1 and station_id = $2 \
          and not coalesce((log ->> 'by_hand')::boolean, false) and log ->> 'entry' is distinct from $3 ->> 'entry'",
     )
     .bind(job)

@@ -229,17 +229,15 @@ impl VisitDto {
         }
         let repeats = self.settings.repeats.unwrap_or(1);
         expect((1..=64).contains(&repeats), "settings.repeats", format!("found {repeats}, expected 1 to 64"))?;
-        self.set_up().map_or(Ok(()), |s| s.validate())
+        SetUpDto { mark: self.mark.clone(), height: 0.0, sights: self.sights.clone() }.validate()
     }
 
-    /// As the log of a scan has it; `None` where no point is occupied.
+    /// As the log of a scan has it; `None` where no point is occupied, or nobody measured how high above it: a height that
+    /// was forgotten is none, and no observation.
     pub(crate) fn set_up(&self) -> Option<SetUpDto> {
-        let height = self.height.and_then(|h| h.upright());
-        (!self.mark.trim().is_empty()).then(|| SetUpDto {
-            mark: self.mark.trim().to_owned(),
-            height: height.unwrap_or(0.0),
-            sights: self.sights.clone(),
-        })
+        let height = self.height?.upright()?;
+        let mark = self.mark.trim();
+        (!mark.is_empty()).then(|| SetUpDto { mark: mark.to_owned(), height, sights: self.sights.clone() })
     }
 }
 
