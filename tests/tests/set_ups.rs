@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use serde_json::{Value, json};
+use std::time::Duration;
 use vistazo_tests::browser::Browser;
 use vistazo_tests::server::PASSWORD;
 use vistazo_tests::{Client, Server, job};
@@ -123,7 +124,9 @@ async fn a_traverse_is_planned_and_carried_along() {
     let (left, top, w, h) = canvas.rectangle().await.unwrap();
     for up in [0.0, 0.04, 0.08, 0.12, 0.16, 0.2] {
         b.click_at(left + w / 2.0, top + h * (0.5 - up)).await;
-        if b.page.find(fantoccini::Locator::XPath("//aside//h2[contains(., 'Front')]")).await.is_ok() {
+        // the page has its time to answer: a click further up may miss the wall, and read nothing
+        let read = fantoccini::Locator::XPath("//body[contains(normalize-space(.), 'Front: height')]");
+        if b.page.wait().at_most(Duration::from_secs(3)).for_element(read).await.is_ok() {
             break;
         }
     }

@@ -48,7 +48,7 @@ fn marks_hold_their_stated_error_and_wrong_fixes_are_left_out() {
                 within += u32::from((o.position[a] - truth[a]).abs() < 1.96 * o.sigma[a]);
             }
         }
-        agree += usize::from(repeated(&first, &second).agrees);
+        agree += usize::from(repeated(&first, &second, 3600.0).agrees);
     }
     let share = f64::from(within) / f64::from(all);
     println!("{:.1} % of coordinates within their 95 %, {agree} of 300 repeats agree", 100.0 * share);
@@ -67,6 +67,6 @@ fn two_solutions_give_no_point_and_a_repeat_tells_a_wrong_session() {
     // all of a session on a wrong fix looks fine by itself: only coming back shows it
     let wrong = occupied(&epochs(&truth, 2.0, 120, 120, &mut rng), 2.0).unwrap();
     let right = occupied(&epochs(&truth, 2.0, 120, 0, &mut rng), 2.0).unwrap();
-    let r = repeated(&wrong, &right);
+    let r = repeated(&wrong, &right, 3600.0);
     assert!(!r.agrees && (r.difference.norm() - 0.33).abs() < 0.05, "{r:?}");
 }

@@ -1,8 +1,10 @@
 //! The devices of one site, on simulated time.
 
+use crate::mobile::Mobile;
 use crate::receiver::Receiver;
 use crate::scanner::Scanner;
 use crate::state::{Command, DeviceState, Event, Refused};
+use crate::total_station::TotalStation;
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use std::collections::VecDeque;
@@ -16,13 +18,15 @@ const REMEMBERED: usize = 1000;
 pub struct Fleet {
     scanner: Scanner,
     receiver: Receiver,
+    total_station: TotalStation,
+    mobile: Mobile,
     rng: ChaCha8Rng,
     time: f64,
     /// Simulated seconds in one of ours.
     pub speed: f64,
     number: u64,
     events: VecDeque<Event>,
-    said: [u64; 2],
+    said: [u64; 4],
     done: VecDeque<u128>,
 }
 
@@ -33,12 +37,14 @@ impl Fleet {
         Self {
             scanner: Scanner::new(&mut rng),
             receiver: Receiver::new(),
+            total_station: TotalStation::new(),
+            mobile: Mobile::new(),
             rng,
             time: 0.0,
             speed,
             number: 0,
             events: VecDeque::new(),
-            said: [0; 2],
+            said: [0; 4],
             done: VecDeque::new(),
         }
     }
@@ -50,19 +56,21 @@ impl Fleet {
             self.time += 1.0;
             self.scanner.second(&mut self.rng);
             self.receiver.second(&mut self.rng);
+            self.total_station.second();
+            self.mobile.second(&mut self.rng);
             self.note();
         }
     }
 
     /// Notes changes as events.
     fn note(&mut self) {
-        let devices = [&self.scanner.state, &self.receiver.state];
+        let devices = [&self.scanner.state, &self.receiver.state, &self.total_station.state, &self.mobile.state];
         for (k, d) in devices.into_iter().enumerate() {
             if d.sequence != self.said[k] {
                 self.said[k] = d.sequence;
                 self.number += 1;
-                // positions are asked for: an event says that something changed
-                let device = DeviceState { time: self.time, epochs: Vec::new(), ..d.clone() };
+                // what was measured is asked for: an event says that something changed
+                let device = DeviceState { time: self.time, ..d.without_measurements() };
                 self.events.push_back(Event { number: self.number, device });
                 if self.events.len() > KEPT {
                     self.events.pop_front();
@@ -73,7 +81,9 @@ impl Fleet {
 
     /// All devices.
     pub fn devices(&self) -> Vec<DeviceState> {
-        [&self.scanner.state, &self.receiver.state].map(|d| DeviceState { time: self.time, ..d.clone() }).to_vec()
+        [&self.scanner.state, &self.receiver.state, &self.total_station.state, &self.mobile.state]
+            .map(|d| DeviceState { time: self.time, ..d.clone() })
+            .to_vec()
     }
 
     /// One of them.
@@ -97,6 +107,8 @@ impl Fleet {
         match device {
             "scanner" => self.scanner.command(c)?,
             "receiver" => self.receiver.command(c, &mut self.rng)?,
+            "total-station" => self.total_station.command(c, &mut self.rng)?,
+            "mobile" => self.mobile.command(c)?,
             other => return Err(Refused { error: format!("found no device “{other:.40}”") }),
         }
         self.done.push_back(id);

@@ -100,7 +100,7 @@ impl Receiver {
             Command::SwapBattery { .. } => return refuse("expected battery 0"),
             Command::Fault { what: Fault::WrongFix } => self.wrong = !self.wrong,
             Command::Fault { what: Fault::Power } => self.off("off: the power was lost"),
-            Command::Fault { .. } | Command::Scan { .. } => return refuse("a receiver does not scan"),
+            _ => return refuse("a receiver occupies marks, and nothing else"),
         }
         Ok(())
     }

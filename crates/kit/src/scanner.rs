@@ -13,6 +13,8 @@ const LASTS: f64 = 5400.0;
 const CARD: f64 = 64e9;
 /// Bytes a second over the radio at full strength.
 const RADIO: f64 = 12e6;
+/// Points that it shows while it scans.
+const PREVIEW: usize = 600;
 /// Tilt beyond which the compensator gives up, radians.
 const OUT_OF_LEVEL: f64 = 0.0017;
 /// Metres at which the radio is half as strong.
@@ -77,6 +79,7 @@ impl Scanner {
     fn lose_power(&mut self, says: &str) {
         self.state.tracked = Some(false);
         self.state.warm_in = None;
+        self.state.preview.clear();
         (self.on_for, self.left, self.to_send) = (0.0, 0.0, 0.0);
         self.enter(Word::Off, says);
     }
@@ -110,6 +113,7 @@ impl Scanner {
                     return refuse("the scan does not fit on the card");
                 }
                 (self.left, self.of, self.bytes) = (*seconds, *seconds, *bytes);
+                self.state.preview.clear();
                 let cold = if self.on_for < WARMS_UP { ", and it is not warm yet" } else { "" };
                 self.enter(Word::Measuring, format!("scanning: keep out of its way{cold}"));
             }
@@ -143,11 +147,21 @@ impl Scanner {
                     self.rest();
                 }
             }
-            Command::Fault { what: Fault::WrongFix } | Command::Occupy { .. } => {
-                return refuse("a scanner has no satellites");
-            }
+            _ => return refuse("a scanner scans, and nothing else"),
         }
         Ok(())
+    }
+
+    /// What it has seen of the room it stands in so far, in the order in which it turns: a few points for the eye.
+    fn look(&mut self, done: f64, rng: &mut ChaCha8Rng) {
+        let expected = (done * PREVIEW as f64) as usize;
+        while self.state.preview.len() < expected.min(PREVIEW) {
+            let turn = std::f64::consts::TAU * self.state.preview.len() as f64 / PREVIEW as f64;
+            let (s, c) = turn.sin_cos();
+            // four walls at 7 and 5 m, from the floor to the ceiling
+            let reach = (7.0 / c.abs().max(1e-6)).min(5.0 / s.abs().max(1e-6));
+            self.state.preview.push([reach * c, reach * s, -1.6 + 4.2 * rng.random::<f64>()]);
+        }
     }
 
     /// One second of simulated time.
@@ -178,7 +192,9 @@ impl Scanner {
             Word::WarmingUp if self.on_for >= WARMS_UP => self.rest(),
             Word::Measuring => {
                 self.left -= 1.0;
-                self.state.progress = Some((1.0 - self.left / self.of).clamp(0.0, 1.0));
+                let done = (1.0 - self.left / self.of).clamp(0.0, 1.0);
+                self.state.progress = Some(done);
+                self.look(done, rng);
                 if self.left <= 0.0 {
                     self.state.storage_free = self.state.storage_free.map(|s| s - self.bytes);
                     self.state.scans = self.state.scans.map(|s| s + 1);

@@ -11,6 +11,10 @@ pub enum Kind {
     Scanner,
     /// A satellite receiver on a pole.
     Receiver,
+    /// A robotic total station.
+    TotalStation,
+    /// A unit that scans while it is carried.
+    Mobile,
 }
 
 /// What a device does, in a word.
@@ -88,9 +92,55 @@ pub struct DeviceState {
     /// Epochs of the occupation that goes on or went on last: time (s), E, N, H, σ of each (m), fixed (1) or not (0).
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub epochs: Vec<[f64; 8]>,
+    /// What a total station read since it was set up.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub shots: Vec<Shot>,
+    /// Where a mobile unit was, in the frame in which it began: time (s), x, y, z (m).
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub path: Vec<[f64; 4]>,
+    /// What it or a scanner shows while it works: a few of the points, x, y, z (m).
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub preview: Vec<[f64; 3]>,
+}
+
+/// What a total station read to a point, or the window that it scanned there.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Shot {
+    /// Counts the shots of a set-up.
+    pub number: u32,
+    /// Name that was sent along.
+    pub name: String,
+    /// Height of the reflector, metres; 0 without one.
+    pub height: f64,
+    /// On the horizontal circle, clockwise, radians.
+    pub direction: f64,
+    /// From the zenith, radians.
+    pub zenith: f64,
+    /// Slope distance, metres.
+    pub distance: f64,
+    /// Share of the light that came back.
+    pub reflectivity: f64,
+    /// A window: direction, zenith, distance and reflectivity of each of its points.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub window: Vec<[f64; 4]>,
 }
 
 impl DeviceState {
+    /// The same without what it measured, which may be long.
+    pub(crate) fn without_measurements(&self) -> Self {
+        Self {
+            epochs: Vec::new(),
+            shots: Vec::new(),
+            path: Vec::new(),
+            preview: Vec::new(),
+            says: self.says.clone(),
+            id: self.id.clone(),
+            name: self.name.clone(),
+            batteries: self.batteries.clone(),
+            ..*self
+        }
+    }
+
     pub(crate) fn new(id: &str, kind: Kind, name: &str) -> Self {
         Self {
             id: id.into(),
@@ -113,6 +163,9 @@ impl DeviceState {
             satellites: None,
             fixed: None,
             epochs: Vec::new(),
+            shots: Vec::new(),
+            path: Vec::new(),
+            preview: Vec::new(),
         }
     }
 }
@@ -129,6 +182,8 @@ pub enum Fault {
     Storage,
     /// The receiver solves wrongly, and says that it is fixed.
     WrongFix,
+    /// A mobile unit loses its way: it says so, and its path goes on wrongly until it is back where it knew.
+    Tracking,
 }
 
 /// What is said to a device.
@@ -169,6 +224,33 @@ pub enum Command {
         /// Height of the antenna, metres.
         pole: f64,
     },
+    /// Put a total station up: it begins to count its shots anew.
+    SetUp {
+        /// E, N, H of its axis, metres: where the stand-in is put. A real one ignores it.
+        at: [f64; 3],
+    },
+    /// Aim at a point and read it.
+    Sight {
+        /// Name of the point.
+        name: String,
+        /// E, N, H of the point, metres: where the stand-in finds it.
+        to: [f64; 3],
+        /// Height of the reflector over it, metres; 0 without one.
+        height: f64,
+    },
+    /// Scan a small window by grid, without a reflector.
+    Window {
+        /// Name of the point.
+        name: String,
+        /// E, N, H of its middle, metres.
+        to: [f64; 3],
+        /// Half its width and height, metres.
+        half: f64,
+        /// Between points, metres.
+        spacing: f64,
+    },
+    /// Begin a walk.
+    Begin,
     /// Something goes wrong (stand-ins only).
     Fault {
         /// What.

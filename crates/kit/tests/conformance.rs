@@ -90,6 +90,12 @@ fn commands() -> impl Strategy<Value = Command> {
         Just(Command::Fault { what: Fault::Tilt }),
         Just(Command::Fault { what: Fault::Storage }),
         Just(Command::Occupy { seconds: 60.0, at: [1.0, 2.0, 3.0], pole: 2.0 }),
+        Just(Command::SetUp { at: [0.0; 3] }),
+        Just(Command::Sight { name: "M1".into(), to: [9.0, 4.0, 1.0], height: 1.5 }),
+        (0.0..3.0f64).prop_map(|half| Command::Window { name: "P1".into(), to: [9.0, 4.0, 1.0], half, spacing: 0.01 }),
+        Just(Command::Begin),
+        Just(Command::Fault { what: Fault::Tracking }),
+        Just(Command::Fault { what: Fault::WrongFix }),
     ]
 }
 
@@ -98,12 +104,12 @@ proptest! {
     /// tracked position never outlives the power.
     #[test]
     fn whatever_goes_wrong_the_devices_stay_possible(
-        steps in prop::collection::vec((commands(), prop::bool::ANY, 0.0..300.0f64), 1..40), seed in 0u64..50,
+        steps in prop::collection::vec((commands(), 0usize..4, 0.0..300.0f64), 1..40), seed in 0u64..50,
     ) {
         let mut fleet = Fleet::new(seed, 60.0);
         let mut number = 0;
-        for (k, (command, to_scanner, seconds)) in steps.into_iter().enumerate() {
-            let device = if to_scanner { "scanner" } else { "receiver" };
+        for (k, (command, which, seconds)) in steps.into_iter().enumerate() {
+            let device = ["scanner", "receiver", "total-station", "mobile"][which];
             let before = fleet.devices();
             if fleet.command(device, k as u128, &command).is_err() {
                 prop_assert_eq!(&before, &fleet.devices());
@@ -115,6 +121,7 @@ proptest! {
                 prop_assert!(d.storage_free.is_none_or(|s| s >= 0.0));
                 prop_assert!(d.state != Word::Off || d.tracked != Some(true));
                 prop_assert!(d.state != Word::Measuring || d.tilt.is_none_or(|t| t < 0.0017) , "it scans out of level");
+                prop_assert!(d.path.len() <= 4000 && d.preview.len() <= 4000 && d.path.is_sorted_by(|a, b| a[0] < b[0]));
             }
             for e in fleet.events_after(number) {
                 prop_assert_eq!(e.number, number + 1);
@@ -141,4 +148,107 @@ fn an_occupation_is_what_a_receiver_does_and_a_wrong_fix_says_that_it_is_fixed()
     fleet.advance(125.0);
     let wrong = fleet.device("receiver").unwrap().epochs;
     assert!((wrong.iter().map(|e| e[3]).sum::<f64>() / 120.0 - 52.24).abs() < 0.06 && wrong[0][7] == 1.0);
+}
+
+/// Half an hour of a field day, second by second over the wire of events: nothing is missed, and what each device says at the
+/// end is what it did.
+#[test]
+fn half_an_hour_on_site_is_told_without_a_gap() {
+    let mut fleet = Fleet::new(11, 60.0);
+    let mut told = 0_u128;
+    let mut tell = |fleet: &mut Fleet, device: &str, c: &Command| {
+        told += 1;
+        fleet.command(device, told, c)
+    };
+    for device in ["scanner", "receiver", "total-station", "mobile"] {
+        tell(&mut fleet, device, &Command::PowerOn).unwrap();
+        let _ = tell(&mut fleet, device, &Command::Level);
+    }
+    let (mut number, mut words) = (0, Vec::new());
+    let mut scans = 0;
+    for second in 0..1800 {
+        fleet.advance(1.0);
+        if second % 20 == 0 {
+            // whoever was away for a while asks for what was missed, some of it twice
+            for e in fleet.events_after(number.max(3) - 3) {
+                if e.number > number {
+                    assert_eq!(e.number, number + 1, "an event is missing");
+                    number = e.number;
+                    words.push((e.device.kind, e.device.state));
+                }
+            }
+        }
+        let ready = |fleet: &Fleet, d: &str| fleet.device(d).is_some_and(|d| d.state == Word::Ready);
+        if ready(&fleet, "scanner") && scans < 4 {
+            tell(&mut fleet, "scanner", &Command::Scan { seconds: 180.0, bytes: 4e8 }).unwrap();
+            scans += 1;
+        }
+        match second {
+            60 => tell(&mut fleet, "total-station", &Command::SetUp { at: [5.0, 5.0, 1.6] }).unwrap(),
+            90 => tell(
+                &mut fleet,
+                "total-station",
+                &Command::Sight { name: "M".into(), to: [25.0, 9.0, 0.0], height: 1.5 },
+            )
+            .unwrap(),
+            120 => tell(&mut fleet, "mobile", &Command::Begin).unwrap(),
+            300 => tell(&mut fleet, "mobile", &Command::Fault { what: Fault::Tracking }).unwrap(),
+            500 => tell(&mut fleet, "mobile", &Command::Stop).unwrap(),
+            600 => tell(&mut fleet, "receiver", &Command::Occupy { seconds: 180.0, at: [0.0; 3], pole: 2.0 }).unwrap(),
+            900 => tell(&mut fleet, "scanner", &Command::Fault { what: Fault::Power }).unwrap(),
+            910 => {
+                assert_eq!(fleet.device("scanner").unwrap().tracked, Some(false));
+                tell(&mut fleet, "scanner", &Command::PowerOn).unwrap();
+            }
+            _ => {}
+        }
+    }
+    let of = |d: &str| fleet.device(d).unwrap();
+    assert!(scans == 4 && of("scanner").scans.unwrap() >= 3, "{scans} scans, {:?}", of("scanner").scans);
+    assert_eq!((of("receiver").epochs.len(), of("total-station").shots.len()), (180, 1));
+    let walk = of("mobile");
+    assert!(walk.path.len() == 380 && walk.preview.len() == 4000, "{} {}", walk.path.len(), walk.says);
+    let scanned = words.iter().filter(|w| **w == (vistazo_kit::Kind::Scanner, Word::Measuring)).count();
+    assert_eq!(scanned, scans, "every scan was told");
+}
+
+/// A total station that stands freely: what it reads leads back to where it stands, and a window to the disc in it.
+#[test]
+fn shots_lead_back_to_where_it_stands() {
+    use vistazo_core::field::{Accuracy, Known, Reading, Stand, fine_point, polar_point, set_up};
+    use vistazo_core::geometry::Vec3;
+    let (mut fleet, mut told) = (Fleet::new(4, 60.0), 0);
+    let at = [512.0, 204.0, 51.6];
+    let marks = [[500.0, 230.0, 50.0], [540.0, 212.0, 52.0], [505.0, 165.0, 49.5]];
+    let disc = [525.0, 190.0, 53.0];
+    let mut tell = |c: Command, seconds: f64| {
+        told += 1;
+        fleet.command("total-station", told, &c).unwrap();
+        fleet.advance(seconds);
+    };
+    tell(Command::PowerOn, 30.0);
+    tell(Command::Level, 1.0);
+    tell(Command::SetUp { at }, 1.0);
+    for (k, m) in marks.iter().enumerate() {
+        tell(Command::Sight { name: format!("M{k}"), to: *m, height: 1.5 }, 10.0);
+    }
+    tell(Command::Window { name: "D".into(), to: disc, half: 0.08, spacing: 0.004 }, 100.0);
+    let shots = fleet.device("total-station").unwrap().shots;
+    assert_eq!(shots.len(), 4);
+    let sights: Vec<(Known, Reading)> = marks
+        .iter()
+        .zip(&shots)
+        .map(|(m, s)| {
+            let known = Known { name: s.name.clone(), position: (*m).into(), sigma: Vec3::repeat(1e-4) };
+            let (direction, zenith, distance) = (s.direction, s.zenith, Some(s.distance));
+            (known, Reading { direction, zenith, distance, height: s.height, sigma: None })
+        })
+        .collect();
+    let stands = set_up(&Stand::Free, &sights, &Accuracy::USUAL, 1.0).unwrap();
+    assert!((stands.position - Vec3::from(at)).norm() < 0.006 && stands.chance > 0.001, "{stands:?}");
+    let found = fine_point(&shots[3].window).unwrap();
+    let p = polar_point(&stands, &found.reading, &Accuracy::USUAL).unwrap();
+    let off = p.position - Vec3::from(disc);
+    assert!(off.norm() < 0.006, "{off}");
+    assert!((0..3).all(|a| off[a].abs() < 3.5 * p.covariance[(a, a)].sqrt()), "{off} {}", p.covariance);
 }

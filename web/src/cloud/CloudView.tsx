@@ -3,16 +3,17 @@ import { useCallback, useEffect, useRef, useState } from 'react'
 import * as THREE from 'three'
 import { api, type Schema, unwrap } from '../api/client'
 import { num } from '../lib/format'
-import { useJob, useKey } from '../lib/hooks'
-import { States } from '../parts'
+import { useJob, useKey, useLatest, useSame } from '../lib/hooks'
 import { CloudTools } from './CloudTools'
 import { keyStep } from './keys'
 import { Legend } from './Legend'
 import type { Look, Projection } from './look'
 import { type CloudTarget, type CloudTie, drawMarks } from './marks'
-import { MeasurePanel } from './MeasurePanel'
+import { type Extra, MeasurePanel } from './MeasurePanel'
 import type { Picked } from './scans'
+import { Trouble } from './Trouble'
 import { useLook } from './useLook'
+import { usePins } from './usePins'
 import { useWorld } from './useWorld'
 import type { World } from './world'
 import { cloud as words } from '../words'
@@ -27,17 +28,26 @@ interface Props {
   selected: string | null
   /** A name was clicked. */
   onPick?: (name: string) => void
+  /** Points are measured from the beginning. */
+  measure?: boolean
+  /** What else is done with picked points. */
+  extra?: Extra
 }
 
 /** The clouds in their present poses, with stations, targets and ties. Positions are shown about a
  *  local origin, so that large grid coordinates keep their digits on the graphics card. */
-export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
+export function CloudView({ frame, selected, onPick, measure = false, extra, ...marks }: Props) {
   const job = useJob()
+  // a sheet is drawn anew with every step of a task; the clouds are not, unless there is something else to show
+  const targets = useSame(marks.targets)
+  const ties = useSame(marks.ties)
+  const picks = !!onPick
+  const pick = useLatest(onPick)
   const box = useRef<HTMLDivElement>(null)
   const { world, state, shown, remake } = useWorld(box)
   const [look, setLook, off, setOff] = useLook(job.id)
   const [picked, setPicked] = useState<Picked[]>([])
-  const [measuring, setMeasuring] = useState(false)
+  const [measuring, setMeasuring] = useState(measure)
   const [station, setStation] = useState<string | null>(null)
   const read = useQuery({
     queryKey: ['job', job.id, '/api/jobs/{job}/cloud', frame],
@@ -47,6 +57,7 @@ export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
   })
   const cloud = read.data
   const scans = cloud?.scans ?? NOTHING
+  const notes = usePins(scans)
   const limit = job.brief.requirement.spatial95 ?? job.brief.requirement.horizontal95 ?? null
   useClouds(world, cloud, job.id, frame, setLook)
   useEffect(() => {
@@ -76,21 +87,22 @@ export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
         scans: scans.filter((s) => !off.has(s.id)),
         targets,
         ties,
+        notes,
         origin: cloud.origin,
         selected,
         picked,
         dark: look.dark,
         grades: look.colouring === 'grade',
         onStation: enter,
-        onTarget: onPick,
+        onTarget: picks ? (name) => pick.current?.(name) : undefined,
       })
-  }, [world, cloud, scans, off, targets, ties, selected, picked, look.dark, look.colouring, enter, onPick])
+  }, [world, cloud, scans, off, targets, ties, notes, selected, picked, look.dark, look.colouring, enter, picks, pick])
   useSelected(world, cloud, targets, selected)
   useKey('escape', () => {
     if (station) leave()
     else {
       setPicked([])
-      setMeasuring(false)
+      setMeasuring(measure)
     }
   })
   useKey('m', () => setMeasuring((m) => !m))
@@ -136,30 +148,7 @@ export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
         aria-label={words.cloudScansInTheir(scans.length)}
         onKeyDown={(e) => world && keyStep(world, e)}
       />
-      {state === 'none' && <p className="empty over">{words.thisBrowserHasNo}</p>}
-      {state === 'lost' && (
-        <div className="state failed over" role="alert">
-          {words.theGraphicsCardLet}
-          <button type="button" className="link" onClick={remake}>
-            {words.drawItAgain}
-          </button>
-        </div>
-      )}
-      {(read.isError || read.isPending) && (
-        <div className="over">
-          <States of={read} what={words.theCloud}>
-            {null}
-          </States>
-        </div>
-      )}
-      {shown.failed > 0 && (
-        <div className="state failed over" role="alert">
-          {words.partsOfTheCloud(shown.failed)}
-          <button type="button" className="link" onClick={() => world?.scans.again()}>
-            {words.tryAgain}
-          </button>
-        </div>
-      )}
+      <Trouble state={state} remake={remake} read={read} failed={shown.failed} again={() => world?.scans.again()} />
       {cloud && scans.length === 0 && <p className="empty over">{words.noScanHasA}</p>}
       {world && cloud && (
         <CloudTools
@@ -184,7 +173,7 @@ export function CloudView({ frame, targets, ties, selected, onPick }: Props) {
           </button>
         </div>
       )}
-      {!station && <MeasurePanel frame={frame} picked={picked} onClear={() => setPicked([])} />}
+      {!station && <MeasurePanel frame={frame} picked={picked} onClear={() => setPicked([])} extra={extra} />}
       {picked.length === 0 && !station && (
         <div className="hint">
           <Legend look={look} heights={shown.heights} limit={limit} />

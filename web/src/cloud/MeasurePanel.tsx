@@ -1,12 +1,26 @@
 import { useQuery } from '@tanstack/react-query'
-import { api, unwrap } from '../api/client'
+import type { ReactNode } from 'react'
+import { api, type Schema, unwrap } from '../api/client'
 import { useJob } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import type { Picked } from './scans'
 import { cloud as words } from '../words'
 
+/** What else is done with picked points and what lies between them. */
+export type Extra = (picked: Picked[], spans: Schema['SpanDto'][]) => ReactNode
+
 /** Coordinates of the picked points and what lies between them, in the job's unit, with 95 %. */
-export function MeasurePanel({ frame, picked, onClear }: { frame?: string; picked: Picked[]; onClear: () => void }) {
+export function MeasurePanel({
+  frame,
+  picked,
+  onClear,
+  extra,
+}: {
+  frame?: string
+  picked: Picked[]
+  onClear: () => void
+  extra?: Extra
+}) {
   const job = useJob()
   const u = useUnits()
   const points = picked.map((p) => ({ scan: p.scan, at: p.local }))
@@ -91,6 +105,7 @@ export function MeasurePanel({ frame, picked, onClear }: { frame?: string; picke
           </tbody>
         </table>
       )}
+      {extra?.(picked, m?.spans ?? [])}
     </div>
   )
 }

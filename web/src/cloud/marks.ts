@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import type { Schema } from '../api/client'
 import { GRADES } from './material'
 import type { Picked } from './scans'
+import type { CloudNote } from './usePins'
 import type { World } from './world'
 import { cloud as words } from '../words'
 
@@ -31,6 +32,7 @@ export function drawMarks(
     scans: Schema['CloudScanDto'][]
     targets: CloudTarget[]
     ties: CloudTie[]
+    notes: CloudNote[]
     origin: readonly number[]
     selected: string | null
     picked: Picked[]
@@ -90,6 +92,13 @@ export function drawMarks(
     )
     line.computeLineDistances()
     w.marks.add(line)
+  }
+  for (const n of p.notes) {
+    const at = new THREE.Vector3(...n.at)
+    const mesh = new THREE.Mesh(new THREE.OctahedronGeometry(0.12), paint(n.hazard ? 0xb33a34 : 0xd08a1c))
+    mesh.position.copy(at)
+    w.marks.add(mesh)
+    w.label(`${n.hazard ? '! ' : '✎ '}${n.text}`, at, n.hazard ? 'note hazard' : 'note', n.hazard ? 0 : 1)
   }
   p.picked.forEach((q, i) => {
     const mesh = new THREE.Mesh(

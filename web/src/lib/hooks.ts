@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { createContext, useContext, useEffect, useRef } from 'react'
+import { createContext, useContext, useEffect, useRef, useState } from 'react'
 import { type Answer, api, ApiError, type Schema, UNREACHED, unwrap } from '../api/client'
 import { sayError } from './errors'
 import { away, isOld } from './line'
@@ -107,6 +107,23 @@ export function useChange<A, R = unknown>(change: (a: A) => Promise<R>, done?: (
 /** A question to the server that changes nothing: what went wrong is said, and nothing is read again. */
 export function useAsk<A, R>(ask: (a: A) => Promise<R>, done?: (r: R, a: A) => void) {
   return useMutation({ mutationFn: ask, onSuccess: done, onError: (e: Error) => sayError(e.message) })
+}
+
+/** What was given last, for what is called later. */
+export function useLatest<T>(value: T) {
+  const last = useRef(value)
+  useEffect(() => {
+    last.current = value
+  })
+  return last
+}
+
+/** The value of before for as long as nothing in it is another: what is made from it is not made anew. */
+export function useSame<T>(value: T): T {
+  const [kept, keep] = useState(value)
+  if (kept === value || JSON.stringify(kept) === JSON.stringify(value)) return kept
+  keep(value)
+  return value
 }
 
 /** Listens to the tasks of a job and refreshes: running ones quickly, results when they end. */

@@ -124,11 +124,19 @@ pub fn occupied(epochs: &[Epoch], pole: f64) -> Result<Occupied, OccupationError
     })
 }
 
-/// A mark occupied again: whether both agree, and their mean.
-pub fn repeated(first: &Occupied, second: &Occupied) -> Repeat {
+/// Two occupations within this share what satellites and reflections do, seconds.
+pub const SOON: f64 = 1800.0;
+
+/// A mark occupied again `apart` seconds later: whether both agree, and their mean. What a whole session has alike is in
+/// both the more, the sooner the second follows: then it shows less in their difference, and the mean is not better for it.
+pub fn repeated(first: &Occupied, second: &Occupied, apart: f64) -> Repeat {
+    let alike = (1.0 - apart.abs() / SOON).max(0.0);
+    let common = |a: usize| if a == 2 { COMMON[1] } else { COMMON[0] };
+    // σ without what both have alike
+    let own = |o: &Occupied, a: usize| (o.sigma[a].powi(2) - alike * common(a).powi(2)).max(1e-8).sqrt();
     let difference = second.position - first.position;
-    let sigma = Vec3::from_fn(|a, _| first.sigma[a].hypot(second.sigma[a]));
-    let weight = |o: &Occupied, a: usize| o.sigma[a].powi(-2);
+    let sigma = Vec3::from_fn(|a, _| own(first, a).hypot(own(second, a)));
+    let weight = |o: &Occupied, a: usize| own(o, a).powi(-2);
     let whole = Vec3::from_fn(|a, _| weight(first, a) + weight(second, a));
     let mean = Vec3::from_fn(|a, _| {
         (weight(first, a) * first.position[a] + weight(second, a) * second.position[a]) / whole[a]
@@ -137,7 +145,7 @@ pub fn repeated(first: &Occupied, second: &Occupied) -> Repeat {
         difference,
         sigma,
         mean,
-        mean_sigma: whole.map(|w| w.powf(-0.5)),
+        mean_sigma: Vec3::from_fn(|a, _| (1.0 / whole[a] + alike * common(a).powi(2)).sqrt()),
         // three coordinates: 1 % over all of them
         agrees: (0..3).all(|a| difference[a].abs() <= 2.93 * sigma[a]),
     }

@@ -2,12 +2,14 @@
 
 mod check;
 mod library;
+mod policy;
 mod systematic;
 
 pub use check::{
     Advice, Conditions, Doubt, ErrorFound, InstrumentCheck, KnownDistance, SAME_TEMPERATURE, TwoFaces, check_instrument,
 };
 pub use library::{Setting, library};
+pub use policy::{CheckPolicy, Due, check_due};
 pub use systematic::Systematic;
 
 use crate::geometry::{Mat3, Vec3};

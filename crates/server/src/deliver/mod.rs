@@ -35,6 +35,8 @@ pub(crate) struct Package {
     pub reference: Option<Reference>,
     pub members: Vec<Member>,
     pub log: Vec<LogEntry>,
+    /// Notes from site that are to be in it: when, who, where, what.
+    pub notes: Vec<[String; 4]>,
     pub verdicts: Vec<VerdictDto>,
 }
 

@@ -1,7 +1,10 @@
-//! What is noted in the field, and what the field sheet shows.
+//! What is noted in the field.
 #![allow(missing_docs)] // fields carry the names of the job
 
-use super::{ErrorFoundDto, InstrumentCheckDto, SetUpDto, SightDto};
+use super::{
+    ByHandDto, CameraCheckDto, CheckPolicyDto, ErrorFoundDto, InstrumentCheckDto, LengthDto, SetUpDto, SetUpFoundDto,
+    ShotsDto, SightDto,
+};
 use crate::ApiError;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -26,6 +29,16 @@ pub enum FactDto {
     Instrument(InstrumentCheckDto),
     /// The instrument lost its power, and what it had tracked of its position.
     PowerLost(PowerLostDto),
+    /// A total station was set up and read points.
+    Shots(ShotsDto),
+    /// A length was picked in a cloud.
+    Measured(LengthDto),
+    /// How a camera sits on the instrument was checked.
+    Camera(CameraCheckDto),
+    /// When the instrument is to be checked.
+    Policy(CheckPolicyDto),
+    /// What people who work by hand would need.
+    ByHand(ByHandDto),
 }
 
 /// How a height of an instrument was measured.
@@ -131,6 +144,18 @@ pub struct NoteDto {
     pub station: Option<Uuid>,
     /// Photographs, voices, papers.
     pub files: Vec<Uuid>,
+    /// A point of a scan that it is about.
+    pub pin: Option<PinDto>,
+    /// It goes into the report.
+    pub in_report: bool,
+}
+
+/// A point of a scan, in the frame of its scanner, metres: it goes where the scan goes.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PinDto {
+    pub scan: Uuid,
+    pub at: [f64; 3],
 }
 
 /// The instrument lost its power.
@@ -189,6 +214,11 @@ impl FactDto {
             Self::Occupied(o) => format!("mark {}", o.id),
             Self::Instrument(c) => format!("instrument {}", c.id),
             Self::PowerLost(p) => format!("power {}", p.id),
+            Self::Shots(s) => format!("shots {}", s.id),
+            Self::Measured(m) => format!("length {}", m.id),
+            Self::Camera(c) => format!("camera {}", c.id),
+            Self::Policy(p) => format!("policy {}", p.instrument.trim().to_lowercase()),
+            Self::ByHand(_) => "by hand".to_owned(),
         }
     }
 
@@ -203,11 +233,18 @@ impl FactDto {
             Self::Note(n) => {
                 expect(!n.text.trim().is_empty() || !n.files.is_empty(), "text", "expected some text, or a file")?;
                 let near = |p: [f64; 2]| p.iter().all(|v| v.is_finite() && v.abs() < 1e6);
-                expect(n.place.is_none_or(near), "place", "expected plan coordinates within 1000 km")
+                expect(n.place.is_none_or(near), "place", "expected plan coordinates within 1000 km")?;
+                let reached = |p: PinDto| p.at.iter().all(|v| v.is_finite() && v.abs() < 1e5);
+                expect(n.pin.is_none_or(reached), "pin", "expected a point within 100 km of the scanner")
             }
             Self::Occupied(o) => o.validate(),
             Self::Instrument(c) => c.validate(),
             Self::PowerLost(_) => Ok(()),
+            Self::Shots(s) => s.validate(),
+            Self::Measured(m) => m.validate(),
+            Self::Camera(c) => c.validate(),
+            Self::Policy(p) => p.validate(),
+            Self::ByHand(b) => b.validate(),
         }
     }
 }
@@ -317,6 +354,10 @@ pub struct EntryDto {
     pub occupied: Option<OccupiedDto>,
     /// What a check of the instrument found.
     pub errors: Vec<ErrorFoundDto>,
+    /// What a set-up of a total station came out at.
+    pub set_up: Option<SetUpFoundDto>,
+    /// What keeps a check of a camera from being valid; none of another kind of entry.
+    pub camera: Option<Vec<String>>,
 }
 
 /// A mark from one occupation or more, grid, metres.
@@ -342,117 +383,4 @@ pub struct JournalFileDto {
 pub struct JournalDto {
     pub entries: Vec<EntryDto>,
     pub files: Vec<JournalFileDto>,
-}
-
-/// What the field sheet shows.
-#[derive(Clone, Debug, Serialize, ToSchema)]
-pub struct FieldNowDto {
-    /// The one thing to do; none when all is taken.
-    pub next: Option<NextDto>,
-    /// Stations in the order planned.
-    pub stations: Vec<FieldStationDto>,
-    pub pace: PaceDto,
-    pub checklist: Vec<CheckItemDto>,
-    /// What is missing before the site is left, what costs most to come back for first.
-    pub missing: Vec<MissingDto>,
-    /// Hazards of the plan and of the notes.
-    pub hazards: Vec<String>,
-}
-
-/// The way to the next station.
-#[derive(Clone, Debug, Serialize, ToSchema)]
-pub struct NextDto {
-    pub station: Uuid,
-    pub name: String,
-    pub because: String,
-    /// Metres on the ground.
-    pub distance: Option<f64>,
-    /// Radians clockwise from plan north.
-    pub bearing: Option<f64>,
-    /// Targets to set up for it.
-    pub set_up: Vec<String>,
-    /// Targets that stand and must not be touched.
-    pub keep: Vec<String>,
-    /// Targets that nothing needs any more.
-    pub free: Vec<String>,
-}
-
-/// Where a station is in the day.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum StationState {
-    Planned,
-    /// Noted in the field, and no scan is there yet.
-    Noted,
-    Scanned,
-}
-
-/// A planned station in the field.
-#[derive(Clone, Debug, Serialize, ToSchema)]
-pub struct FieldStationDto {
-    pub id: Uuid,
-    pub name: String,
-    pub position: [f64; 3],
-    pub state: StationState,
-    /// Entries about it that stand; two or more contradict one another.
-    pub entries: Vec<Uuid>,
-    /// The mark it stands over, by plan.
-    pub over: Option<String>,
-    /// Marks to sight, by plan.
-    pub sights: Vec<String>,
-    /// Targets it is to see.
-    pub sees: Vec<String>,
-    pub step: f64,
-    pub repeats: u32,
-    pub photographs: bool,
-    /// Seconds of its scan, with photographs.
-    pub seconds: f64,
-    pub bytes: f64,
-    /// Time it took, seconds; none when it was not noted.
-    pub took: Option<f64>,
-    /// How its scan ties to the others.
-    pub tie: Option<QuickTieDto>,
-}
-
-/// The best tie of a scan that came in.
-#[derive(Clone, Debug, Serialize, ToSchema)]
-pub struct QuickTieDto {
-    pub to: String,
-    pub grade: crate::record::GradeWord,
-    /// 95 % in the weakest direction, metres.
-    pub weakest95: f64,
-    /// Share that both show, the better way round.
-    pub overlap: f64,
-    /// In words: what it rests on.
-    pub said: Vec<String>,
-}
-
-/// The day against the plan.
-#[derive(Clone, Copy, Debug, Serialize, ToSchema)]
-pub struct PaceDto {
-    pub taken: usize,
-    pub of: usize,
-    /// What the stations left take by plan, seconds.
-    pub left: f64,
-    /// Seconds behind the plan (negative: ahead), from the stations noted with their times; none before.
-    pub behind: Option<f64>,
-}
-
-/// An item of the checklist before the first scan.
-#[derive(Clone, Debug, Serialize, ToSchema)]
-pub struct CheckItemDto {
-    pub item: String,
-    pub said: String,
-    /// What goes wrong when it is not so.
-    pub otherwise: String,
-    /// Open, done, or noted as not so.
-    pub done: Option<bool>,
-    pub by: Option<String>,
-}
-
-/// Something missing.
-#[derive(Clone, Debug, Serialize, ToSchema)]
-pub struct MissingDto {
-    pub what: String,
-    pub said: String,
 }

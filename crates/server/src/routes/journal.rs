@@ -7,7 +7,7 @@ use crate::dto::{
     JournalSent, TakeCheckDto,
 };
 use crate::tasks::{Work, queue};
-use crate::work::{field_day, instrument_check, journal as work};
+use crate::work::{field_day, instrument_check, journal as work, record};
 use crate::{ApiError, App};
 use axum::Json;
 use axum::body::Bytes;
@@ -42,7 +42,7 @@ const MEDIA: [&str; 11] = [
 /// What to do next, where each station is, and what is missing before the site is left.
 #[utoipa::path(get, path = "/api/jobs/{job}/field/now", tag = "field", params(("job" = Uuid, Path)), responses((status = 200, body = FieldNowDto)))]
 pub async fn now(State(app): State<App>, access: Access<Read>) -> Result<Json<FieldNowDto>, ApiError> {
-    Ok(Json(field_day::now(&app, access.job).await?))
+    Ok(Json(field_day::now(&app, access.job, access.user.id).await?))
 }
 
 /// All entries, in the order in which they came in, and the files that they speak of.
@@ -143,20 +143,22 @@ pub async fn tie(
 #[derive(serde::Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct TakeControl {
-    /// Entries of occupations of one mark.
+    /// Entries of occupations of one mark, or of set-ups that found one point.
     entries: Vec<Uuid>,
+    /// That point.
+    point: Option<String>,
 }
 
-/// Take one occupation of a mark, or the mean of several, as a control point with the σ that came out.
+/// Take one occupation of a mark, or the mean of several, or a new point of a set-up, as control with the σ that came out.
 #[utoipa::path(post, path = "/api/jobs/{job}/field/control", tag = "field", params(("job" = Uuid, Path)), request_body = TakeControl, responses((status = 200, body = [vistazo_store::results::ControlRow]), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
 pub async fn take_control(
     State(app): State<App>,
     access: Access<Edit>,
     Sent(t): Sent<TakeControl>,
 ) -> Result<Json<Vec<vistazo_store::results::ControlRow>>, ApiError> {
-    let point = work::as_control(&app, access.job, &t.entries).await?;
+    let point = work::as_control(&app, access.job, &t.entries, t.point.as_deref()).await?;
     vistazo_store::results::add_control(&app.db, access.job, Uuid::now_v7(), &point).await?;
-    let said = format!("took {} as control from {} occupation(s)", point.name, t.entries.len());
+    let said = format!("took {} as control from {} occupation(s) or set-up(s)", point.name, t.entries.len());
     jobs::note(&app.db, access.job, Some(access.user.id), &said).await?;
     Ok(Json(vistazo_store::results::control(&app.db, access.job).await?))
 }
@@ -203,11 +205,22 @@ pub async fn take_check(
 
 /// The record as a table: every entry in the order in which it came in, corrections after what they correct.
 #[utoipa::path(get, path = "/api/jobs/{job}/field/record.csv", tag = "field", params(("job" = Uuid, Path)), responses((status = 200, content_type = "text/csv", body = String)))]
-pub async fn record(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
-    let text = work::record(&app, access.job).await?;
+pub async fn record_table(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
+    let text = record::table(&app, access.job).await?;
     let headers = [
         (header::CONTENT_TYPE, "text/csv; charset=utf-8"),
         (header::CONTENT_DISPOSITION, "attachment; filename=\"field-record.csv\""),
     ];
     Ok((headers, text))
+}
+
+/// The record on paper: notes, stations, control, checks, and everything in the order in which it came in.
+#[utoipa::path(get, path = "/api/jobs/{job}/field/record.pdf", tag = "field", params(("job" = Uuid, Path)), responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn record_paper(State(app): State<App>, access: Access<Read>) -> Result<impl IntoResponse, ApiError> {
+    let bytes = record::paper(&app, access.job).await?;
+    let headers = [
+        (header::CONTENT_TYPE, "application/pdf"),
+        (header::CONTENT_DISPOSITION, "attachment; filename=\"field-record.pdf\""),
+    ];
+    Ok((headers, bytes))
 }

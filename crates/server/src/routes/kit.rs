@@ -2,6 +2,7 @@
 
 use super::sent::Sent;
 use crate::auth::{Access, Edit, Read};
+use crate::tasks::{Work, queue};
 use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -9,7 +10,7 @@ use axum::http::StatusCode;
 use std::sync::LazyLock;
 use std::time::Duration;
 use uuid::Uuid;
-use vistazo_kit::{Command, DeviceState, Refused};
+use vistazo_kit::{Command, DeviceState, Refused, Word};
 
 static CLIENT: LazyLock<reqwest::Client> = LazyLock::new(reqwest::Client::new);
 const PATIENCE: Duration = Duration::from_secs(5);
@@ -21,6 +22,8 @@ pub struct ToldDto {
     /// Made by whoever tells it: told twice, it is done once.
     id: Uuid,
     command: Command,
+    /// The planned station that it scans: what the stand-in hands over then is read in by itself.
+    station: Option<Uuid>,
 }
 
 /// The instruments on site as they are now; none where a job has no simulated site and no bridge is named.
@@ -51,7 +54,47 @@ pub async fn command(
     let mut body = serde_json::json!(told.command);
     body["id"] = serde_json::json!(told.id);
     let to = format!("{}/sites/{}/devices/{device}/commands", app.settings.kit, access.job);
-    Ok(Json(heard(CLIENT.post(to).json(&body).timeout(PATIENCE).send().await).await?))
+    let state: DeviceState = heard(CLIENT.post(to).json(&body).timeout(PATIENCE).send().await).await?;
+    if let (Command::Scan { .. }, Some(station)) = (&told.command, told.station) {
+        taken(&app, access.job, &access.user, &device, state.scans, station).await?;
+    }
+    Ok(Json(state))
+}
+
+/// A scan that a stand-in began: when it has handed it over, it is made and read in. Nothing of the queue is held meanwhile.
+async fn taken(
+    app: &App,
+    job: Uuid,
+    user: &vistazo_store::people::User,
+    device: &str,
+    scans: Option<u32>,
+    station: Uuid,
+) -> Result<(), ApiError> {
+    let planned = crate::work::planning::load(app, job).await?;
+    let Some((_, found)) = planned.stations.iter().find(|s| s.0 == station) else {
+        return Err(ApiError::field("station", "no such station on the plan of this job"));
+    };
+    let log = serde_json::json!({ "operator": user.name, "note": "", "time": chrono::Utc::now() });
+    let work = Work::Scan { station, log, name: found.name.clone() };
+    let (app, from) = (app.clone(), format!("{}/sites/{job}/devices/{device}", app.settings.kit));
+    let user = user.id;
+    tokio::spawn(async move {
+        loop {
+            tokio::time::sleep(Duration::from_millis(500)).await;
+            let asked = CLIENT.get(&from).timeout(PATIENCE).send().await;
+            let Ok(now) = heard::<DeviceState>(asked).await else { continue };
+            match now.state {
+                Word::Measuring | Word::Transferring => {}
+                // the power went, or somebody stopped it: there is no scan
+                _ if now.scans <= scans => return,
+                _ => break,
+            }
+        }
+        if let Err(e) = queue(&app, job, &work, Some(user)).await {
+            tracing::warn!(error = %e, "a scan that was handed over is not read in");
+        }
+    });
+    Ok(())
 }
 
 /// Whether anybody answers for a job: stand-ins only where the site is one too.

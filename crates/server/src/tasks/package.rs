@@ -86,6 +86,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         revision: results::next_package_revision(&app.db, task.job_id).await?,
         members: vistazo_store::jobs::members(&app.db, task.job_id).await?,
         log: vistazo_store::jobs::log(&app.db, task.job_id).await?,
+        notes: crate::work::record::for_report(app, task.job_id).await?,
         verdicts: state.verdicts(),
         state,
         adjustment,

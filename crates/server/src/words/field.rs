@@ -2,9 +2,13 @@
 
 use super::plural;
 use crate::dto::{Brief, CheckItemDto, MissingDto};
-use vistazo_core::field::{Because, FEWEST, HeightRemark, Missing, OFTEN, OccupationError, Occupied};
-use vistazo_core::instrument::{Advice, Doubt, ErrorFound, SAME_TEMPERATURE};
-use vistazo_core::stats::K95_1D;
+use vistazo_core::field::{
+    Because, COLOURS_FIT, CameraDoubt, FEWEST, FEWEST_FINE, FineError, HeightRemark, Missing, OFTEN, OccupationError,
+    Occupied, Saved, SetUpError, SetUpRemark,
+};
+use vistazo_core::geometry::Vec3;
+use vistazo_core::instrument::{Advice, Doubt, Due, ErrorFound, SAME_TEMPERATURE};
+use vistazo_core::stats::{K95_1D, K95_2D};
 
 /// What a height draws attention to.
 pub(crate) fn height(brief: &Brief, r: &HeightRemark) -> String {
@@ -187,4 +191,136 @@ pub(crate) fn error_found(brief: &Brief, f: &ErrorFound) -> Vec<String> {
         ),
     }));
     out
+}
+
+/// Where a total station stands.
+pub(crate) fn set_up_stands(brief: &Brief, sigma: &Vec3, orientation: f64) -> String {
+    format!(
+        "stands to {} in plan and {} in height (95 %), turned to {:.0}″",
+        brief.length(K95_2D * sigma.x.max(sigma.y)),
+        brief.length(K95_1D * sigma.z),
+        (K95_1D * orientation).to_degrees() * 3600.0
+    )
+}
+
+/// What a set-up of a total station draws attention to.
+pub(crate) fn set_up_remark(brief: &Brief, r: &SetUpRemark) -> String {
+    match r {
+        SetUpRemark::Unlike(name, off) => format!(
+            "{name} does not fit the others, by {}: is it that point, and is the height of its reflector right?",
+            brief.length(*off)
+        ),
+        SetUpRemark::Torn(off) => format!(
+            "the sights do not fit one another, by {}, and which one is wrong cannot be told: read them again, with one known point more",
+            brief.length(*off)
+        ),
+        SetUpRemark::Narrow(angle) => format!(
+            "all known points lie within {:.0}°: across them it holds badly. Take one to the side",
+            angle.to_degrees()
+        ),
+        SetUpRemark::Thin(_) => "two known points: a slip shows, and not which of them it is".into(),
+        SetUpRemark::Unchecked => "nothing checks it: read one known point more, or the distance too".into(),
+        SetUpRemark::Short(reach) => {
+            format!(
+                "farther than {} from it: beyond one and a half times the farthest known point",
+                brief.length(*reach)
+            )
+        }
+    }
+}
+
+/// Why a set-up of a total station gives no place.
+pub(crate) fn set_up_error(e: SetUpError) -> String {
+    match e {
+        SetUpError::TooFew(found, needed) => {
+            format!("found {found} known point{} with a distance, expected at least {needed}", plural(found))
+        }
+        SetUpError::OnePlace => {
+            "the known points lie at one place, or under the instrument: they do not say how it is turned".into()
+        }
+        SetUpError::NoPlace => "the sights contradict one another: no place fits them. Look at the names".into(),
+    }
+}
+
+/// Marks that nobody knows.
+pub(crate) fn unknown_marks(names: &[String]) -> String {
+    format!(
+        "no control has the name {}, with all three coordinates: store it, or mark it as a new point",
+        names.join(", ")
+    )
+}
+
+/// A point without a distance.
+pub(crate) fn no_distance(name: &str) -> String {
+    format!("{name}: only angles were read, which gives no point")
+}
+
+/// A new point.
+pub(crate) fn polar_point(brief: &Brief, sigma: &Vec3, fine: bool, beyond: Option<f64>) -> String {
+    let how = if fine { ", from the disc in its window" } else { "" };
+    let far = beyond.map_or_else(String::new, |r| format!("; {}", set_up_remark(brief, &SetUpRemark::Short(r))));
+    format!(
+        "{} in plan, {} in height (95 %){how}{far}",
+        brief.length(K95_2D * sigma.x.max(sigma.y)),
+        brief.length(K95_1D * sigma.z)
+    )
+}
+
+/// Why a window gives no point.
+pub(crate) fn window(name: &str, e: FineError) -> String {
+    let why = match e {
+        FineError::TooFew(n) => format!("found {n} points, expected at least {FEWEST_FINE}"),
+        FineError::Plain => "nothing in it is brighter than the rest".into(),
+        FineError::CutOff => "the disc reaches its rim: make it wider".into(),
+        FineError::NotRound => "what is bright is not round: half hidden, or no disc".into(),
+        FineError::NotFlat => "it spans an edge, or something stands before the wall".into(),
+    };
+    format!("the window of {name} gives no point: {why}")
+}
+
+/// Why a check of the instrument is due.
+pub(crate) fn due(d: Due) -> String {
+    match d {
+        Due::InThisJob => "The instrument is to be checked in each job, and was not in this one".into(),
+        Due::Never => "The instrument was never checked".into(),
+        Due::Old(weeks) => format!("The instrument was checked {weeks:.0} weeks ago, longer than its policy allows"),
+    }
+}
+
+/// What was not spent by hand.
+pub(crate) fn saved(s: &Saved) -> String {
+    format!(
+        "{:.0} min not spent by hand: {} length{} picked instead of taped, {} tie{} found instead of made",
+        s.seconds / 60.0,
+        s.lengths,
+        plural(s.lengths),
+        s.ties,
+        plural(s.ties)
+    )
+}
+
+/// What keeps a check of a camera from being valid.
+pub(crate) fn camera_doubt(d: &CameraDoubt) -> String {
+    match d {
+        CameraDoubt::Open => "the room was open: what is far and what is near cannot be told".into(),
+        CameraDoubt::Bare => "the walls were bare: nothing to find again in the pictures".into(),
+        CameraDoubt::Moving => "something moved".into(),
+        CameraDoubt::Somebody => "somebody was in the room".into(),
+        CameraDoubt::NotLooked => {
+            "nobody looked at it yet: process one scan first, look at an edge, then process all".into()
+        }
+        CameraDoubt::Off(off) => format!(
+            "colours lie {off:.1} pixels beside their edges, more than {COLOURS_FIT:.0}: check it again, mounted as it is used"
+        ),
+    }
+}
+
+/// What would mend a tie that does not hold.
+pub(crate) fn mend(overlap: f64, distance: Option<f64>, brief: &Brief) -> String {
+    let between = distance.map_or_else(String::new, |d| format!(", {} from either", brief.length(d / 2.0)));
+    if overlap < 0.3 {
+        format!("one more scan between them{between}, or three targets that both see")
+    } else {
+        "three targets that both see: what they share does not hold them in every direction".into()
+    }
 }

@@ -1,17 +1,17 @@
 //! The day in the field: what to do next, where each station is, what is missing before the site is left.
 
 use super::journal::Journal;
-use super::{outlook, planning, ties};
+use super::{instrument_check, outlook, planning, ties};
 use crate::dto::{
-    Brief, CoverDto, FactDto, FieldNowDto, FieldStationDto, NextDto, PaceDto, QuickTieDto, StationState, TargetState,
-    VisitDto,
+    Brief, CameraCostDto, CoverDto, FactDto, FieldNowDto, FieldStationDto, NextDto, PaceDto, QuickTieDto, StationState,
+    TargetState, VisitDto,
 };
 use crate::record::GradeWord;
 use crate::record::cloud_tie::FoundTie;
 use crate::{ApiError, App, words};
 use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
-use vistazo_core::field::{Missing, Next, Stop, Visit, leave, next};
+use vistazo_core::field::{Camera, Missing, Next, Stop, Visit, leave, next, photograph_cost, saved};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{Day, SET_UP, Station, cover, day};
 use vistazo_store::field::{self, ScanRow};
@@ -151,12 +151,18 @@ impl Site {
 
     fn tie(&self, scan: &ScanRow) -> Option<QuickTieDto> {
         let (to, grade, found) = self.found(self.quick.iter().find(|t| t.scan_id == scan.id)?)?;
+        let overlap = found.overlap[0].max(found.overlap[1]);
+        let place = |s: &ScanRow| self.plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position);
+        let other = self.scans.iter().find(|s| s.name == to);
+        let distance = place(scan).zip(other.and_then(place)).map(|(p, q)| (p - q).norm());
         Some(QuickTieDto {
+            weakest95: found.weakest95,
+            said: found.reasons.iter().map(|r| words::ties::reason(&self.brief, &found, r)).collect(),
+            mend: (grade != GradeWord::Sound).then(|| words::field::mend(overlap, distance, &self.brief)),
             to,
             grade,
-            weakest95: found.weakest95,
-            overlap: found.overlap[0].max(found.overlap[1]),
-            said: found.reasons.iter().map(|r| words::ties::reason(&self.brief, &found, r)).collect(),
+            overlap,
+            distance,
         })
     }
 
@@ -298,6 +304,17 @@ impl Site {
         })
     }
 
+    /// What was not spent by hand, by the figures that stand.
+    fn saved(&self) -> Option<String> {
+        let by_hand = self.journal.stands().find_map(|(_, f)| match f {
+            FactDto::ByHand(b) => Some(b.to_core()),
+            _ => None,
+        })?;
+        let lengths = self.journal.stands().filter(|(_, f)| matches!(f, FactDto::Measured(_))).count();
+        let ties = self.quick.iter().filter(|t| ties::grade_word(&t.grade) == GradeWord::Sound).count();
+        Some(words::field::saved(&saved(by_hand, lengths, ties)))
+    }
+
     fn hazards(&self) -> Vec<String> {
         let notes = self.journal.stands().filter_map(|(r, f)| match f {
             FactDto::Note(n) if n.hazard => Some(format!("{} ({})", n.text, r.by)),
@@ -311,9 +328,29 @@ fn took(v: &VisitDto) -> Option<f64> {
     v.started.zip(v.ended).map(|(from, to)| (to - from).num_milliseconds() as f64 / 1e3)
 }
 
-/// The field sheet as things stand.
-pub(crate) async fn now(app: &App, job: Uuid) -> Result<FieldNowDto, ApiError> {
+/// Height of an instrument that nobody measured yet, for what photographs do not reach, metres.
+const USUAL_HEIGHT: f64 = 1.7;
+
+fn cameras() -> Vec<CameraCostDto> {
+    let one = |(added, exposures): (bool, u32)| {
+        let camera = if added { Camera::ADDED } else { Camera::BUILT_IN };
+        let c = photograph_cost(&camera, exposures, USUAL_HEIGHT, 10.0);
+        CameraCostDto {
+            added,
+            exposures,
+            seconds: c.seconds,
+            pixel: c.pixel,
+            uncoloured: c.uncoloured,
+            beside: c.beside,
+        }
+    };
+    [(false, 1), (false, 3), (true, 1), (true, 3)].into_iter().map(one).collect()
+}
+
+/// The field sheet as things stand, for somebody.
+pub(crate) async fn now(app: &App, job: Uuid, user: Uuid) -> Result<FieldNowDto, ApiError> {
     let site = Site::load(app, job).await?;
+    let due = instrument_check::due(app, user, &site.journal, &site.brief).await?;
     super::blocking(move || {
         let days = day(&site.plan.stations(), &site.instrument());
         let checklist = words::field::checklist(
@@ -329,6 +366,9 @@ pub(crate) async fn now(app: &App, job: Uuid) -> Result<FieldNowDto, ApiError> {
             checklist,
             missing: site.missing().iter().map(words::field::missing).collect(),
             hazards: site.hazards(),
+            check_due: due.map(words::field::due),
+            saved: site.saved(),
+            cameras: cameras(),
         }
     })
     .await

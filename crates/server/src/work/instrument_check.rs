@@ -8,7 +8,7 @@ use crate::dto::{
 use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::adjust::Parameter;
-use vistazo_core::instrument::{Advice, ErrorFound, Instrument, check_instrument};
+use vistazo_core::instrument::{Advice, Due, ErrorFound, Instrument, check_due, check_instrument};
 use vistazo_sim::{DISTANCE_SIGMA, Scanner};
 use vistazo_store::jobs::{self, Job};
 use vistazo_store::journal;
@@ -56,6 +56,23 @@ pub(crate) async fn history(app: &App, user: Uuid, instrument: &str) -> Result<V
     }
     out.sort_by_key(|c| std::cmp::Reverse(c.at));
     Ok(out)
+}
+
+/// Why a check of the instrument of a job is due, by the policy that stands for it; none without one.
+pub(crate) async fn due(app: &App, user: Uuid, all: &Journal, brief: &Brief) -> Result<Option<Due>, ApiError> {
+    let name = brief.instrument.name.trim();
+    let policy = all.stands().find_map(|(_, f)| match f {
+        FactDto::Policy(p) if p.instrument.trim().eq_ignore_ascii_case(name) => Some(p.to_core()),
+        _ => None,
+    });
+    let Some(policy) = policy else { return Ok(None) };
+    let here = all
+        .stands()
+        .any(|(_, f)| matches!(f, FactDto::Instrument(c) if c.instrument.trim().eq_ignore_ascii_case(name)));
+    let now = chrono::Utc::now();
+    let weeks = |c: &EarlierCheckDto| (now - c.at).num_seconds() as f64 / 604_800.0;
+    let ages: Vec<f64> = history(app, user, name).await?.iter().map(weeks).collect();
+    Ok(check_due(policy, &ages, here))
 }
 
 /// What the simulated instrument of a demo or training job reads on its check field.

@@ -1,6 +1,6 @@
 //! The field journal: what comes in from devices, what of it stands, and what of it goes into the logs of scans.
 
-use super::blocking;
+use super::{blocking, set_ups};
 use crate::dto::{
     EntryDto, EntryReply, FactDto, JournalDto, JournalFileDto, JournalSent, NewEntryDto, OccupationDto, OccupiedDto,
     VisitDto,
@@ -9,9 +9,9 @@ use crate::{ApiError, App, words};
 use chrono::{DateTime, Duration, Utc};
 use std::collections::{BTreeMap, HashMap};
 use uuid::Uuid;
-use vistazo_core::field::{Epoch, HeightRemark, Link, Occupied, look_at_height, occupied, repeated, standing};
+use vistazo_core::field::{Epoch, HeightRemark, Link, Occupied, SOON, look_at_height, occupied, repeated, standing};
 use vistazo_store::journal::{self, EntryRow, Kept, NewEntry};
-use vistazo_store::results::NewControl;
+use vistazo_store::results::{self, NewControl};
 
 /// Entries that one call brings, at most: a device sends the rest with the next.
 pub(crate) const MOST: usize = 500;
@@ -73,6 +73,11 @@ pub(crate) async fn read(app: &App, job: Uuid) -> Result<JournalDto, ApiError> {
     let (_, brief) = super::brief(app, job).await?;
     let all = Journal::load(app, job).await?;
     let files = journal::files(&app.db, job).await?;
+    let control = if all.facts.iter().any(|f| matches!(f, FactDto::Shots(_))) {
+        results::control(&app.db, job).await?
+    } else {
+        Vec::new()
+    };
     blocking(move || {
         let entry = |k: usize| {
             let (r, fact) = (&all.rows[k], all.facts[k].clone());
@@ -87,6 +92,14 @@ pub(crate) async fn read(app: &App, job: Uuid) -> Result<JournalDto, ApiError> {
                 errors: match &fact {
                     FactDto::Instrument(c) => super::instrument_check::found(&brief, c),
                     _ => Vec::new(),
+                },
+                set_up: match &fact {
+                    FactDto::Shots(s) => Some(set_ups::came_out(&brief, &control, s)),
+                    _ => None,
+                },
+                camera: match &fact {
+                    FactDto::Camera(c) => Some(c.doubts().iter().map(words::field::camera_doubt).collect()),
+                    _ => None,
                 },
                 fact,
                 follows: r.follows.clone(),
@@ -234,35 +247,55 @@ pub(crate) async fn carry(app: &App, job: Uuid, stations: &[Uuid]) -> Result<(),
     Ok(())
 }
 
-/// A control point from occupations of one mark that agree.
-pub(crate) async fn as_control(app: &App, job: Uuid, entries: &[Uuid]) -> Result<NewControl, ApiError> {
+/// A control point from occupations of one mark, or from set-ups that found one point, that agree.
+pub(crate) async fn as_control(
+    app: &App,
+    job: Uuid,
+    entries: &[Uuid],
+    point: Option<&str>,
+) -> Result<NewControl, ApiError> {
+    let (_, brief) = super::brief(app, job).await?;
     let all = Journal::load(app, job).await?;
-    let mut found: Vec<(String, Occupied)> = Vec::new();
+    let control = results::control(&app.db, job).await?;
+    let mut found: Vec<(String, Occupied, DateTime<Utc>)> = Vec::new();
     for id in entries {
         let Some(k) = all.rows.iter().position(|r| r.id == *id) else { return Err(ApiError::not_found()) };
-        let FactDto::Occupied(o) = &all.facts[k] else {
-            return Err(ApiError::field("entries", format!("{id} is no occupation of a mark")));
-        };
-        let epochs: Vec<Epoch> = o.epochs.iter().map(Epoch::from).collect();
-        match occupied(&epochs, o.pole) {
-            Ok(p) => found.push((o.mark.trim().to_owned(), p)),
-            Err(_) => return Err(ApiError::conflict(format!("the occupation of {} gives no point", o.mark))),
+        let when = at(&all.rows[k]);
+        match &all.facts[k] {
+            FactDto::Occupied(o) => {
+                let epochs: Vec<Epoch> = o.epochs.iter().map(Epoch::from).collect();
+                let Ok(p) = occupied(&epochs, o.pole) else {
+                    return Err(ApiError::conflict(format!("the occupation of {} gives no point", o.mark)));
+                };
+                found.push((o.mark.trim().to_owned(), p, when));
+            }
+            FactDto::Shots(s) => {
+                let Some(name) = point else {
+                    return Err(ApiError::field("point", "expected the name of a new point of the set-up"));
+                };
+                let (position, sigma) = set_ups::point(&brief, &control, s, name).map_err(ApiError::conflict)?;
+                let shot = Occupied { position, sigma, used: 1, of: 1, independent: 1.0, scatter: 0.0 };
+                // two set-ups share no satellites
+                let apart = Duration::seconds(found.len() as i64 * SOON as i64);
+                found.push((name.trim().to_owned(), shot, when + apart));
+            }
+            _ => return Err(ApiError::field("entries", format!("{id} is no occupation of a mark, and no set-up"))),
         }
     }
-    let Some(((name, first), others)) = found.split_first() else {
+    let Some(((name, first, mut before), others)) = found.split_first().map(|(f, o)| (f.clone(), o)) else {
         return Err(ApiError::field("entries", "expected at least one occupation"));
     };
-    if let Some(other) = others.iter().find(|o| !o.0.eq_ignore_ascii_case(name)) {
+    if let Some(other) = others.iter().find(|o| !o.0.eq_ignore_ascii_case(&name)) {
         return Err(ApiError::field(
             "entries",
             format!("found occupations of {name} and {}, expected one mark", other.0),
         ));
     }
-    let mut mean = first.clone();
-    for (_, next) in others {
-        let r = repeated(&mean, next);
+    let mut mean = first;
+    for (_, next, when) in others {
+        let r = repeated(&mean, next, (*when - before).num_seconds() as f64);
+        before = *when;
         if !r.agrees {
-            let (_, brief) = super::brief(app, job).await?;
             return Err(ApiError::conflict(format!(
                 "the occupations of {name} differ by {}, more than their σ explains at 99 %: occupy it a third time, and take the two that agree",
                 brief.length(r.difference.norm())
@@ -271,7 +304,7 @@ pub(crate) async fn as_control(app: &App, job: Uuid, entries: &[Uuid]) -> Result
         mean = Occupied { position: r.mean, sigma: r.mean_sigma, ..mean };
     }
     Ok(NewControl {
-        name: name.clone(),
+        name,
         e: Some(mean.position.x),
         n: Some(mean.position.y),
         h: Some(mean.position.z),
@@ -281,83 +314,4 @@ pub(crate) async fn as_control(app: &App, job: Uuid, entries: &[Uuid]) -> Result
         is_check: false,
         target: None,
     })
-}
-
-/// The record as a table.
-pub(crate) async fn record(app: &App, job: Uuid) -> Result<Vec<u8>, ApiError> {
-    let read = read(app, job).await?;
-    let names: HashMap<Uuid, String> =
-        super::planning::load(app, job).await?.stations.into_iter().map(|s| (s.0, s.1.name)).collect();
-    let head = [
-        "time",
-        "who",
-        "device",
-        "clock ahead [s]",
-        "about",
-        "state",
-        "what",
-        "height [m]",
-        "took [min]",
-        "remarks",
-        "id",
-        "follows",
-    ];
-    let rows = read.entries.iter().map(|e| {
-        let name = |s: &Uuid| names.get(s).cloned().unwrap_or_else(|| s.to_string());
-        let (about, what, height, took) = match &e.fact {
-            FactDto::Visit(v) => {
-                let took = v.started.zip(v.ended).map(|(a, b)| format!("{:.1}", (b - a).num_seconds() as f64 / 60.0));
-                let found = v.targets.iter().map(|t| format!("{} {:?}", t.name, t.state).to_lowercase());
-                let mut said: Vec<String> = found.collect();
-                said.extend(
-                    [&v.mark, &v.operator_at, &v.in_view, &v.note].into_iter().filter(|s| !s.is_empty()).cloned(),
-                );
-                let height = v.height.and_then(|h| h.upright()).map(|h| format!("{h:.4}"));
-                (format!("station {}", name(&v.station)), said.join("; "), height, took)
-            }
-            FactDto::Tick(t) => (
-                format!("check {}", t.item),
-                format!("{}{}", if t.done { "seen to" } else { "not so" }, t.note),
-                None,
-                None,
-            ),
-            FactDto::Note(n) => {
-                let at = n.station.as_ref().map_or_else(String::new, |s| format!(" at {}", name(s)));
-                (format!("note{at}"), format!("{}{}", if n.hazard { "HAZARD: " } else { "" }, n.text), None, None)
-            }
-            FactDto::Occupied(o) => {
-                let said = e.occupied.as_ref().map_or_else(String::new, |c| c.said.clone());
-                (format!("mark {}", o.mark), said, Some(format!("{:.4}", o.pole)), None)
-            }
-            FactDto::Instrument(c) => {
-                let said: Vec<String> = e
-                    .errors
-                    .iter()
-                    .map(|f| format!("{}: {}", words::parameter(f.parameter), f.said.join(", ")))
-                    .chain([c.decision.clone()])
-                    .filter(|s| !s.is_empty())
-                    .collect();
-                (format!("instrument {}", c.instrument), said.join("; "), None, None)
-            }
-            FactDto::PowerLost(p) => {
-                let after = p.after.as_ref().map_or_else(String::new, |s| format!(" after {}", name(s)));
-                (format!("power lost{after}"), p.note.clone(), None, None)
-            }
-        };
-        vec![
-            e.at.format("%Y-%m-%dT%H:%M:%SZ").to_string(),
-            e.by.clone(),
-            e.device.clone(),
-            format!("{:.0}", e.ahead),
-            about,
-            if e.stands { "stands" } else { "corrected" }.to_owned(),
-            what,
-            height.unwrap_or_default(),
-            took.unwrap_or_default(),
-            e.remarks.join("; "),
-            e.id.to_string(),
-            e.follows.iter().map(Uuid::to_string).collect::<Vec<_>>().join(" "),
-        ]
-    });
-    crate::deliver::csv(std::iter::once(head.map(str::to_owned).to_vec()).chain(rows))
 }

@@ -8,6 +8,7 @@ import { useUnits } from '../../lib/units'
 import { Caution, Head, States } from '../../parts'
 import { field as words } from '../../words'
 import type { Entry } from './journal'
+import { CheckPolicy, Trend } from './Policy'
 import { readDistances, readFaces, writeDistances, writeFaces } from './readings'
 import type { Journal } from './useJournal'
 
@@ -19,10 +20,13 @@ export function InstrumentCheck({
   journal,
   edit,
   instrument,
+  due,
 }: {
   journal: Journal
   edit: boolean
   instrument: string
+  /** Why a check is due. */
+  due: string | null | undefined
 }) {
   const done = journal.entries.filter((e) => e.stands && e.fact.kind === 'instrument').reverse()
   const [editing, setEditing] = useState(false)
@@ -31,6 +35,8 @@ export function InstrumentCheck({
       <summary>
         <Head aside={done.length ? words.checkedTimes(done.length) : words.notChecked}>{words.instrumentCheck}</Head>
       </summary>
+      {due && <p className="warn">{due}</p>}
+      <CheckPolicy journal={journal} instrument={instrument} edit={edit} />
       <p>{words.checkLayout}</p>
       <Caution>{words.checkCaution}</Caution>
       {edit && !editing && <Button onClick={() => setEditing(true)}>{words.enterReadings}</Button>}
@@ -169,6 +175,9 @@ function History({ instrument }: { instrument: string }) {
   if (!open) return <Button onClick={() => setOpen(true)}>{words.earlierChecks}</Button>
   return (
     <States of={read} what={words.earlierChecks}>
+      {(['collimation', 'trunnion', 'index', 'range_offset', 'range_scale'] as const).map((parameter) => (
+        <Trend key={parameter} checks={read.data ?? []} parameter={parameter} />
+      ))}
       <ul className="site-history" aria-label={words.earlierChecks}>
         {(read.data ?? []).map((c) => (
           <li key={`${c.job} ${c.at}`}>

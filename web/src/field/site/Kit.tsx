@@ -7,6 +7,8 @@ import { type Item, useChange, useJob, useRead } from '../../lib/hooks'
 import { LengthInput } from '../../parts/LengthInput'
 import { Head } from '../../parts'
 import { field as words } from '../../words'
+import type { Station } from './OnSite'
+import { TotalStation } from './TotalStation'
 import type { Journal } from './useJournal'
 
 type Device = Schema['DeviceState']
@@ -60,7 +62,19 @@ function tracking(d: Device): string {
   return d.tracked ? words.isTracked : words.notTracked
 }
 
-export function Kit({ devices, journal, edit }: { devices: Device[]; journal: Journal; edit: boolean }) {
+/** The instruments on site: what they do, and what they can be told. */
+export function Kit({
+  devices,
+  journal,
+  edit,
+  next,
+}: {
+  devices: Device[]
+  journal: Journal
+  edit: boolean
+  /** The station to scan next. */
+  next?: Station
+}) {
   if (devices.length === 0) return null
   return (
     <details className="site-part" open>
@@ -68,19 +82,27 @@ export function Kit({ devices, journal, edit }: { devices: Device[]; journal: Jo
         <Head aside={devices.some((d) => d.simulated) ? words.simulatedKit : ''}>{words.instruments}</Head>
       </summary>
       {devices.map((d) => (
-        <OneDevice key={d.id} device={d} edit={edit} journal={journal} />
+        <OneDevice key={d.id} device={d} edit={edit} journal={journal} next={next} />
       ))}
     </details>
   )
 }
 
-function OneDevice({ device: d, edit, journal }: { device: Device; edit: boolean; journal: Journal }) {
+const FAULTS: Record<Device['kind'], Schema['Fault']> = {
+  scanner: 'power',
+  receiver: 'wrong_fix',
+  total_station: 'tilt',
+  mobile: 'tracking',
+}
+
+function OneDevice(p: { device: Device; edit: boolean; journal: Journal; next?: Station }) {
+  const { device: d, edit, journal, next } = p
   const job = useJob()
-  const tell = useChange(async (command: Command) =>
+  const tell = useChange(async (told: Command | { command: Command; station: string }) =>
     unwrap(
       await api.POST('/api/jobs/{job}/field/kit/{device}', {
         params: { path: { job: job.id, device: d.id } },
-        body: { id: crypto.randomUUID(), command },
+        body: { id: crypto.randomUUID(), ...('command' in told ? told : { command: told }) },
       }),
     ),
   )
@@ -101,6 +123,7 @@ function OneDevice({ device: d, edit, journal }: { device: Device; edit: boolean
       <p>{d.says}</p>
       {d.progress != null && <progress value={d.progress} aria-label={words.progressOf(d.name)} />}
       <p className="faint">{figures.join(' · ')}</p>
+      {(d.preview ?? []).length > 0 && <Preview device={d} />}
       {edit && (
         <div className="bar">
           {d.state === 'off' ? (
@@ -114,20 +137,66 @@ function OneDevice({ device: d, edit, journal }: { device: Device; edit: boolean
               {words.swapBattery(slot + 1)}
             </Button>
           ))}
-          {d.simulated && (
+          {d.kind === 'scanner' && next && (
             <Button
-              danger
-              onClick={() => tell.mutate({ do: 'fault', what: d.kind === 'scanner' ? 'power' : 'wrong_fix' })}
+              type="primary"
+              disabled={d.state !== 'ready' && d.state !== 'warming_up'}
+              onClick={() =>
+                tell.mutate({ command: { do: 'scan', seconds: next.seconds, bytes: next.bytes }, station: next.id })
+              }
             >
-              {d.kind === 'scanner' ? words.losePower : words.wrongFix}
+              {words.scanHere(next.name)}
+            </Button>
+          )}
+          {d.state === 'measuring' && <Button onClick={() => tell.mutate({ do: 'stop' })}>{words.stopIt}</Button>}
+          {d.kind === 'mobile' && d.state === 'ready' && (
+            <Button type="primary" onClick={() => tell.mutate({ do: 'begin' })}>
+              {words.beginWalk}
+            </Button>
+          )}
+          {d.simulated && (
+            <Button danger onClick={() => tell.mutate({ do: 'fault', what: FAULTS[d.kind] })}>
+              {words.faults[d.kind]}
             </Button>
           )}
         </div>
+      )}
+      {d.kind === 'total_station' && edit && d.state !== 'off' && (
+        <TotalStation device={d} journal={journal} tell={(c) => tell.mutate(c)} />
       )}
       {d.kind === 'receiver' && edit && <Occupy device={d} journal={journal} tell={(c) => tell.mutate(c)} />}
     </section>
   )
 }
+
+/** What it has seen so far, from above, and where it went: enough to see that it works, and where it looked. */
+function Preview({ device: d }: { device: Device }) {
+  const points = d.preview ?? []
+  const path = d.path ?? []
+  const all = [...points, ...path.map((q) => q.slice(1))]
+  const of = (a: number) => all.map((q) => q[a] ?? 0)
+  const [left, right, low, high] = [Math.min(...of(0)), Math.max(...of(0)), Math.min(...of(1)), Math.max(...of(1))]
+  const dot = Math.max(right - left, high - low, 1) / 240
+  const dots = points.map((q) => `M${num3(q[0])} ${num3(-(q[1] ?? 0))}h0`).join('')
+  return (
+    <svg
+      className="site-preview"
+      viewBox={`${left - 1} ${-high - 1} ${right - left + 2} ${high - low + 2}`}
+      role="img"
+      aria-label={words.previewOf(d.name, points.length)}
+    >
+      <path d={dots} strokeWidth={dot * 1.6} strokeLinecap="round" />
+      {path.length > 1 && (
+        <path
+          className="way"
+          d={path.map((q, k) => `${k ? 'L' : 'M'}${num3(q[1])} ${num3(-(q[2] ?? 0))}`).join('')}
+          strokeWidth={dot * 2}
+        />
+      )}
+    </svg>
+  )
+}
+const num3 = (v: number | undefined) => (v ?? 0).toFixed(3)
 
 /** A receiver on a mark: occupied, kept as an entry, and taken as control with what it came out at. */
 function Occupy({ device: d, journal, tell }: { device: Device; journal: Journal; tell: (c: Command) => void }) {

@@ -10,17 +10,34 @@ import { type Attached, unsentFile } from './outbox'
 import type { Journal } from './useJournal'
 import { useVoice } from './voice'
 
+/** A point of a scan that a note is about. */
+export interface Pin {
+  scan: string
+  name: string
+  at: [number, number, number]
+}
+
 const attached = (f: File): Attached => ({ id: crypto.randomUUID(), name: f.name, media: f.type, bytes: f })
 
 /** What was seen on site, with photographs and voices; what can hurt somebody first. */
-export function Notes({ journal, stations, edit }: { journal: Journal; stations: Station[]; edit: boolean }) {
+export function Notes({
+  journal,
+  stations,
+  edit,
+  where,
+}: {
+  journal: Journal
+  stations: Station[]
+  edit: boolean
+  where: Where
+}) {
   const notes = journal.entries.filter((e) => e.stands && e.fact.kind === 'note')
   const hazard = (e: Entry) => e.fact.kind === 'note' && !!e.fact.data.hazard
   notes.sort((a, b) => Number(hazard(b)) - Number(hazard(a)) || b.at.localeCompare(a.at))
   return (
     <>
       <Head aside={notes.length ? words.notes(notes.length) : ''}>{words.siteNotes}</Head>
-      {edit && <NewNote journal={journal} stations={stations} />}
+      {edit && <NewNote journal={journal} stations={stations} where={where} />}
       <ul className="site-notes" aria-label={words.siteNotes}>
         {notes.map((e) => (
           <Note key={e.id} entry={e} journal={journal} stations={stations} />
@@ -30,9 +47,17 @@ export function Notes({ journal, stations, edit }: { journal: Journal; stations:
   )
 }
 
-function NewNote({ journal, stations }: { journal: Journal; stations: Station[] }) {
+/** Where the next note is pinned: on the plan, or to a point of a scan. */
+export interface Where {
+  place: [number, number] | null
+  pin: Pin | null
+  clear: () => void
+}
+
+function NewNote({ journal, stations, where }: { journal: Journal; stations: Station[]; where: Where }) {
   const [text, setText] = useState('')
   const [hazard, setHazard] = useState(false)
+  const [reported, setReported] = useState(false)
   const [station, setStation] = useState('')
   const [files, setFiles] = useState<Attached[]>([])
   const voice = useVoice((bytes, media) =>
@@ -45,16 +70,20 @@ function NewNote({ journal, stations }: { journal: Journal; stations: Station[] 
         note: crypto.randomUUID(),
         text,
         hazard,
-        place: null,
+        place: where.place,
         station: station || null,
         files: files.map((f) => f.id),
+        pin: where.pin && { scan: where.pin.scan, at: where.pin.at },
+        in_report: reported,
       },
     }
     // what the device has no room for stays on the screen
     if (!(await journal.note(fact, files))) return
     setText('')
     setHazard(false)
+    setReported(false)
     setFiles([])
+    where.clear()
   }
   return (
     <form
@@ -93,10 +122,16 @@ function NewNote({ journal, stations }: { journal: Journal; stations: Station[] 
         <Checkbox checked={hazard} onChange={(e) => setHazard(e.target.checked)}>
           {words.canHurt}
         </Checkbox>
+        <Checkbox checked={reported} onChange={(e) => setReported(e.target.checked)}>
+          {words.intoReport}
+        </Checkbox>
         <Button type="primary" htmlType="submit" disabled={!text.trim() && files.length === 0}>
           {words.keepNote}
         </Button>
       </div>
+      {(where.place ?? where.pin) && (
+        <p className="faint">{where.pin ? words.pinnedTo(where.pin.name) : words.pinnedOnPlan}</p>
+      )}
       {voice.refused && <p className="warn">{voice.refused}</p>}
       {files.length > 0 && <p className="faint">{files.map((f) => `${f.name} (${size(f.bytes.size)})`).join(', ')}</p>}
     </form>

@@ -2,18 +2,24 @@ import { useQueryClient } from '@tanstack/react-query'
 import { Button } from 'antd'
 import { useState } from 'react'
 import type { Schema } from '../../api/client'
-import { span } from '../../lib/format'
+import { num, span } from '../../lib/format'
 import { canEdit, useJob, useRead } from '../../lib/hooks'
+import { useUnits } from '../../lib/units'
 import { Caution, Grade, Head, States } from '../../parts'
 import type { User } from '../../shell/Shell'
 import { field as words } from '../../words'
+import { ByHand } from './ByHand'
+import { Camera } from './Camera'
 import { Checklist } from './Checklist'
 import { type Entry, heads } from './journal'
 import { InstrumentCheck } from './InstrumentCheck'
 import { Kit, useKit } from './Kit'
-import { NextCard } from './NextCard'
-import { Notes } from './Notes'
+import { NextCard, nextOf } from './NextCard'
+import { Measure } from './Measure'
+import { Notes, type Pin } from './Notes'
 import { Record } from './Record'
+import { SetUps } from './SetUps'
+import { SiteMap } from './SiteMap'
 import { StationForm } from './StationForm'
 import { type Journal, useJournal } from './useJournal'
 import { Versions } from './Versions'
@@ -30,6 +36,8 @@ export function OnSite() {
   const kit = useKit()
   const [open, setOpen] = useState<string | null>(null)
   const edit = canEdit(job)
+  const [place, setPlace] = useState<[number, number] | null>(null)
+  const [pin, setPin] = useState<Pin | null>(null)
   const station = now.data?.stations.find((s) => s.id === open)
   return (
     <div className="site">
@@ -49,12 +57,19 @@ export function OnSite() {
         {now.data && !station && (
           <>
             <NextCard now={now.data} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
+            {now.data.check_due && <p className="warn">{now.data.check_due}</p>}
             {now.data.hazards.map((h) => (
               <Caution key={h}>{h}</Caution>
             ))}
             <Versions journal={journal} stations={now.data.stations} edit={edit} />
             {!now.data.next && <Leave now={now.data} journal={journal} />}
-            <Kit devices={kit.data ?? []} journal={journal} edit={edit} />
+            <SiteMap now={now.data} entries={journal.entries} pin={place} onPin={edit ? setPlace : undefined} />
+            <Kit
+              devices={kit.data ?? []}
+              journal={journal}
+              edit={edit}
+              next={now.data.stations.find((s) => s.id === nextOf(now.data, journal.entries)?.station)}
+            />
             <Checklist
               devices={kit.data ?? []}
               begun={now.data.pace.taken > 0}
@@ -62,10 +77,31 @@ export function OnSite() {
               journal={journal}
               edit={edit}
             />
-            <InstrumentCheck journal={journal} edit={edit} instrument={job.brief.instrument.name} />
+            <InstrumentCheck
+              journal={journal}
+              edit={edit}
+              instrument={job.brief.instrument.name}
+              due={now.data.check_due}
+            />
+            <Camera journal={journal} edit={edit} costs={now.data.cameras} stations={now.data.stations} />
             <Stations stations={now.data.stations} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
-            <Notes journal={journal} stations={now.data.stations} edit={edit} />
+            <SetUps journal={journal} edit={edit} />
+            <Measure journal={journal} edit={edit} onPin={setPin} />
+            <Notes
+              journal={journal}
+              stations={now.data.stations}
+              edit={edit}
+              where={{
+                place,
+                pin,
+                clear: () => {
+                  setPlace(null)
+                  setPin(null)
+                },
+              }}
+            />
             {now.data.next && <Leave now={now.data} journal={journal} />}
+            <ByHand journal={journal} edit={edit} saved={now.data.saved} />
             <Record journal={journal} />
           </>
         )}
@@ -134,12 +170,29 @@ function Stations(p: { stations: Station[]; entries: Entry[]; onOpen?: (id: stri
                   <span className="faint">{words.scanTakes(span(s.seconds))}</span>
                 )}
               </Button>
-              {s.tie && s.tie.grade !== 'sound' && <p className="warn">{s.tie.said.join('; ')}</p>}
+              {s.tie && <Tie of={s.tie} />}
             </li>
           )
         })}
       </ul>
     </>
+  )
+}
+
+/** What a tie rests on, in figures, and what would mend it. */
+function Tie({ of: t }: { of: NonNullable<Station['tie']> }) {
+  const u = useUnits()
+  const figures = [
+    words.weakest(u.err(t.weakest95), u.small),
+    words.overlapOf(num(t.overlap * 100, 0)),
+    t.distance == null ? '' : words.apart(u.len(t.distance, 1), u.code),
+  ].filter(Boolean)
+  return (
+    <div className="site-tie">
+      <span className="faint">{figures.join(' · ')}</span>
+      {t.grade !== 'sound' && <p className="warn">{t.said.join('; ')}</p>}
+      {t.mend && <p>{words.wouldMend(t.mend)}</p>}
+    </div>
   )
 }
 

@@ -20,6 +20,16 @@ function line(e: Entry): string {
       return words.didCheck(e.fact.data.instrument)
     case 'power_lost':
       return words.powerWasLost
+    case 'shots':
+      return words.didShots(e.fact.data.over?.mark ?? '', e.fact.data.shots.length)
+    case 'measured':
+      return words.didMeasure(e.fact.data.name)
+    case 'camera':
+      return words.didCamera(e.fact.data.mounting)
+    case 'policy':
+      return words.didPolicy(e.fact.data.instrument, words.policies[e.fact.data.when])
+    case 'by_hand':
+      return words.didByHand
   }
 }
 
@@ -34,6 +44,9 @@ export function Record({ journal }: { journal: Journal }) {
       </summary>
       <a href={`/api/jobs/${job.id}/field/record.csv`} download>
         {words.recordAsTable}
+      </a>{' '}
+      <a href={`/api/jobs/${job.id}/field/record.pdf`} download>
+        {words.recordOnPaper}
       </a>
       <ol className="site-record" aria-label={words.record}>
         {all.map((e) => (

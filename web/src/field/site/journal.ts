@@ -24,6 +24,16 @@ export function subjectOf(f: Fact): string {
       return `instrument ${f.data.id}`
     case 'power_lost':
       return `power ${f.data.id}`
+    case 'shots':
+      return `shots ${f.data.id}`
+    case 'measured':
+      return `length ${f.data.id}`
+    case 'camera':
+      return `camera ${f.data.id}`
+    case 'policy':
+      return `policy ${f.data.instrument.trim().toLowerCase()}`
+    case 'by_hand':
+      return 'by hand'
   }
 }
 

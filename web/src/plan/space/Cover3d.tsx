@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
 import * as THREE from 'three'
+import { useLatest } from '../../lib/hooks'
 import { useUnits } from '../../lib/units'
 import { plan as words } from '../../words'
 import { cellWords, type MapMode, MAPS, type Surface } from '../maps'
@@ -29,13 +30,9 @@ export function Cover3d({
   const [said, say] = useState('')
   const [failed, fail] = useState('')
   const u = useUnits()
-  const units = useRef(u)
-  const pick = useRef(onSelect)
+  const units = useLatest(u)
+  const pick = useLatest(onSelect)
   const highlight = useRef<((ids: string[]) => void) | null>(null)
-  useEffect(() => {
-    units.current = u
-    pick.current = onSelect
-  })
   const eye = useRef<Eye>(null)
   const shown = mode === 'station' ? 'count' : mode
   useEffect(() => {
@@ -76,7 +73,7 @@ export function Cover3d({
       stage.dispose()
     }
     // what is picked is tinted; the scene itself stays
-  }, [items, surfaces, shown, limit])
+  }, [items, surfaces, shown, limit, units, pick])
   useEffect(() => highlight.current?.(selected), [selected])
   return (
     <div ref={box} className="ol" role="application" aria-label={words.coverInSpace}>

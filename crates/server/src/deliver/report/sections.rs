@@ -20,6 +20,7 @@ pub(super) fn all(p: &Package, small: &Small) -> Vec<Section> {
         levels(p),
         components(p),
         instrument(p),
+        notes(p),
         decisions(p),
     ]);
     out.retain(|s| !s.rows.is_empty() || !s.note.is_empty());
@@ -326,6 +327,16 @@ fn instrument(p: &Package) -> Section {
         columns: columns(&["Error", "came out at", "95 %", "stated 1σ"]),
         words: 1,
         rows: p.adjustment.result.systematic.iter().filter(|s| s.scan.is_none()).map(row).collect(),
+    }
+}
+
+fn notes(p: &Package) -> Section {
+    Section {
+        heading: "Seen on site".into(),
+        note: String::new(),
+        columns: columns(&["When (UTC)", "Who", "Where", "What"]),
+        words: 4,
+        rows: p.notes.iter().map(|n| n.to_vec()).collect(),
     }
 }
 
