@@ -76,6 +76,7 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/field/instrument-checks/simulated", "os"),
     ("post", "/api/jobs/{job}/field/instrument-checks/profile", "os"),
     ("get", "/api/jobs/{job}/field/record.csv", "osr"),
+    ("get", "/api/jobs/{job}/field/record.pdf", "osr"),
     ("get", "/api/jobs/{job}/field/kit", "osr"),
     ("post", "/api/jobs/{job}/field/kit/{device}", "os"),
     ("get", "/api/jobs/{job}/detections", "osr"),

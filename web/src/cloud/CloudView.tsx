@@ -19,10 +19,12 @@ import type { World } from './world'
 import { cloud as words } from '../words'
 
 type Cloud = Schema['CloudDto']
+/** What is said of a frame that is not that of the registration. */
+const FRAMES: Record<string, string> = { 'as delivered': words.posesAsTheFiles, scan: words.oneScanAlone }
 const NOTHING: Schema['CloudScanDto'][] = []
 
 interface Props {
-  frame?: 'grid' | 'block'
+  frame?: 'grid' | 'block' | 'scan'
   targets: CloudTarget[]
   ties: CloudTie[]
   selected: string | null
@@ -181,7 +183,7 @@ export function CloudView({ frame, selected, onPick, measure = false, extra, ...
             num(shown.points / 1e6, 2),
             shown.busy && scans.length > 0 ? words.finerOnesAreComing : '',
             measuring ? words.clickPointsToMeasure : words.dragToTurnRight,
-            cloud?.frame === 'as delivered' ? words.posesAsTheFiles : '',
+            FRAMES[cloud?.frame ?? ''] ?? '',
           )}
         </div>
       )}

@@ -5,12 +5,13 @@ import { PlanMap } from './canvas/map'
 import { drawOverlays, type Overlays } from './canvas/overlays'
 import { type Hands, takeUp } from './canvas/tools'
 import type { Item } from './usePlan'
+import { useSiteNotes } from './useSiteNotes'
 import { plan as words } from '../words'
 
 export type Tool =
   'pick' | 'fit' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'edge' | 'height' | 'station' | 'target'
 
-interface Props extends Overlays, Pick<Hands, 'onMoved' | 'onDrag' | 'onDrawn'> {
+interface Props extends Omit<Overlays, 'notes'>, Pick<Hands, 'onMoved' | 'onDrag' | 'onDrawn'> {
   /** Identifier of the job: pictures come from it. */
   job: string
   items: Item[]
@@ -64,10 +65,12 @@ export function PlanCanvas(p: Props) {
       isUnderlay: (id) => live.current.items.find((i) => i.id === id)?.kind === 'underlay',
     }))
   }, [map, p.tool, p.editable])
+  const notes = useSiteNotes(p.items)
   const { seen, map: shown, ghosts, links, sights, carried, marks, ellipses, enlarge } = p
   useEffect(() => {
-    if (map) drawOverlays(map.overlays, { seen, map: shown, ghosts, links, sights, carried, marks, ellipses, enlarge })
-  }, [map, seen, shown, ghosts, links, sights, carried, marks, ellipses, enlarge])
+    if (map)
+      drawOverlays(map.overlays, { seen, map: shown, ghosts, links, sights, carried, marks, notes, ellipses, enlarge })
+  }, [map, seen, shown, ghosts, links, sights, carried, marks, notes, ellipses, enlarge])
   const keys = (e: KeyboardEvent) => {
     if (e.ctrlKey || e.metaKey || e.altKey) return
     const { side: dx, up: dy, nearer } = steps(e.key, 0.8)

@@ -43,7 +43,7 @@ pub struct CloudScanDto {
 /// All scans in one frame.
 #[derive(Serialize, ToSchema)]
 pub struct CloudDto {
-    /// `grid`, `block` or `as delivered` (the poses that came with the files).
+    /// `grid`, `block`, `as delivered` (the poses that came with the files) or `scan` (one alone).
     pub frame: String,
     /// Shown positions are about this point of the frame, metres.
     pub origin: [f64; 3],
@@ -86,7 +86,7 @@ pub struct SpanDto {
 
 #[derive(Serialize, ToSchema)]
 pub struct MeasureDto {
-    /// `grid`, `block` or `as delivered`.
+    /// `grid`, `block`, `as delivered` or `scan`.
     pub frame: String,
     pub points: Vec<MeasuredDto>,
     pub spans: Vec<SpanDto>,

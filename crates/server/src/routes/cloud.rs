@@ -17,7 +17,7 @@ use vistazo_store::views::{self, View};
 /// Which frame to show.
 #[derive(serde::Deserialize, utoipa::IntoParams)]
 pub struct Frame {
-    /// `grid`, `block` or `as delivered`; the best there is when left out.
+    /// `grid`, `block`, `as delivered`, or `scan` for the last one alone; the best there is when left out.
     frame: Option<String>,
 }
 

@@ -21,7 +21,7 @@ struct Place {
 }
 
 /// All scans that have a place, in the best frame there is: on the grid, else in the block, else as
-/// the files say. `wanted` asks for one of these. On the grid the scans stand as they do on site, in true
+/// the files say. `wanted` asks for one of these, or for the last scan alone (`scan`). On the grid the scans stand as they do on site, in true
 /// metres about the place the grid is mapped from: distances are those on site, and coordinates of points
 /// that are asked for go through the map.
 pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
@@ -33,6 +33,7 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
     let adjusted = block.filter(|a| a.record.refused.is_none());
     let pick = |frame: &str| wanted.is_none_or(|w| w == frame);
     let (frame, stale, stations): (&str, bool, Vec<Place>) = match (georef, &adjusted) {
+        _ if wanted == Some("scan") => ("scan", false, rows.last().map(alone).into_iter().collect()),
         (Some(g), _) if pick("grid") => {
             let origin = Vec3::from(g.record.map.origin);
             let place = |s: &crate::record::georeference::Station| {
@@ -94,6 +95,11 @@ fn with_clouds(mut stations: Vec<Place>, frame: &str, rows: &[field::ScanRow]) -
     let clouds: Vec<Place> = rows.iter().filter(|r| !r.has_scanner).filter_map(delivered).filter(near).collect();
     stations.extend(clouds);
     stations
+}
+
+/// A scan by itself, as its scanner sees it: what lies within it is known before anything is registered.
+fn alone(row: &field::ScanRow) -> Place {
+    Place { scan: row.id, pose: (&Pose::identity()).into(), covariance: vec![0.0; 36] }
 }
 
 /// Where the file says that the scan was; nothing is known about how good that is.

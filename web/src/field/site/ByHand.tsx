@@ -6,7 +6,15 @@ import { heads } from './journal'
 import type { Journal } from './useJournal'
 
 /** What the job's people would need by hand, and what was not spent for it. */
-export function ByHand({ journal, edit, saved }: { journal: Journal; edit: boolean; saved: string | null | undefined }) {
+export function ByHand({
+  journal,
+  edit,
+  saved,
+}: {
+  journal: Journal
+  edit: boolean
+  saved: string | null | undefined
+}) {
   const last = heads(journal.entries, 'by hand').at(-1)
   const known = last?.fact.kind === 'by_hand' ? last.fact.data : undefined
   const [length, setLength] = useState<number | null>(known ? known.length / 60 : null)

@@ -112,7 +112,14 @@ function NewCheck({ journal, onDone }: { journal: Journal; onDone: () => void })
         </label>
         <label className="field">
           <span className="label">{words.coloursOff}</span>
-          <InputNumber aria-label={words.coloursOff} controls={false} min={0} suffix="px" value={off} onChange={setOff} />
+          <InputNumber
+            aria-label={words.coloursOff}
+            controls={false}
+            min={0}
+            suffix="px"
+            value={off}
+            onChange={setOff}
+          />
         </label>
       </div>
       <div className="bar">

@@ -1,8 +1,10 @@
+import { useQuery } from '@tanstack/react-query'
 import { Button, Input, Segmented } from 'antd'
 import { useState } from 'react'
-import type { Schema } from '../../api/client'
+import { api, type Schema, unwrap } from '../../api/client'
 import { CloudView } from '../../cloud/CloudView'
 import type { Picked } from '../../cloud/scans'
+import { useJob } from '../../lib/hooks'
 import { UNIT_NAMES, UnitContext, unitsOf, useUnits } from '../../lib/units'
 import { Head } from '../../parts'
 import { field as words } from '../../words'
@@ -17,13 +19,20 @@ export function Measure({ journal, edit, onPin }: { journal: Journal; edit: bool
   const own = useUnits()
   const [open, setOpen] = useState(false)
   const [unit, setUnit] = useState(own.code)
+  // before anything is registered, what lies within one scan is known
+  const job = useJob()
+  const cloud = useQuery({
+    queryKey: ['job', job.id, '/api/jobs/{job}/cloud', undefined],
+    queryFn: async () => unwrap(await api.GET('/api/jobs/{job}/cloud', { params: { path: { job: job.id } } })),
+    enabled: open,
+  })
   const kept = journal.entries.filter((e) => e.stands && e.fact.kind === 'measured').reverse()
   return (
     <details className="site-part" onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary>
         <Head aside={kept.length ? words.lengthsKept(kept.length) : words.tapTwoPoints}>{words.measureHere}</Head>
       </summary>
-      {open && (
+      {open && cloud.data && (
         <UnitContext.Provider value={unitsOf(unit)}>
           <div className="bar">
             <Segmented
@@ -36,6 +45,7 @@ export function Measure({ journal, edit, onPin }: { journal: Journal; edit: bool
           </div>
           <div className="site-cloud">
             <CloudView
+              frame={cloud.data.scans.length === 0 ? 'scan' : undefined}
               targets={NONE}
               ties={NONE}
               selected={null}

@@ -58,12 +58,19 @@ export function OnSite() {
           <>
             <NextCard now={now.data} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
             {now.data.check_due && <p className="warn">{now.data.check_due}</p>}
-            {now.data.hazards.map((h) => (
-              <Caution key={h}>{h}</Caution>
-            ))}
+            {now.data.hazards.length > 0 && (
+              <Caution>
+                <ul aria-label={words.hazardsText}>
+                  {now.data.hazards.map((h) => (
+                    <li key={h}>{h}</li>
+                  ))}
+                </ul>
+              </Caution>
+            )}
             <Versions journal={journal} stations={now.data.stations} edit={edit} />
             {!now.data.next && <Leave now={now.data} journal={journal} />}
             <SiteMap now={now.data} entries={journal.entries} pin={place} onPin={edit ? setPlace : undefined} />
+            <Stations stations={now.data.stations} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
             <Kit
               devices={kit.data ?? []}
               journal={journal}
@@ -84,7 +91,6 @@ export function OnSite() {
               due={now.data.check_due}
             />
             <Camera journal={journal} edit={edit} costs={now.data.cameras} stations={now.data.stations} />
-            <Stations stations={now.data.stations} entries={journal.entries} onOpen={edit ? setOpen : undefined} />
             <SetUps journal={journal} edit={edit} />
             <Measure journal={journal} edit={edit} onPin={setPin} />
             <Notes

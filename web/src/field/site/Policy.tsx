@@ -1,14 +1,28 @@
 import { InputNumber, Select } from 'antd'
-import { useCallback } from 'react'
+import { useCallback, useMemo } from 'react'
 import type { Schema } from '../../api/client'
 import { num } from '../../lib/format'
-import { Chart, Plot } from '../../parts/Chart'
+import { Chart, type Colours, Plot } from '../../parts/Chart'
 import { field as words } from '../../words'
 import { heads } from './journal'
 import type { Journal } from './useJournal'
 
 type Policy = Schema['PolicyWord']
 type Earlier = Schema['EarlierCheckDto']
+type Error = Schema['ErrorFoundDto']
+/** What is shown of an error: factor and unit; angles in arc seconds. */
+const ARC: [number, string] = [(180 / Math.PI) * 3600, '″']
+const SHOWN: Partial<Record<Error['parameter'], [number, string]>> = {
+  range_offset: [1e3, 'mm'],
+  range_scale: [1e6, 'ppm'],
+}
+const point = (at: string, f: Error, factor: number) => ({
+  at: new Date(at),
+  value: f.value * factor,
+  low: (f.value - 1.96 * f.sigma) * factor,
+  high: (f.value + 1.96 * f.sigma) * factor,
+  usual: f.usual * factor,
+})
 const ANGLES = new Set(['collimation', 'trunnion', 'index'])
 
 /** When this instrument is to be checked. */
@@ -59,29 +73,19 @@ export function CheckPolicy({ journal, instrument, edit }: { journal: Journal; i
 }
 
 /** An error of the instrument over all its checks, with 95 %, and what a healthy one has. */
-export function Trend({ checks, parameter }: { checks: Earlier[]; parameter: Earlier['found'][number]['parameter'] }) {
+export function Trend({ checks, parameter }: { checks: Earlier[]; parameter: Error['parameter'] }) {
   const angle = ANGLES.has(parameter)
-  // arc seconds, millimetres, or parts per million
-  const factor = { range_offset: 1e3, range_scale: 1e6 }[parameter as string] ?? (180 / Math.PI) * 3600
-  const unit = { range_offset: 'mm', range_scale: 'ppm' }[parameter as string] ?? '″'
-  const rows = checks
-    .flatMap((c) =>
-      c.found
-        .filter((f) => f.parameter === parameter)
-        .map((f) => ({
-          at: new Date(c.at),
-          value: f.value * factor,
-          low: (f.value - 1.96 * f.sigma) * factor,
-          high: (f.value + 1.96 * f.sigma) * factor,
-          usual: f.usual * factor,
-        })),
-    )
-    .sort((a, b) => a.at.getTime() - b.at.getTime())
-  const text = JSON.stringify(rows)
+  const [factor, unit] = SHOWN[parameter] ?? ARC
+  const rows = useMemo(
+    () =>
+      checks
+        .flatMap((c) => c.found.filter((f) => f.parameter === parameter).map((f) => point(c.at, f, factor)))
+        .sort((a, b) => a.at.getTime() - b.at.getTime()),
+    [checks, parameter, factor],
+  )
   const options = useCallback(
-    (c: Parameters<Parameters<typeof Chart>[0]['options']>[0]): Plot.PlotOptions => {
-      const data = (JSON.parse(text) as typeof rows).map((r) => ({ ...r, at: new Date(r.at) }))
-      const usual = data.at(-1)?.usual ?? 0
+    (c: Colours): Plot.PlotOptions => {
+      const usual = rows.at(-1)?.usual ?? 0
       return {
         height: 150,
         x: { label: null, type: 'utc', inset: 14 },
@@ -89,13 +93,13 @@ export function Trend({ checks, parameter }: { checks: Earlier[]; parameter: Ear
         marks: [
           Plot.ruleY([-usual, usual], { stroke: c.faint, strokeDasharray: '4 4' }),
           Plot.ruleY([0], { stroke: c.ink }),
-          Plot.ruleX(data, { x: 'at', y1: 'low', y2: 'high', stroke: c.accent, strokeWidth: 2 }),
-          Plot.lineY(data, { x: 'at', y: 'value', stroke: c.accent, strokeOpacity: 0.5 }),
-          Plot.dot(data, { x: 'at', y: 'value', fill: c.accent, r: 4 }),
+          Plot.ruleX(rows, { x: 'at', y1: 'low', y2: 'high', stroke: c.accent, strokeWidth: 2 }),
+          Plot.lineY(rows, { x: 'at', y: 'value', stroke: c.accent, strokeOpacity: 0.5 }),
+          Plot.dot(rows, { x: 'at', y: 'value', fill: c.accent, r: 4 }),
         ],
       }
     },
-    [text, unit],
+    [rows, unit],
   )
   const last = rows.at(-1)
   if (rows.length < 2 || !last) return null

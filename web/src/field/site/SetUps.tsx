@@ -105,7 +105,7 @@ function Point({ entry, point: p, edit }: { entry: Entry; point: Schema['PolarPo
       </span>
       {edit && (
         <Button loading={take.isPending} disabled={entry.unsent} onClick={() => take.mutate(undefined)}>
-          {words.takeAsControl(1)}
+          {words.takePointAsControl}
         </Button>
       )}
     </div>

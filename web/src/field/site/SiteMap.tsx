@@ -13,6 +13,9 @@ const LINES = new Set(['wall', 'obstacle', 'edge'])
 const AREAS = new Set(['area', 'floor'])
 const xy = (p: readonly number[] | undefined): XY => [p?.[0] ?? 0, p?.[1] ?? 0]
 
+const at = ([x, y]: XY) => `translate(${x} ${-y})`
+const path = (line: readonly number[][]) => line.map((q, k) => `${k ? 'L' : 'M'}${q[0]} ${-(q[1] ?? 0)}`).join('')
+
 /** Bounds of everything drawn, with room round it. */
 function frame(items: Item[]): [number, number, number, number] {
   const all = items.flatMap((i) => [...(i.data.line ?? []).map(xy), ...(i.data.position ? [xy(i.data.position)] : [])])
@@ -45,12 +48,9 @@ export function SiteMap(p: {
   const [x0, y0, w, h] = frame(items)
   // signs and letters of one size on the page, whatever the site measures
   const s = Math.max(w, h * 1.2) / 100
-  const at = ([x, y]: XY) => `translate(${x} ${-y})`
-  const path = (line: readonly number[][]) => line.map((q, k) => `${k ? 'L' : 'M'}${q[0]} ${-(q[1] ?? 0)}`).join('')
   const next = nextOf(p.now, p.entries)
   const to = p.now.stations.find((x) => x.id === next?.station)
   const last = lastTaken(p.now, p.entries)
-  const notes = p.entries.filter((e) => e.stands && e.fact.kind === 'note')
   const bar = round(w, u.metres)
   const put = (e: React.MouseEvent<SVGSVGElement>) => {
     const box = e.currentTarget
@@ -63,7 +63,6 @@ export function SiteMap(p: {
         <Head aside={p.onPin ? words.tapToPin : ''}>{words.siteFromAbove}</Head>
       </summary>
       {/* the stations are in the list below, and a note can name one: nothing is only here */}
-      {/* eslint-disable-next-line jsx-a11y-x/click-events-have-key-events, jsx-a11y-x/no-noninteractive-element-interactions */}
       <svg
         className="site-map"
         viewBox={`${x0} ${-(y0 + h)} ${w} ${h}`}
@@ -71,31 +70,7 @@ export function SiteMap(p: {
         aria-label={words.mapSays(p.now.pace.taken, p.now.pace.of, next?.name ?? '')}
         onClick={p.onPin && put}
       >
-        <g strokeWidth={0.35 * s}>
-          {items
-            .filter((i) => AREAS.has(i.kind) && (i.data.line?.length ?? 0) > 2)
-            .map((i) => (
-              <path key={i.id} className={`area ${i.data.area ?? ''}`} d={`${path(i.data.line!)}Z`} />
-            ))}
-          {items
-            .filter((i) => LINES.has(i.kind))
-            .map((i) => (
-              <path key={i.id} className="line" d={path(i.data.line ?? [])} />
-            ))}
-          {items
-            .filter((i) => i.kind === 'column')
-            .map((i) => (
-              <circle key={i.id} className="line" r={i.data.radius ?? 0.2} transform={at(xy(i.data.position))} />
-            ))}
-          {last && to && <path className="way" d={path([last.position, to.position])} strokeWidth={0.7 * s} />}
-        </g>
-        {items
-          .filter((i) => i.kind === 'target')
-          .map((i) => (
-            <g key={i.id} className="target" transform={`${at(xy(i.data.position))} scale(${s})`}>
-              <circle r={0.9} />
-            </g>
-          ))}
+        <Base items={items} size={s} way={last && to ? [last.position, to.position] : null} />
         {p.now.stations.map((x) => (
           <g
             key={x.id}
@@ -103,26 +78,12 @@ export function SiteMap(p: {
             transform={`${at(xy(x.position))} scale(${s})`}
           >
             <path d="M0-2.4 2.1 1.4H-2.1Z" />
-            <text x={2.8} y={1.2}>
+            <text x={x.id === to?.id ? 3.8 : 2.8} y={1.2}>
               {x.name}
             </text>
           </g>
         ))}
-        {notes.map((e) => {
-          const n = e.fact.kind === 'note' ? e.fact.data : null
-          const station = p.now.stations.find((x) => x.id === n?.station)
-          const place = n?.place ?? station?.position
-          if (!n || !place) return null
-          return (
-            <g key={e.id} className={n.hazard ? 'note hazard' : 'note'} transform={`${at(xy(place))} scale(${s})`}>
-              <title>{n.text}</title>
-              <path d="M0 0-2-3.4V-6.4H2V-3.4Z" />
-              <text y={-3.9} textAnchor="middle">
-                {n.hazard ? '!' : '✎'}
-              </text>
-            </g>
-          )
-        })}
+        <Noted entries={p.entries} stations={p.now.stations} size={s} />
         {p.pin && (
           <g className="note pin" transform={`${at(p.pin)} scale(${s})`}>
             <path d="M0 0-2-3.4V-6.4H2V-3.4Z" />
@@ -162,4 +123,65 @@ function lastTaken(now: Now, entries: Entry[]) {
   const last = visits.at(-1)
   const id = last?.fact.kind === 'visit' ? last.fact.data.station : undefined
   return now.stations.find((s) => s.id === id)
+}
+
+/** What stands there, and the way to go. */
+function Base({ items, size: s, way }: { items: Item[]; size: number; way: number[][] | null }) {
+  return (
+    <>
+      <g strokeWidth={0.35 * s}>
+        {items
+          .filter((i) => AREAS.has(i.kind) && (i.data.line?.length ?? 0) > 2)
+          .map((i) => (
+            <path key={i.id} className={`area ${i.data.area ?? ''}`} d={`${path(i.data.line!)}Z`} />
+          ))}
+        {items
+          .filter((i) => LINES.has(i.kind))
+          .map((i) => (
+            <path key={i.id} className="line" d={path(i.data.line ?? [])} />
+          ))}
+        {items
+          .filter((i) => i.kind === 'column')
+          .map((i) => (
+            <circle key={i.id} className="line" r={i.data.radius ?? 0.2} transform={at(xy(i.data.position))} />
+          ))}
+        {way && <path className="way" d={path(way)} strokeWidth={0.7 * s} />}
+      </g>
+      {items
+        .filter((i) => i.kind === 'target')
+        .map((i) => (
+          <g key={i.id} className="target" transform={`${at(xy(i.data.position))} scale(${s})`}>
+            <circle r={0.9} />
+          </g>
+        ))}
+    </>
+  )
+}
+
+/** Notes where they belong: where they were pinned, or at their station. */
+function Noted({ entries, stations, size: s }: { entries: Entry[]; stations: Now['stations']; size: number }) {
+  const notes = entries.filter((e) => e.stands && e.fact.kind === 'note')
+  return (
+    <>
+      {notes.map((e) => {
+        const n = e.fact.kind === 'note' ? e.fact.data : null
+        const station = stations.find((x) => x.id === n?.station)
+        const place = n?.place ?? station?.position
+        if (!n || !place) return null
+        return (
+          <g
+            key={e.id}
+            className={n.hazard ? 'note hazard' : 'note'}
+            transform={`${at(xy(place))} translate(0 ${n.place ? 0 : -2.4 * s}) scale(${s})`}
+          >
+            <title>{n.text}</title>
+            <path d="M0 0-2-3.4V-6.4H2V-3.4Z" />
+            <text y={-3.9} textAnchor="middle">
+              {n.hazard ? '!' : '✎'}
+            </text>
+          </g>
+        )
+      })}
+    </>
+  )
 }

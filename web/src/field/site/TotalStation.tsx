@@ -24,13 +24,10 @@ export function TotalStation({
   tell: (c: Schema['Command']) => void
 }) {
   const job = useJob()
-  const u = useUnits()
   const plan = useRead('/api/jobs/{job}/plan')
   const marks = (plan.data ?? []).filter((i: Item) => i.kind === 'target')
   const [over, setOver] = useState(FREE)
   const [height, setHeight] = useState<number | null>(1.6)
-  const [to, setTo] = useState('')
-  const [reflector, setReflector] = useState<number | null>(1.5)
   const [fresh, setFresh] = useState<string[]>([])
   const shots = d.shots ?? []
   const ready = d.state === 'ready'
@@ -39,7 +36,6 @@ export function TotalStation({
     const [x = 0, y = 0, z = 0] = i?.data.position ?? []
     return [e + x, n + y, h + z]
   }
-  const target = marks.find((m) => m.id === to)
   const stand = () => {
     const [e, n, h] = grid(marks.find((m) => m.id === over) ?? marks[0])
     // a stand-in that stands freely is put some metres beside the first mark, as a tripod would be
@@ -58,7 +54,7 @@ export function TotalStation({
           zenith: s.zenith,
           distance: s.distance,
           new: fresh.includes(s.name),
-          window: (s.window ?? []) as Shot['window'],
+          window: s.window ?? [],
         })),
       },
     })
@@ -85,10 +81,40 @@ export function TotalStation({
           {words.putItUp}
         </Button>
       </div>
+      <Aim marks={marks} options={options} ready={ready} grid={grid} tell={tell} />
+      {shots.length > 0 && <Shots shots={shots} fresh={fresh} onFresh={setFresh} />}
+      <div className="bar">
+        <Button type="primary" disabled={shots.length === 0 || d.state === 'measuring'} onClick={keep}>
+          {words.keepSetUp(shots.length)}
+        </Button>
+      </div>
+    </>
+  )
+}
+
+/** Aims at a point: with a reflector on it, or at a disc, by a window. */
+function Aim(p: {
+  marks: Item[]
+  options: { value: string; label: string }[]
+  ready: boolean
+  grid: (i: Item | undefined) => [number, number, number]
+  tell: (c: Schema['Command']) => void
+}) {
+  const { marks, options, ready, grid, tell } = p
+  const [to, setTo] = useState('')
+  const [reflector, setReflector] = useState<number | null>(1.5)
+  const target = marks.find((m) => m.id === to)
+  return (
+    <>
       <div className="fields">
         <div className="field">
           <span className="label">{words.aimAt}</span>
-          <Select aria-label={words.aimAt} value={to} onChange={setTo} options={[{ value: '', label: words.none }, ...options]} />
+          <Select
+            aria-label={words.aimAt}
+            value={to}
+            onChange={setTo}
+            options={[{ value: '', label: words.none }, ...options]}
+          />
         </div>
         <div className="field">
           <span className="label">{words.reflectorOver}</span>
@@ -98,9 +124,7 @@ export function TotalStation({
       <div className="bar">
         <Button
           disabled={!ready || !target}
-          onClick={() =>
-            tell({ do: 'sight', name: target?.data.name ?? '', to: grid(target), height: reflector ?? 0 })
-          }
+          onClick={() => tell({ do: 'sight', name: target?.data.name ?? '', to: grid(target), height: reflector ?? 0 })}
         >
           {words.readIt}
         </Button>
@@ -111,51 +135,50 @@ export function TotalStation({
           {words.scanWindow}
         </Button>
       </div>
-      {shots.length > 0 && (
-        <table className="ledger" aria-label={words.shots}>
-          <thead>
-            <tr>
-              <th>{words.markText}</th>
-              <th className="num">{words.circle} [°]</th>
-              <th className="num">{words.zenith} [°]</th>
-              <th className="num">
-                {words.slopeDistance} [{u.code}]
-              </th>
-              <th className="num">{words.lightBack} [%]</th>
-              <th>{words.newPoint}</th>
-            </tr>
-          </thead>
-          <tbody>
-            {shots.map((s) => (
-              <tr key={s.number}>
-                <td>
-                  {s.name}
-                  {(s.window ?? []).length > 0 && <span className="faint"> {words.windowOf(s.window!.length)}</span>}
-                </td>
-                <td className="num">{num((s.direction * 180) / Math.PI, 4)}</td>
-                <td className="num">{num((s.zenith * 180) / Math.PI, 4)}</td>
-                <td className="num">{u.len(s.distance, 4)}</td>
-                <td className="num">{num(s.reflectivity * 100, 0)}</td>
-                <td>
-                  <Checkbox
-                    aria-label={words.isNew(s.name)}
-                    checked={fresh.includes(s.name)}
-                    onChange={(e) =>
-                      setFresh((f) => (e.target.checked ? [...f, s.name] : f.filter((x) => x !== s.name)))
-                    }
-                  />
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      <div className="bar">
-        <Button type="primary" disabled={shots.length === 0 || d.state === 'measuring'} onClick={keep}>
-          {words.keepSetUp(shots.length)}
-        </Button>
-      </div>
     </>
+  )
+}
+
+/** What was read since it was put up. */
+function Shots(p: { shots: Schema['Shot'][]; fresh: string[]; onFresh: (f: string[]) => void }) {
+  const { shots, fresh, onFresh } = p
+  const u = useUnits()
+  return (
+    <table className="ledger" aria-label={words.shots}>
+      <thead>
+        <tr>
+          <th>{words.markText}</th>
+          <th className="num">{words.circle} [°]</th>
+          <th className="num">{words.zenith} [°]</th>
+          <th className="num">
+            {words.slopeDistance} [{u.code}]
+          </th>
+          <th className="num">{words.lightBack} [%]</th>
+          <th>{words.newPoint}</th>
+        </tr>
+      </thead>
+      <tbody>
+        {shots.map((s) => (
+          <tr key={s.number}>
+            <td>
+              {s.name}
+              {(s.window ?? []).length > 0 && <span className="faint"> {words.windowOf(s.window!.length)}</span>}
+            </td>
+            <td className="num">{num((s.direction * 180) / Math.PI, 4)}</td>
+            <td className="num">{num((s.zenith * 180) / Math.PI, 4)}</td>
+            <td className="num">{u.len(s.distance, 4)}</td>
+            <td className="num">{num(s.reflectivity * 100, 0)}</td>
+            <td>
+              <Checkbox
+                aria-label={words.isNew(s.name)}
+                checked={fresh.includes(s.name)}
+                onChange={(e) => onFresh(e.target.checked ? [...fresh, s.name] : fresh.filter((x) => x !== s.name))}
+              />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   )
 }
 

@@ -4,6 +4,7 @@ import type VectorSource from 'ol/source/Vector'
 import { Fill, RegularShape, Stroke, Style, Text } from 'ol/style'
 import { ACCENT, FAINT, OCHRE, PAPER, RED } from '../../lib/palette'
 import { label } from '../style'
+import type { SiteNote } from '../useSiteNotes'
 
 type XY = [number, number]
 
@@ -23,6 +24,8 @@ export interface Overlays {
   carried: { from: [number, number]; to: [number, number]; name: string }[]
   /** Places where something goes wrong. */
   marks: { at: [number, number]; failed: boolean }[]
+  /** What was noted on site. */
+  notes: SiteNote[]
   /** Predicted 95 % ellipses: centre, semi-axes (m), bearing, drawn enlarged. */
   ellipses: { at: [number, number]; a: number; b: number; bearing: number; over: boolean }[]
   enlarge: number
@@ -54,6 +57,17 @@ export function drawOverlays(source: VectorSource, o: Overlays) {
   drawTies(add, o)
   for (const m of o.marks)
     add(new Point(m.at), new Style({ text: label(m.failed ? '×' : '?', -24, m.failed ? RED : OCHRE) }))
+  for (const n of o.notes) {
+    const colour = n.hazard ? RED : OCHRE
+    const told = n.text.length > 28 ? `${n.text.slice(0, 27)}…` : n.text
+    add(
+      new Point(n.at),
+      new Style({
+        image: new RegularShape({ points: 4, radius: 6, fill: new Fill({ color: colour }) }),
+        text: label(`${n.hazard ? '! ' : ''}${told}`, -14, colour),
+      }),
+    )
+  }
   for (const e of o.ellipses) add(new Polygon([ring(e, o.enlarge)]), ...ellipse(e.over))
 }
 

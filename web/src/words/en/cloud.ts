@@ -57,6 +57,7 @@ export const cloud = {
   planAtThisHeight: 'Plan at this height',
   point: 'Point',
   pointSize: 'Point size',
+  oneScanAlone: ' · the last scan alone, as its scanner sees it',
   posesAsTheFiles: ' · poses as the files say, not adjusted',
   remove: 'remove',
   removeTheView: (name: string) => `Remove the view ${name}`,
