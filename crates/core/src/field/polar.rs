@@ -385,9 +385,10 @@ fn remarks(stand: &Stand, sights: &[(Known, Reading)], at: &Vec3, free: usize) -
             })
             .collect();
         bearings.sort_by(f64::total_cmp);
-        let gaps = bearings.iter().zip(bearings.iter().cycle().skip(1));
-        let widest = gaps.map(|(a, b)| (b - a).rem_euclid(TAU)).fold(0.0, f64::max);
-        let spread = if bearings.len() < 2 { 0.0 } else { TAU - widest };
+        // the narrowest angle that holds all of them leaves out the widest gap, that from the last to the first included
+        let round = bearings.last().zip(bearings.first()).map_or(TAU, |(last, first)| TAU - (last - first));
+        let widest = bearings.windows(2).map(|w| w[1] - w[0]).fold(round, f64::max);
+        let spread = TAU - widest;
         if spread < NARROW {
             out.push(SetUpRemark::Narrow(spread));
         }

@@ -72,6 +72,8 @@ pub struct FieldStationDto {
     pub step: f64,
     pub repeats: u32,
     pub photographs: bool,
+    /// Seconds of one set of photographs.
+    pub photograph_seconds: f64,
     /// Seconds of its scan, with photographs.
     pub seconds: f64,
     pub bytes: f64,

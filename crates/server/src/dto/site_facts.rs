@@ -5,7 +5,7 @@ use crate::ApiError;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
-use vistazo_core::field::{ByHand, CameraDoubt, Reading, Room, camera_doubts};
+use vistazo_core::field::{Accuracy, ByHand, CameraDoubt, Reading, Room, camera_doubts};
 use vistazo_core::instrument::CheckPolicy;
 
 fn expect(good: bool, field: &str, what: impl Into<String>) -> Result<(), ApiError> {
@@ -54,6 +54,18 @@ impl ShotDto {
     }
 }
 
+/// How well a total station reads, as its papers say: one σ.
+#[derive(Clone, Copy, Debug, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ReadingAccuracyDto {
+    /// Of a direction and of a zenith angle, radians.
+    pub angle: f64,
+    /// Of a distance, metres.
+    pub distance: f64,
+    /// And more for each metre of it.
+    pub per_metre: f64,
+}
+
 /// A set-up of a total station, and what was read from it.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -62,12 +74,21 @@ pub struct ShotsDto {
     /// The point it stood over; none when it stood freely.
     pub over: Option<OverDto>,
     pub shots: Vec<ShotDto>,
+    /// That of a common instrument without.
+    #[serde(default)]
+    pub accuracy: Option<ReadingAccuracyDto>,
 }
 
 /// Shots of one set-up, and points of one window, at most.
 const MOST: [usize; 2] = [300, 40_401];
 
 impl ShotsDto {
+    /// As the core takes it: heights and centring by hand, readings as stated.
+    pub(crate) fn accuracy(&self) -> Accuracy {
+        let Some(a) = self.accuracy else { return Accuracy::USUAL };
+        Accuracy { angle: a.angle, distance: a.distance, per_metre: a.per_metre, ..Accuracy::USUAL }
+    }
+
     pub(crate) fn validate(&self) -> Result<(), ApiError> {
         if let Some(o) = &self.over {
             expect(!o.mark.trim().is_empty(), "over.mark", "expected the name of the occupied point")?;
@@ -76,6 +97,18 @@ impl ShotsDto {
                 "over.height",
                 format!("found {} m, expected 0 to 20 m", o.height),
             )?;
+        }
+        if let Some(a) = &self.accuracy {
+            let within = |f: &str, v: f64, low: f64, high: f64| {
+                expect(
+                    (low..=high).contains(&v),
+                    &format!("accuracy.{f}"),
+                    format!("found {v}, expected {low} to {high}"),
+                )
+            };
+            within("angle", a.angle, 1e-7, 1e-3)?;
+            within("distance", a.distance, 1e-5, 0.1)?;
+            within("per_metre", a.per_metre, 0.0, 1e-3)?;
         }
         let n = self.shots.len();
         expect((1..=MOST[0]).contains(&n), "shots", format!("found {n}, expected 1 to {}", MOST[0]))?;

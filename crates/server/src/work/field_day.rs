@@ -136,6 +136,7 @@ impl Site {
             step: station.step.unwrap_or(instrument.step),
             repeats: station.repeats,
             photographs: station.photographs,
+            photograph_seconds: instrument.photograph_time,
             seconds: days.stops[k].scan,
             bytes: days.stops[k].points * instrument.bytes_per_point,
             took: visit.and_then(took),
@@ -331,18 +332,13 @@ fn took(v: &VisitDto) -> Option<f64> {
 /// Height of an instrument that nobody measured yet, for what photographs do not reach, metres.
 const USUAL_HEIGHT: f64 = 1.7;
 
-fn cameras() -> Vec<CameraCostDto> {
+fn cameras(instrument: &Instrument) -> Vec<CameraCostDto> {
     let one = |(added, exposures): (bool, u32)| {
         let camera = if added { Camera::ADDED } else { Camera::BUILT_IN };
         let c = photograph_cost(&camera, exposures, USUAL_HEIGHT, 10.0);
-        CameraCostDto {
-            added,
-            exposures,
-            seconds: c.seconds,
-            pixel: c.pixel,
-            uncoloured: c.uncoloured,
-            beside: c.beside,
-        }
+        // the instrument of the job says how long its own takes
+        let seconds = if added { c.seconds } else { instrument.photograph_time * f64::from(exposures) };
+        CameraCostDto { added, exposures, seconds, pixel: c.pixel, uncoloured: c.uncoloured, beside: c.beside }
     };
     [(false, 1), (false, 3), (true, 1), (true, 3)].into_iter().map(one).collect()
 }
@@ -368,7 +364,7 @@ pub(crate) async fn now(app: &App, job: Uuid, user: Uuid) -> Result<FieldNowDto,
             hazards: site.hazards(),
             check_due: due.map(words::field::due),
             saved: site.saved(),
-            cameras: cameras(),
+            cameras: cameras(&site.instrument()),
         }
     })
     .await

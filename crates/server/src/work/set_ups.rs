@@ -3,8 +3,7 @@
 use crate::dto::{Brief, PolarPointDto, SetUpFoundDto, ShotDto, ShotsDto, SightLeftDto};
 use crate::words::field as words;
 use vistazo_core::field::{
-    Accuracy, FineError, Known, PolarPoint, Reading, SetUp, SetUpError, SetUpRemark, Stand, fine_point, polar_point,
-    set_up,
+    FineError, Known, PolarPoint, Reading, SetUp, SetUpError, SetUpRemark, Stand, fine_point, polar_point, set_up,
 };
 use vistazo_core::geometry::Vec3;
 use vistazo_core::georef::Output;
@@ -65,7 +64,7 @@ fn adjusted(brief: &Brief, control: &[ControlRow], s: &ShotsDto) -> Adjusted {
     }
     let found = stand.ok_or(SetUpError::TooFew(0, 1)).and_then(|stand| {
         let at = sights.first().map_or_else(Vec3::zeros, |s| s.0.position);
-        set_up(&stand, &sights, &Accuracy::USUAL, scale(brief, &at))
+        set_up(&stand, &sights, &s.accuracy(), scale(brief, &at))
     });
     Adjusted { found, unknown, windows }
 }
@@ -75,7 +74,7 @@ fn new_point(s: &ShotsDto, name: &str, from: &SetUp) -> Result<Option<PolarPoint
     let Some(shot) = s.shots.iter().find(|x| x.new && x.name.trim().eq_ignore_ascii_case(name.trim())) else {
         return Ok(None);
     };
-    Ok(polar_point(from, &reading(shot)?, &Accuracy::USUAL))
+    Ok(polar_point(from, &reading(shot)?, &s.accuracy()))
 }
 
 fn sigma(p: &PolarPoint) -> Vec3 {

@@ -1,7 +1,7 @@
-import { Button, Checkbox, Input, Segmented } from 'antd'
+import { Button, Checkbox, Input, Segmented, Select } from 'antd'
 import { useState } from 'react'
 import type { Schema } from '../../api/client'
-import { num, size, span } from '../../lib/format'
+import { size, span } from '../../lib/format'
 import { useUnits } from '../../lib/units'
 import { Head } from '../../parts'
 import { LengthInput } from '../../parts/LengthInput'
@@ -10,6 +10,7 @@ import { SetUp } from '../SetUp'
 import { heads } from './journal'
 import { byName } from './NextCard'
 import type { Station } from './OnSite'
+import { cost, steps } from './settings'
 import type { Journal } from './useJournal'
 
 type Visit = Schema['VisitDto']
@@ -95,7 +96,7 @@ export function StationForm({
       />
       {s.sights.length > 0 && <p>{words.sightByPlan(s.sights.join(', '))}</p>}
       <Found targets={v.targets ?? []} onChange={(targets) => set({ targets })} />
-      <Settings value={v.settings ?? {}} onChange={(settings) => set({ settings })} />
+      <Settings station={s} value={v.settings ?? {}} onChange={(settings) => set({ settings })} />
       <div className="fields">
         {(['operator_at', 'in_view', 'note'] as const).map((k) => (
           <label className="field" key={k}>
@@ -204,20 +205,40 @@ function Found({ targets, onChange }: { targets: Target[]; onChange: (t: Target[
 
 type Settings = Schema['ScanSettingsDto']
 
-/** How the scan was set. */
-function Settings({ value, onChange }: { value: Settings; onChange: (s: Settings) => void }) {
+/** How the scan was set, and what that costs. */
+function Settings(p: { station: Station; value: Settings; onChange: (s: Settings) => void }) {
+  const { station: s, value, onChange } = p
   const u = useUnits()
+  const now = cost(s, value)
+  const byPlan = cost(s, planned(s).settings ?? {})
+  const more = now.seconds - byPlan.seconds
+  const every = words.pointEvery(u.len(10, 0), u.code)
   return (
     <>
-      <Head
-        aside={
-          value.step
-            ? `${num(value.step * 1e3, 2)} mrad, ${words.everyAt(u.len(value.step * 10, 4), u.code, u.len(10, 0))}`
-            : ''
-        }
-      >
-        {words.settings}
-      </Head>
+      <Head aside={`${span(now.seconds)}, ${size(now.bytes)}`}>{words.settings}</Head>
+      <div className="fields">
+        <div className="field">
+          <span className="label">{every}</span>
+          <Select
+            aria-label={every}
+            value={value.step ?? s.step}
+            onChange={(step) => onChange({ ...value, step })}
+            options={steps(s.step, value.step).map((step) => ({
+              value: step,
+              label: `${u.err(step * 10)} ${u.small}${step === s.step ? ` (${words.asPlanned})` : ''}`,
+            }))}
+          />
+        </div>
+        <div className="field">
+          <span className="label">{words.repeats}</span>
+          <Select
+            aria-label={words.repeats}
+            value={value.repeats ?? s.repeats}
+            onChange={(repeats) => onChange({ ...value, repeats })}
+            options={[...new Set([1, 2, 4, 8, s.repeats])].sort((a, b) => a - b).map((n) => ({ value: n, label: n }))}
+          />
+        </div>
+      </div>
       <div className="bar">
         <Checkbox checked={value.photographs} onChange={(e) => onChange({ ...value, photographs: e.target.checked })}>
           {words.photographs}
@@ -232,6 +253,7 @@ function Settings({ value, onChange }: { value: Settings; onChange: (s: Settings
           {words.againstMoving}
         </Checkbox>
       </div>
+      {Math.abs(more) > 20 && <p className="faint">{words.thanPlanned(span(Math.abs(more)), more > 0)}</p>}
     </>
   )
 }

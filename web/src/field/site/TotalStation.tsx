@@ -182,12 +182,44 @@ function Shots(p: { shots: Schema['Shot'][]; fresh: string[]; onFresh: (f: strin
   )
 }
 
+type Reads = [number | null, number | null, number | null]
+/** Of a common instrument: arc seconds, millimetres, parts per million. */
+const USUAL: Reads = [2, 1.5, 2]
+const stated = ([arc, mm, ppm]: Reads) => ({
+  angle: (((arc ?? 2) / 3600) * Math.PI) / 180,
+  distance: (mm ?? 1.5) / 1e3,
+  per_metre: (ppm ?? 0) / 1e6,
+})
+
+/** How well the instrument reads, as its papers say it. */
+function Accuracy({ value, onChange }: { value: Reads; onChange: (r: Reads) => void }) {
+  return (
+    <div className="field">
+      <span className="label">{words.accuracyOfIt}</span>
+      <div className="bar">
+        {(['″', 'mm', 'ppm'] as const).map((unit, k) => (
+          <InputNumber
+            key={unit}
+            aria-label={`${words.accuracyOfIt}: ${unit}`}
+            controls={false}
+            min={0}
+            suffix={unit}
+            value={value[k]}
+            onChange={(v) => onChange(value.map((x, i) => (i === k ? v : x)) as Reads)}
+          />
+        ))}
+      </div>
+    </div>
+  )
+}
+
 /** A set-up typed in from the display of one's own instrument. */
 export function TypedSetUp({ journal, onDone }: { journal: Journal; onDone: () => void }) {
   const u = useUnits()
   const [over, setOver] = useState('')
   const [height, setHeight] = useState<number | null>(null)
   const [rows, setRows] = useState<Typed[]>([{ ...EMPTY }, { ...EMPTY }])
+  const [reads, setReads] = useState<Reads>(USUAL)
   const put = (k: number, part: Partial<Typed>) => setRows(rows.map((r, i) => (i === k ? { ...r, ...part } : r)))
   const full = rows.filter((r) => r.name.trim() && r.direction != null && r.zenith != null)
   const save = async () => {
@@ -205,6 +237,7 @@ export function TypedSetUp({ journal, onDone }: { journal: Journal; onDone: () =
           new: r.new,
           window: [],
         })),
+        accuracy: stated(reads),
       },
     })
     if (kept) onDone()
@@ -264,6 +297,7 @@ export function TypedSetUp({ journal, onDone }: { journal: Journal; onDone: () =
         </div>
       ))}
       <p className="faint">{words.shotColumns(u.code)}</p>
+      <Accuracy value={reads} onChange={setReads} />
       <div className="bar">
         <Button onClick={() => setRows([...rows, { ...EMPTY }])}>{words.oneMore}</Button>
         <Button type="primary" htmlType="submit" disabled={full.length === 0}>

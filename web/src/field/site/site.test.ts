@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { under } from './Camera'
 import { type Entry, subjectOf } from './journal'
+import { cost, steps } from './settings'
 import { round } from './SiteMap'
 
 const entry = (at: string, fact: object, stands = true) => ({ id: at, at, fact, stands }) as unknown as Entry
@@ -29,6 +30,15 @@ describe('the site', () => {
     expect(round(30, 0.3048)).toBe(10)
     expect(round(400, 1)).toBe(50)
     expect(round(2.6, 1)).toBe(0.5)
+  })
+  it('says what a scan costs as it is set', () => {
+    const s = { step: 6e-4, repeats: 1, photographs: true, photograph_seconds: 60, seconds: 240, bytes: 1e8 }
+    const as = { step: 6e-4, repeats: 1, photographs: true, exposures: false, against_moving: false }
+    expect(cost(s, as)).toEqual({ seconds: 240, bytes: 1e8 })
+    expect(cost(s, { ...as, step: 3e-4 })).toEqual({ seconds: 4 * 180 + 60, bytes: 4e8 })
+    expect(cost(s, { ...as, repeats: 4, photographs: false })).toEqual({ seconds: 720, bytes: 1e8 })
+    expect(cost(s, { ...as, exposures: true, against_moving: true })).toEqual({ seconds: 360 + 180, bytes: 2e8 })
+    expect(steps(6e-4, 5e-4)).toHaveLength(6)
   })
   it('names what entries are about as the server does', () => {
     const subject = (kind: string, data: object) => subjectOf({ kind, data } as Parameters<typeof subjectOf>[0])
