@@ -143,7 +143,7 @@ pub async fn tie(
 #[derive(serde::Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct TakeControl {
-    /// Entries of occupations of one mark, or of set-ups that found one point.
+    /// Entries of occupations of one mark, or that of a set-up that found a point.
     entries: Vec<Uuid>,
     /// That point.
     point: Option<String>,

@@ -51,35 +51,47 @@ pub async fn command(
     if device.is_empty() || device.len() > 60 || !device.chars().all(|c| c.is_ascii_alphanumeric() || c == '-') {
         return Err(ApiError::conflict("found no such device"));
     }
+    // before anything is told: a station that is not there, and a real job, begin nothing
+    let handed_over = match (&told.command, told.station) {
+        (Command::Scan { .. }, Some(station)) => Some(work_of(&app, access.job, &access.user.name, station).await?),
+        _ => None,
+    };
     let mut body = serde_json::json!(told.command);
     body["id"] = serde_json::json!(told.id);
     let to = format!("{}/sites/{}/devices/{device}/commands", app.settings.kit, access.job);
     let state: DeviceState = heard(CLIENT.post(to).json(&body).timeout(PATIENCE).send().await).await?;
-    if let (Command::Scan { .. }, Some(station)) = (&told.command, told.station) {
-        taken(&app, access.job, &access.user, &device, state.scans, station).await?;
+    if let Some(work) = handed_over.filter(|_| state.simulated && state.state == Word::Measuring) {
+        taken(&app, access.job, access.user.id, &device, state.scans, work);
     }
     Ok(Json(state))
 }
 
-/// A scan that a stand-in began: when it has handed it over, it is made and read in. Nothing of the queue is held meanwhile.
-async fn taken(
-    app: &App,
-    job: Uuid,
-    user: &vistazo_store::people::User,
-    device: &str,
-    scans: Option<u32>,
-    station: Uuid,
-) -> Result<(), ApiError> {
+/// What reads in the scan of a station that a stand-in takes.
+async fn work_of(app: &App, job: Uuid, operator: &str, station: Uuid) -> Result<Work, ApiError> {
+    if vistazo_store::jobs::get(&app.db, job).await?.simulated.is_none() {
+        return Err(ApiError::conflict(
+            "scans are made up in demo and training jobs only; begin the scan without a station, and upload its file",
+        ));
+    }
     let planned = crate::work::planning::load(app, job).await?;
     let Some((_, found)) = planned.stations.iter().find(|s| s.0 == station) else {
         return Err(ApiError::field("station", "no such station on the plan of this job"));
     };
-    let log = serde_json::json!({ "operator": user.name, "note": "", "time": chrono::Utc::now() });
-    let work = Work::Scan { station, log, name: found.name.clone() };
+    let log = serde_json::json!({ "operator": operator, "note": "", "time": chrono::Utc::now() });
+    Ok(Work::Scan { station, log, name: found.name.clone() })
+}
+
+/// Looks at a stand-in that scans at most so often, twice a second: ten hours of the longest scan at the slowest pace.
+const LOOKS: usize = 72_000;
+
+/// A scan that a stand-in began: when it has handed it over, it is made and read in. Nothing of the queue is held meanwhile.
+fn taken(app: &App, job: Uuid, user: Uuid, device: &str, scans: Option<u32>, work: Work) {
     let (app, from) = (app.clone(), format!("{}/sites/{job}/devices/{device}", app.settings.kit));
-    let user = user.id;
     tokio::spawn(async move {
-        loop {
+        for look in 0..=LOOKS {
+            if look == LOOKS {
+                return;
+            }
             tokio::time::sleep(Duration::from_millis(500)).await;
             let asked = CLIENT.get(&from).timeout(PATIENCE).send().await;
             let Ok(now) = heard::<DeviceState>(asked).await else { continue };
@@ -94,7 +106,6 @@ async fn taken(
             tracing::warn!(error = %e, "a scan that was handed over is not read in");
         }
     });
-    Ok(())
 }
 
 /// Whether anybody answers for a job: stand-ins only where the site is one too.

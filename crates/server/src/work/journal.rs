@@ -9,7 +9,7 @@ use crate::{ApiError, App, words};
 use chrono::{DateTime, Duration, Utc};
 use std::collections::{BTreeMap, HashMap};
 use uuid::Uuid;
-use vistazo_core::field::{Epoch, HeightRemark, Link, Occupied, SOON, look_at_height, occupied, repeated, standing};
+use vistazo_core::field::{Epoch, HeightRemark, Link, Occupied, look_at_height, occupied, repeated, standing};
 use vistazo_store::journal::{self, EntryRow, Kept, NewEntry};
 use vistazo_store::results::{self, NewControl};
 
@@ -247,7 +247,7 @@ pub(crate) async fn carry(app: &App, job: Uuid, stations: &[Uuid]) -> Result<(),
     Ok(())
 }
 
-/// A control point from occupations of one mark, or from set-ups that found one point, that agree.
+/// A control point from occupations of one mark, that agree, or a point that one set-up found.
 pub(crate) async fn as_control(
     app: &App,
     job: Uuid,
@@ -274,10 +274,12 @@ pub(crate) async fn as_control(
                     return Err(ApiError::field("point", "expected the name of a new point of the set-up"));
                 };
                 let (position, sigma) = set_ups::point(&brief, &control, s, name).map_err(ApiError::conflict)?;
+                // two set-ups on the same marks share what is wrong in them: their mean would claim too much
+                if entries.len() > 1 {
+                    return Err(ApiError::field("entries", "expected one set-up: the mean of several is not taken"));
+                }
                 let shot = Occupied { position, sigma, used: 1, of: 1, independent: 1.0, scatter: 0.0 };
-                // two set-ups share no satellites
-                let apart = Duration::seconds(found.len() as i64 * SOON as i64);
-                found.push((name.trim().to_owned(), shot, when + apart));
+                found.push((name.trim().to_owned(), shot, when));
             }
             _ => return Err(ApiError::field("entries", format!("{id} is no occupation of a mark, and no set-up"))),
         }
