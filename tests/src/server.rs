@@ -27,6 +27,7 @@ impl Server {
 
     /// The same with other settings, over those that are usual in tests.
     pub async fn start_with(settings: Vec<(&'static str, String)>) -> Self {
+        vistazo_store::tls();
         let own = Database::make().await;
         let database = own.url.clone();
         let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();

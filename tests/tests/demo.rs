@@ -19,6 +19,7 @@ fn demo(home: &std::path::Path, port: u16) -> Command {
 
 #[tokio::test]
 async fn a_second_start_says_that_it_runs_and_stops_nothing() {
+    vistazo_store::tls();
     let home = tempfile::Builder::new().prefix("vistazo-demo-").tempdir_in("/var/tmp").unwrap();
     // the database's own user enters it
     std::fs::set_permissions(home.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();

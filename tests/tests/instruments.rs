@@ -167,6 +167,72 @@ async fn what_other_instruments_say_reaches_control_and_the_record() {
 
 /// The foreman asks in feet; a length is picked in a cloud and kept, and a note is pinned to the point, and to the plan.
 #[tokio::test]
+async fn a_scan_says_at_once_where_it_stands_by_control() {
+    let server = Server::start().await;
+    let c = server.person("ines").await;
+    let mut brief = json!(vistazo_server::dto::Brief::default());
+    brief["instrument"]["step"] = json!(0.003);
+    (brief["origin"], brief["epsg"], brief["checker_side"]) = (json!([500.0, 200.0, 50.0]), Value::Null, json!(0.4));
+    let made = c.ok("POST", "/api/jobs", json!({ "name": "Stands", "brief": brief, "training": true })).await;
+    let id = made["id"].as_str().unwrap().to_owned();
+    let [first, second, mark] = std::array::from_fn(|_| Uuid::now_v7());
+    let item = |id: Uuid, kind: &str, data: Value| json!({ "id": id, "kind": kind, "data": data, "version": null, "deleted": false });
+    let over = json!({ "name": "S1", "position": [0.0, 0.0, 1.65], "over": mark, "instrument_height": 1.65 });
+    let mut edits = vec![
+        item(mark, "target", json!({ "name": "M1", "target": "mark", "position": [0.0, 0.0, 0.0] })),
+        item(first, "station", over),
+        item(second, "station", json!({ "name": "S2", "position": [30.0, 2.0, 1.7] })),
+    ];
+    let boards =
+        [("CP1", [-7.0, 2.0, 1.2]), ("CP2", [6.0, 5.0, 1.9]), ("CP3", [1.0, -8.0, 1.5]), ("CP4", [-3.0, 7.5, 2.1])];
+    let known = |p: [f64; 3]| format!("{};{};{}", p[0] + 500.0, p[1] + 200.0, p[2] + 50.0);
+    let mut text = format!("name;easting;northing;height\nM1;{}", known([0.0; 3]));
+    for (name, position) in boards {
+        edits.push(item(Uuid::now_v7(), "target", json!({ "name": name, "target": "checker", "position": position })));
+        text += &format!("\n{name};{}", known(position));
+    }
+    c.ok("POST", &format!("/api/jobs/{id}/plan/edits"), json!(edits)).await;
+    let control = json!({ "text": text, "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
+    c.ok("POST", &format!("/api/jobs/{id}/control"), control).await;
+    let visit = |read: f64| json!({ "station": first, "mark": "M1", "height": { "read": read } });
+    let slip = keep(&c, &id, "visit", visit(1.75)).await;
+    c.ok("POST", &format!("/api/jobs/{id}/field/scan"), json!({ "stations": [first], "operator": "Ines", "note": "" }))
+        .await;
+    let stands = async || {
+        for _ in 0..600 {
+            let day = c.ok("GET", &format!("/api/jobs/{id}/field/now"), Value::Null).await;
+            if let Some(s) = day["stations"].as_array().unwrap().iter().find(|s| !s["stands"].is_null()) {
+                return s["stands"].clone();
+            }
+            tokio::time::sleep(Duration::from_millis(200)).await;
+        }
+        panic!("no scan says where it stands");
+    };
+    let said = stands().await;
+    let at: [f64; 3] = serde_json::from_value(said["position"].clone()).unwrap();
+    let error = said["error"]["spatial"].as_f64().unwrap();
+    let off = (0..3).map(|k| (at[k] - [500.0, 200.0, 51.65][k]).powi(2)).sum::<f64>().sqrt();
+    assert!(off < 1.5 * error && error < 0.006, "{off} m off, {said}");
+    assert!(said["by"].as_array().unwrap().len() >= 3 && said["sound"] == false, "{said}");
+    let words = said["said"].to_string();
+    assert!(words.contains("over M1") && words.contains("read the tape again"), "{words}");
+    // the tape was read again
+    let entry = json!({ "id": Uuid::now_v7(), "fact": { "kind": "visit", "data": visit(1.651) }, "follows": [slip], "taken_at": Utc::now() });
+    let body = json!({ "device": "Tablet", "sent_at": Utc::now(), "entries": [entry] });
+    c.ok("POST", &format!("/api/jobs/{id}/field/journal"), body).await;
+    let said = stands().await;
+    assert!(said["sound"] == true, "{said}");
+    // taken for the scan of another station
+    let scan = c.ok("GET", &format!("/api/jobs/{id}/scans"), Value::Null).await[0].clone();
+    let other = json!({
+        "name": scan["name"], "station": second, "levelled": true, "log": scan["log"], "version": scan["version"],
+    });
+    c.ok("PUT", &format!("/api/jobs/{id}/scans/{}", scan["id"].as_str().unwrap()), other).await;
+    let words = stands().await["said"].to_string();
+    assert!(words.contains("from where S2 is planned: is it the scan of S1?"), "{words}");
+}
+
+#[tokio::test]
 async fn a_length_is_picked_and_notes_are_pinned_at_the_page() {
     let server = Server::start().await;
     let c = server.person("per").await;

@@ -70,6 +70,7 @@ async fn send(c: Client, id: String, name: String, bytes: Arc<Vec<u8>>, piece: u
 }
 
 async fn soak(files: usize, points: usize, kills: usize) {
+    vistazo_store::tls();
     let cluster = Cluster::start();
     let data = tempfile::tempdir().unwrap();
     let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();

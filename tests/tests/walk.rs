@@ -270,7 +270,7 @@ async fn the_demo_points_at_the_knocked_sphere() {
     assert!(loaded.success());
     let b = Browser::open().await;
     b.sign_in(&server.url, "sera@corvane.example", vistazo_server::demo::PASSWORD).await;
-    b.click("//a[contains(@class, 'job-row')]").await;
+    b.click("//a[contains(@class, 'job-row') and contains(., 'Corvane Roundhouse')]").await;
     b.sheet("Field").await;
     // fifteen scans of two and a half million points, simulated, written, read and stored
     b.see_within("//table[@aria-label='Scans']/tbody/tr[15]", 600).await;

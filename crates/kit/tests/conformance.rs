@@ -10,6 +10,7 @@ use uuid::Uuid;
 use vistazo_kit::{Command, Fault, Fleet, Word};
 
 async fn bridge() -> String {
+    let _ = rustls::crypto::ring::default_provider().install_default();
     if let Ok(url) = std::env::var("VISTAZO_BRIDGE") {
         return url;
     }

@@ -99,6 +99,12 @@ pub async fn connect(url: &str) -> Result<PgPool> {
     Ok(pool)
 }
 
+/// Chooses what TLS connections are made with: once, before the first client is made, by every program that makes one.
+pub fn tls() {
+    // refused when it was chosen already, which is as well
+    let _ = rustls::crypto::ring::default_provider().install_default();
+}
+
 /// A time-ordered identifier.
 pub fn new_id() -> Uuid {
     Uuid::now_v7()

@@ -28,6 +28,7 @@ impl Objects {
     /// # Errors
     /// When the address is not understood or the folder cannot be made.
     pub fn open(address: &str) -> Result<Self> {
+        crate::tls();
         if !address.contains("://") {
             return Self::in_folder(std::path::Path::new(address));
         }

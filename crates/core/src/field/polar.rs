@@ -1,7 +1,8 @@
+use super::set_up_doubts::{SetUpRemark, remarks, unlike};
 use crate::geometry::{Mat3, Vec3};
 use crate::stats::chi2_tail;
 use nalgebra::{DMatrix, DVector, Matrix4};
-use std::f64::consts::{PI, TAU};
+use std::f64::consts::TAU;
 
 /// A point whose coordinates are known, grid, metres.
 #[derive(Clone, Debug, PartialEq)]
@@ -101,23 +102,6 @@ pub struct SightLeft {
     pub worst: f64,
 }
 
-/// What a set-up draws attention to.
-#[derive(Clone, Debug, PartialEq)]
-pub enum SetUpRemark {
-    /// A sight does not fit the others: the point, and by how much, metres.
-    Unlike(String, f64),
-    /// The sights do not fit, and which one is wrong cannot be told.
-    Torn(f64),
-    /// All known points lie within so narrow an angle, radians.
-    Narrow(f64),
-    /// A slip shows, and not where: too few points.
-    Thin(usize),
-    /// Nothing checks it.
-    Unchecked,
-    /// New points farther than so many metres are beyond the farthest known one.
-    Short(f64),
-}
-
 /// Why there is no set-up.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SetUpError {
@@ -139,23 +123,19 @@ pub struct PolarPoint {
 }
 
 /// Below this chance the sights do not fit.
-const FITS: f64 = 0.01;
-/// Known points within this angle hold a free station badly.
-const NARROW: f64 = 30.0 * PI / 180.0;
-/// New points may be farther than the farthest known one by this.
-const BEYOND: f64 = 1.5;
+pub(super) const FITS: f64 = 0.01;
 /// Earth's radius over what refraction leaves of curvature, metres.
 const BENT: f64 = 6_371_000.0 / (1.0 - 0.13);
 
 /// What would be read to a point from a set-up: direction, zenith, distance.
-fn read(at: &Vec3, orientation: f64, point: &Vec3, height: f64, scale: f64) -> [f64; 3] {
+pub(super) fn read(at: &Vec3, orientation: f64, point: &Vec3, height: f64, scale: f64) -> [f64; 3] {
     let d = point - at;
     let flat = d.x.hypot(d.y) / scale;
     let up = d.z + height - flat * flat / (2.0 * BENT);
     [d.x.atan2(d.y) - orientation, flat.atan2(up), flat.hypot(up)]
 }
 
-fn turn(a: f64) -> f64 {
+pub(super) fn turn(a: f64) -> f64 {
     a - TAU * (a / TAU).round()
 }
 
@@ -339,68 +319,6 @@ fn first_place(stand: &Stand, sights: &[(Known, Reading)], scale: f64) -> Result
             Ok((Vec3::new(at.x, at.y, z), orientation))
         }
     }
-}
-
-/// Which sight does not fit, where the others agree without it and it stands out among those that could be left out; by how
-/// much it is off beside them.
-fn unlike(
-    stand: &Stand,
-    sights: &[(Known, Reading)],
-    left: &[SightLeft],
-    accuracy: &Accuracy,
-    scale: f64,
-) -> SetUpRemark {
-    let off =
-        |l: &SightLeft| [l.across, l.along.unwrap_or(0.0), l.up].into_iter().fold(0.0, |m: f64, v| m.max(v.abs()));
-    let mut fits = (0..sights.len()).filter_map(|k| {
-        let others: Vec<(Known, Reading)> =
-            sights.iter().enumerate().filter(|(i, _)| *i != k).map(|(_, s)| s.clone()).collect();
-        let without = set_up(stand, &others, accuracy, scale).ok()?;
-        // what nothing checks fits always
-        let checked = !without.remarks.contains(&SetUpRemark::Unchecked);
-        (checked && without.chance >= FITS).then_some((k, without))
-    });
-    match (fits.next(), fits.next()) {
-        (Some((k, without)), None) => {
-            let (to, r) = &sights[k];
-            let [direction, zenith, distance] =
-                read(&without.position, without.orientation, &to.position, r.height, scale);
-            let across = turn(r.direction - direction) * distance * zenith.sin();
-            let along = r.distance.map_or(0.0, |d| d - distance);
-            SetUpRemark::Unlike(to.name.clone(), across.hypot(along).hypot((r.zenith - zenith) * distance))
-        }
-        _ => SetUpRemark::Torn(left.iter().map(off).fold(0.0, f64::max)),
-    }
-}
-
-fn remarks(stand: &Stand, sights: &[(Known, Reading)], at: &Vec3, free: usize) -> Vec<SetUpRemark> {
-    let mut out = Vec::new();
-    let points = sights.len() + usize::from(matches!(stand, Stand::Over(..)));
-    if matches!(stand, Stand::Free) {
-        let mut bearings: Vec<f64> = sights
-            .iter()
-            .map(|s| {
-                let d = s.0.position - at;
-                d.x.atan2(d.y).rem_euclid(TAU)
-            })
-            .collect();
-        bearings.sort_by(f64::total_cmp);
-        // the narrowest angle that holds all of them leaves out the widest gap, that from the last to the first included
-        let round = bearings.last().zip(bearings.first()).map_or(TAU, |(last, first)| TAU - (last - first));
-        let widest = bearings.windows(2).map(|w| w[1] - w[0]).fold(round, f64::max);
-        let spread = TAU - widest;
-        if spread < NARROW {
-            out.push(SetUpRemark::Narrow(spread));
-        }
-    }
-    match (free, points) {
-        (0, _) => out.push(SetUpRemark::Unchecked),
-        (_, 2) => out.push(SetUpRemark::Thin(points)),
-        _ => {}
-    }
-    let farthest = sights.iter().map(|s| (s.0.position - at).xy().norm()).fold(0.0, f64::max);
-    out.push(SetUpRemark::Short(BEYOND * farthest));
-    out
 }
 
 #[cfg(test)]

@@ -13,6 +13,7 @@ mod loops;
 mod naming;
 mod network;
 mod school;
+mod single;
 
 pub use assemble::{Block, Link, Observed, ScanTargets, Unplaced, WhyUnplaced, assemble};
 pub use findings::{Evidence, FAMILY_RISK, Finding, SizeFault, Standing};
@@ -20,6 +21,7 @@ pub use input::{CloudTieInput, HeldGroup, Input, MeasuredDistance, NamedPlace, S
 pub use loops::{Join, Misclosure, misclosures};
 pub use network::{Placed, TargetInfo, TargetKindOf};
 pub use school::{Advice, Compared, Outcome, School, Why, advise};
+pub use single::single;
 
 use crate::adjust::kinds::Kind;
 use crate::adjust::{AdjustError, ErrorBudget, Hypothesis, Scaling, Solution, grossly_wrong, solve};

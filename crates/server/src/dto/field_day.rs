@@ -1,7 +1,7 @@
 //! What the field sheet shows.
 #![allow(missing_docs)] // fields carry the names of the job
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -81,6 +81,27 @@ pub struct FieldStationDto {
     pub took: Option<f64>,
     /// How its scan ties to the others.
     pub tie: Option<QuickTieDto>,
+    /// Where its scan stands by the control that it shows.
+    pub stands: Option<OwnStationDto>,
+}
+
+/// Where a scan stands by the control that it shows by itself, grid, metres.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct OwnStationDto {
+    /// The axis of the scanner; none where control does not say.
+    pub position: Option<[f64; 3]>,
+    pub error: Option<super::Error95Dto>,
+    pub by: Vec<ControlLeftDto>,
+    /// Nothing speaks against it.
+    pub sound: bool,
+    pub said: Vec<String>,
+}
+
+/// What is left at a control point: E, N, H, metres.
+#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+pub struct ControlLeftDto {
+    pub name: String,
+    pub residual: [f64; 3],
 }
 
 /// The best tie of a scan that came in.

@@ -7,7 +7,9 @@ use crate::{ApiError, App};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
-use std::sync::LazyLock;
+use lru::LruCache;
+use std::num::NonZeroUsize;
+use std::sync::{LazyLock, Mutex, PoisonError};
 use std::time::Duration;
 use uuid::Uuid;
 use vistazo_kit::{Command, DeviceState, Refused, Word};
@@ -60,10 +62,20 @@ pub async fn command(
     body["id"] = serde_json::json!(told.id);
     let to = format!("{}/sites/{}/devices/{device}/commands", app.settings.kit, access.job);
     let state: DeviceState = heard(CLIENT.post(to).json(&body).timeout(PATIENCE).send().await).await?;
-    if let Some(work) = handed_over.filter(|_| state.simulated && state.state == Word::Measuring) {
+    // told again under the same identifier it is the same scan, which is waited for already
+    let first = handed_over.is_some() && first_time(told.id);
+    if let Some(work) = handed_over.filter(|_| first && state.simulated && state.state == Word::Measuring) {
         taken(&app, access.job, access.user.id, &device, state.scans, work);
     }
     Ok(Json(state))
+}
+
+/// Scans that were told lately, so that one that is told again (the answer got lost on the way) is not made twice.
+static TOLD: LazyLock<Mutex<LruCache<Uuid, ()>>> = LazyLock::new(|| Mutex::new(LruCache::new(LATELY)));
+const LATELY: NonZeroUsize = NonZeroUsize::new(1000).unwrap();
+
+fn first_time(told: Uuid) -> bool {
+    TOLD.lock().unwrap_or_else(PoisonError::into_inner).put(told, ()).is_none()
 }
 
 /// What reads in the scan of a station that a stand-in takes.

@@ -1,12 +1,12 @@
 //! A scan that came in is tied at once, while whoever took it still stands there: to the one that was asked for, or to the
 //! one before it and those planned nearest, until one holds. What is found is for the field sheet; the registration looks
-//! for itself.
+//! for itself. Where control is known, its targets are looked for too: they say where it stands (`work::own_station`).
 
-use super::{Progress, Stop, Work, blocking, queue};
+use super::{Progress, Stop, Work, blocking, queue, register};
 use crate::App;
 use crate::record::GradeWord;
 use crate::record::cloud_tie::FoundTie;
-use crate::work::planning;
+use crate::work::registration::Inputs;
 use crate::work::ties::{can_be_tied, shown};
 use uuid::Uuid;
 use vistazo_core::instrument::Instrument;
@@ -25,7 +25,7 @@ pub(super) async fn arrived(app: &App, job: Uuid, upload: Uuid) -> Result<(), St
     let new: Vec<&ScanRow> = all.iter().filter(|s| s.upload_id == upload).collect();
     let stations: Vec<Uuid> = new.iter().filter_map(|s| s.station_id).collect();
     crate::work::journal::carry(app, job, &stations).await?;
-    if journal::is_written(&app.db, job).await? && all.iter().filter(|s| can_be_tied(s)).count() > 1 {
+    if journal::is_written(&app.db, job).await? {
         for s in new.iter().filter(|s| can_be_tied(s)) {
             queue(app, job, &Work::QuickTie { scan: s.id, to: None }, None).await?;
         }
@@ -44,8 +44,12 @@ pub(super) async fn run(
     let Some(own) = all.iter().find(|s| s.id == scan) else {
         return Err(Stop::Failed("the scan is no longer there".into()));
     };
-    let (_, brief) = crate::work::brief(app, job).await?;
-    let plan = planning::load(app, job).await?;
+    let inputs = Inputs::load(app, job).await?;
+    if inputs.has_control() {
+        progress.at(0.0, &format!("looking for targets in {}", own.name))?;
+        register::search(app, job, &inputs, own).await?;
+    }
+    let (brief, plan) = (&inputs.brief, &inputs.plan);
     let planned = |s: &ScanRow| plan.stations.iter().find(|p| Some(p.0) == s.station_id).map(|p| p.1.position.xy());
     let distance = |s: &ScanRow| planned(own).zip(planned(s)).map(|(p, q)| (p - q).norm());
     let mut others: Vec<&ScanRow> = all.iter().filter(|s| s.id != scan && can_be_tied(s)).collect();
@@ -60,6 +64,9 @@ pub(super) async fn run(
             a.0.cmp(&b.0).then(a.1.total_cmp(&b.1))
         });
         others.truncate(TRIED);
+    }
+    if others.is_empty() {
+        return Ok(format!("{} is the first", own.name));
     }
     let profile = Instrument::from(&brief.instrument).systematic;
     let mut best: Option<(&ScanRow, CloudTieFound)> = None;

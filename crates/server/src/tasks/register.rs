@@ -11,29 +11,16 @@ use uuid::Uuid;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::targets::{Detection, SizeVerdict, detect};
+use vistazo_store::field::ScanRow;
 use vistazo_store::tasks::Task;
 use vistazo_store::{StoreError, field, results};
 
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
     let inputs = Inputs::load(app, task.job_id).await?;
-    let key = Inputs::search_key(&inputs.brief);
     let count = inputs.scans.len().max(1) as f64;
     for (i, scan) in inputs.scans.iter().enumerate() {
         progress.at(0.3 * i as f64 / count, &format!("looking for targets in {}", scan.name))?;
-        // without a scanner there is no picture to look at
-        if !scan.has_scanner || field::is_searched(&app.db, scan.id, &key).await? {
-            continue;
-        }
-        let points = files::scan(app, scan).await?;
-        let (search, instrument) = (inputs.brief.search(), Instrument::from(&inputs.brief.instrument));
-        let found = blocking(move || Ok(detect(&points, &instrument, &search))).await?;
-        // what somebody pointed at is there already
-        let there: Vec<Vec3> = (inputs.detections.iter().filter(|d| d.scan_id == scan.id && d.laid_by.is_some()))
-            .map(|d| Ok(Vec3::from(data(d)?.centre)))
-            .collect::<Result<_, crate::ApiError>>()?;
-        let new = found.iter().filter(|d| there.iter().all(|t| (t - d.centre).norm() > SAME));
-        let rows: Vec<_> = new.map(row).collect();
-        field::put_detections(&app.db, task.job_id, scan.id, &key, &rows).await?;
+        search(app, task.job_id, &inputs, scan).await?;
     }
     progress.at(0.3, "matching and adjusting")?;
     let (said, result) = adjust(app, task.job_id).await?;
@@ -47,6 +34,26 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     let found = super::tie::search(app, task.job_id, &placed, !wanted, progress, (0.3, 0.95)).await?;
     progress.at(0.96, "adjusting with ties by clouds")?;
     Ok(format!("{}; {found}", adjust(app, task.job_id).await?.0))
+}
+
+/// Looks for targets in a scan that was not searched yet.
+pub(super) async fn search(app: &App, job: Uuid, inputs: &Inputs, scan: &ScanRow) -> Result<(), Stop> {
+    let key = Inputs::search_key(&inputs.brief);
+    // without a scanner there is no picture to look at
+    if !scan.has_scanner || field::is_searched(&app.db, scan.id, &key).await? {
+        return Ok(());
+    }
+    let points = files::scan(app, scan).await?;
+    let (search, instrument) = (inputs.brief.search(), Instrument::from(&inputs.brief.instrument));
+    let found = blocking(move || Ok(detect(&points, &instrument, &search))).await?;
+    // what somebody pointed at is there already
+    let there: Vec<Vec3> = (inputs.detections.iter().filter(|d| d.scan_id == scan.id && d.laid_by.is_some()))
+        .map(|d| Ok(Vec3::from(data(d)?.centre)))
+        .collect::<Result<_, crate::ApiError>>()?;
+    let new = found.iter().filter(|d| there.iter().all(|t| (t - d.centre).norm() > SAME));
+    let rows: Vec<_> = new.map(row).collect();
+    field::put_detections(&app.db, job, scan.id, &key, &rows).await?;
+    Ok(())
 }
 
 /// Adjusts and judges what is there; says in short what came out.

@@ -132,5 +132,10 @@ fn set_up(plan: &planning::Plan, brief: &Brief, simulated: Option<&str>, epoch: 
         scene.boards.push(Board { centre: t.position, normal, half: kit.checker_half, turn: 0.35 });
     }
     let instrument = Instrument::from(&brief.instrument);
-    Setup { scene, pose: vistazo_sim::set_up_near(planned, &instrument, epoch as u64), epoch }
+    let mut pose = vistazo_sim::set_up_near(planned, &instrument, epoch as u64);
+    if plan.stations[epoch].1.over.is_some() {
+        // who stands over a mark stands over it, at the height that was planned; what the level leaves stays
+        pose.translation = planned;
+    }
+    Setup { scene, pose, epoch }
 }

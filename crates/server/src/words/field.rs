@@ -3,10 +3,10 @@
 use super::plural;
 use crate::dto::{Brief, CheckItemDto, MissingDto};
 use vistazo_core::field::{
-    Because, COLOURS_FIT, CameraDoubt, FEWEST, FEWEST_FINE, FineError, HeightRemark, Missing, OFTEN, OccupationError,
-    Occupied, Saved, SetUpError, SetUpRemark,
+    Because, COLOURS_FIT, CameraDoubt, FEWEST, FEWEST_FINE, FineError, HeightRemark, MarkRemark, Missing, OFTEN,
+    OccupationError, Occupied, Saved, SetUpError, SetUpRemark,
 };
-use vistazo_core::geometry::Vec3;
+use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::{Advice, Doubt, Due, ErrorFound, SAME_TEMPERATURE};
 use vistazo_core::stats::{K95_1D, K95_2D};
 
@@ -24,6 +24,65 @@ pub(crate) fn height(brief: &Brief, r: &HeightRemark) -> String {
         ),
         HeightRemark::Repeated => "just the height of the station before: measured, or carried over?".into(),
     }
+}
+
+/// A scan that found its place by control.
+pub(crate) fn own_station(brief: &Brief, by: &[&str], e: &Error95) -> String {
+    format!(
+        "stands by {}: {} in plan, {} in height (95 %)",
+        by.join(", "),
+        brief.length(e.horizontal),
+        brief.length(e.vertical)
+    )
+}
+
+/// Control fits what a scan shows in more than one way.
+pub(crate) fn own_station_in_two_ways() -> String {
+    "the control that it shows fits in more than one way: add a target that breaks the symmetry, or name them".into()
+}
+
+/// A control point that does not fit what a scan shows.
+pub(crate) fn own_station_off(brief: &Brief, name: &str, off: f64) -> String {
+    format!("{name} does not fit the others, by {}: was it touched, or is its coordinate wrong?", brief.length(off))
+}
+
+/// Control as a whole does not fit what a scan shows.
+pub(crate) fn own_station_torn() -> String {
+    "what it shows does not fit control, and no single point explains it: is the instrument level, and which list is this control from?".into()
+}
+
+/// The control that a scan shows lies in a line.
+pub(crate) fn own_station_in_line() -> String {
+    "the control that it shows lies almost in a line: across it, it holds badly. One more to the side mends it".into()
+}
+
+/// Just as much control as is needed.
+pub(crate) fn own_station_unchecked() -> String {
+    "nothing checks it: one more control point in view would".into()
+}
+
+/// What a scanner over a mark draws attention to.
+pub(crate) fn over_mark(brief: &Brief, mark: &str, r: &MarkRemark) -> String {
+    match r {
+        MarkRemark::Beside(off) => format!(
+            "by the other control it stands {} beside {mark}: look at the plummet, and whether it is that mark",
+            brief.length(*off)
+        ),
+        MarkRemark::Height { found, noted } => format!(
+            "by control its axis is {} over {mark}, and {} was noted: read the tape again before the tripod is folded",
+            brief.length(*found),
+            brief.length(*noted)
+        ),
+    }
+}
+
+/// A scan far from where its station was planned.
+pub(crate) fn astray(brief: &Brief, station: &str, off: f64, other: Option<&str>) -> String {
+    let asked = other.map_or_else(
+        || "was the station moved? The cover of the plan is of the other place".to_owned(),
+        |o| format!("is it the scan of {o}?"),
+    );
+    format!("it stands {} from where {station} is planned: {asked}", brief.length(off))
 }
 
 /// What an occupation came out at.

@@ -1,10 +1,10 @@
 //! The day in the field: what to do next, where each station is, what is missing before the site is left.
 
 use super::journal::Journal;
-use super::{instrument_check, outlook, planning, ties};
+use super::{instrument_check, outlook, own_station, planning, ties};
 use crate::dto::{
-    Brief, CameraCostDto, CoverDto, FactDto, FieldNowDto, FieldStationDto, NextDto, PaceDto, QuickTieDto, StationState,
-    TargetState, VisitDto,
+    Brief, CameraCostDto, CoverDto, FactDto, FieldNowDto, FieldStationDto, NextDto, OwnStationDto, PaceDto,
+    QuickTieDto, StationState, TargetState, VisitDto,
 };
 use crate::record::GradeWord;
 use crate::record::cloud_tie::FoundTie;
@@ -27,6 +27,8 @@ struct Site {
     journal: Journal,
     quick: Vec<QuickTieRow>,
     control: HashSet<String>,
+    /// By scan.
+    stands: HashMap<Uuid, OwnStationDto>,
     /// Stations (indices) that were noted or scanned, in the order taken.
     taken: Vec<usize>,
 }
@@ -52,6 +54,7 @@ impl Site {
         let named = control.into_iter().flat_map(|c| std::iter::once(c.name).chain(c.target));
         Ok(Self {
             quick: journal::quick_ties(&app.db, job).await?,
+            stands: own_station::all(app, job, &journal).await?,
             control: named.map(|n| n.to_lowercase()).collect(),
             brief,
             plan,
@@ -141,6 +144,7 @@ impl Site {
             bytes: days.stops[k].points * instrument.bytes_per_point,
             took: visit.and_then(took),
             tie: scan.and_then(|s| self.tie(s)),
+            stands: scan.and_then(|s| self.stands.get(&s.id).cloned()),
         }
     }
 

@@ -131,7 +131,7 @@ fn may_stay(brief: &Brief, control: &[ControlRow]) -> Result<(), ApiError> {
 }
 
 /// Control as the core takes it: what is not known is left free.
-fn points(control: &[ControlRow], names: &[String]) -> Vec<ControlPoint> {
+pub(super) fn points(control: &[ControlRow], names: &[String]) -> Vec<ControlPoint> {
     let free = KnownPoint::FREE;
     control
         .iter()
@@ -150,7 +150,7 @@ fn points(control: &[ControlRow], names: &[String]) -> Vec<ControlPoint> {
 }
 
 /// The map from local metres to the grid at a place, as the brief wants it.
-fn map_at(brief: &Brief, reference: Option<&crs::Reference>, at: &Vec3) -> Result<GridMap, crs::CrsError> {
+pub(super) fn map_at(brief: &Brief, reference: Option<&crs::Reference>, at: &Vec3) -> Result<GridMap, crs::CrsError> {
     let Some(reference) = reference else { return Ok(GridMap::local(*at)) };
     let map = reference.map_at(at, brief.undulation.unwrap_or(0.0))?;
     Ok(if brief.output() == Output::Ground { map.ground() } else { map })

@@ -12,6 +12,7 @@ pub(crate) mod instrument_check;
 pub(crate) mod journal;
 pub(crate) mod otherwise;
 pub(crate) mod outlook;
+pub(crate) mod own_station;
 pub(crate) mod planning;
 pub(crate) mod record;
 pub(crate) mod registration;

@@ -177,6 +177,7 @@ function Stations(p: { stations: Station[]; entries: Entry[]; onOpen?: (id: stri
                 )}
               </Button>
               {s.tie && <Tie of={s.tie} />}
+              {s.stands && <Stands of={s.stands} />}
             </li>
           )
         })}
@@ -198,6 +199,42 @@ function Tie({ of: t }: { of: NonNullable<Station['tie']> }) {
       <span className="faint">{figures.join(' · ')}</span>
       {t.grade !== 'sound' && <p className="warn">{t.said.join('; ')}</p>}
       {t.mend && <p>{words.wouldMend(t.mend)}</p>}
+    </div>
+  )
+}
+
+/** Where a scan stands by the control that it shows, and what speaks against it. */
+function Stands({ of: s }: { of: NonNullable<Station['stands']> }) {
+  const u = useUnits()
+  const [main, ...doubts] = s.said
+  return (
+    <div className={`site-tie ${s.sound ? '' : 'torn'}`}>
+      <span className="faint">
+        {main}
+        {s.position &&
+          ` · ${words.axisAt(
+            s.position.map((v) => u.len(v, 3)),
+            u.code,
+          )}`}
+      </span>
+      {doubts.map((d) => (
+        <p key={d} className="warn">
+          {d}
+        </p>
+      ))}
+      {!s.sound && s.by.length > 0 && (
+        <ul aria-label={words.leftAtControl} className="site-left">
+          {s.by.map((b) => (
+            <li key={b.name}>
+              {b.name}:{' '}
+              {words.leftThere(
+                b.residual.map((v) => u.err(v)),
+                u.small,
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
     </div>
   )
 }

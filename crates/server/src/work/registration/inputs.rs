@@ -23,8 +23,8 @@ pub(crate) struct Inputs {
     pub brief: Brief,
     pub scans: Vec<ScanRow>,
     pub detections: Vec<DetectionRow>,
-    plan: planning::Plan,
-    control: Vec<ControlRow>,
+    pub plan: planning::Plan,
+    pub(in crate::work) control: Vec<ControlRow>,
     ties: Vec<CloudTieRow>,
     groups: Vec<GroupRow>,
     /// Sum of the detections and ties as they were when this was read.
@@ -58,7 +58,7 @@ impl Inputs {
     }
 
     /// Scans that a scanner took: clouds without one have no targets and are registered as they come.
-    pub(super) fn of_scanners(&self) -> impl Iterator<Item = &ScanRow> {
+    pub(in crate::work) fn of_scanners(&self) -> impl Iterator<Item = &ScanRow> {
         self.scans.iter().filter(|s| s.has_scanner)
     }
 
@@ -70,7 +70,7 @@ impl Inputs {
     ///
     /// # Errors
     /// When a stored detection cannot be read.
-    pub(super) fn to_core(&self) -> Result<(Input, Vec<Uuid>), ApiError> {
+    pub(in crate::work) fn to_core(&self) -> Result<(Input, Vec<Uuid>), ApiError> {
         let instrument = Instrument::from(&self.brief.instrument);
         let mut ids = Vec::new();
         let mut input = Input {

@@ -1,8 +1,11 @@
-//! The demo job: invented people, an invented site, scans by the simulator.
+//! The demo: invented people, an invented site with scans by the simulator, and a small one that waits for its field day.
+
+mod field_day;
 
 use crate::dto::{Brief, OpeningDto, PlanData, RequirementDto};
 use crate::tasks::{Work, queue};
 use crate::{App, auth};
+use vistazo_store::Uuid;
 use vistazo_store::jobs::{self, PlanEdit, Role};
 use vistazo_store::people;
 
@@ -40,6 +43,9 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
     let edits = plan(&house);
     jobs::edit_plan(&app.db, job.id, &edits).await?;
     jobs::note(&app.db, job.id, Some(users[0].0.id), "created the demo job").await?;
+    let small = field_day::make(app, users[1].0.id).await?;
+    jobs::set_member(&app.db, small, users[0].0.id, Some(Role::Surveyor)).await?;
+    jobs::set_member(&app.db, small, users[2].0.id, Some(Role::Reviewer)).await?;
     for e in edits.iter().filter(|e| e.kind == "station") {
         let log = serde_json::json!({
             "operator": "Sera Lindqvist", "instrument_height": e.data["position"][2], "note": "",
@@ -69,18 +75,17 @@ fn brief(house: &vistazo_sim::Roundhouse) -> Brief {
     }
 }
 
+/// One more thing on a plan; its identifier.
+fn add(edits: &mut Vec<PlanEdit>, kind: &str, data: &PlanData) -> Uuid {
+    let id = vistazo_store::new_id();
+    edits.push(PlanEdit { id, kind: kind.into(), data: serde_json::json!(data), version: None, deleted: false });
+    id
+}
+
 /// Site, stations and targets as they were planned.
 fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
     let mut edits = Vec::new();
-    let mut add = |kind: &str, data: PlanData| {
-        edits.push(PlanEdit {
-            id: vistazo_store::new_id(),
-            kind: kind.into(),
-            data: serde_json::json!(data),
-            version: None,
-            deleted: false,
-        })
-    };
+    let mut add = |kind: &str, data: PlanData| add(&mut edits, kind, &data);
     let line = |l: &[nalgebra::Vector2<f64>]| l.iter().map(|p| [p.x, p.y]).collect();
     for (i, w) in house.scene.site.walls.iter().enumerate() {
         add(
