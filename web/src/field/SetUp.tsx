@@ -96,7 +96,9 @@ export function SetUp({
           </div>
         ))}
       {value.mark && (
-        <Button onClick={() => onChange({ ...value, sights: [...sights, BLANK] })}>{words.addABacksight}</Button>
+        <Button className="spaced" onClick={() => onChange({ ...value, sights: [...sights, BLANK] })}>
+          {words.addABacksight}
+        </Button>
       )}
     </>
   )

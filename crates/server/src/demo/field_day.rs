@@ -37,7 +37,7 @@ const STATIONS: [(&str, [f64; 3], Option<&str>); 5] = [
     ("S5", [-3.6, 4.2, HEIGHT], Some("M2")),
 ];
 /// Targets: name, kind, place, whether the list of control has it.
-const TARGETS: [(&str, &str, [f64; 3], bool); 12] = [
+const TARGETS: [(&str, &str, [f64; 3], bool); 16] = [
     ("M1", "mark", [3.6, -4.5, 0.0], true),
     ("M2", "mark", [-3.6, 4.2, 0.0], false),
     ("CP1", "checker", [-6.0, -6.0, 1.4], true),
@@ -45,11 +45,15 @@ const TARGETS: [(&str, &str, [f64; 3], bool); 12] = [
     ("CP3", "checker", [-6.5, 8.9, 1.2], true),
     ("CP4", "checker", [16.0, 8.0, 1.7], true),
     ("CP5", "checker", [4.2, 9.8, 1.5], true),
+    ("CP6", "checker", [8.5, -0.6, 1.6], true),
     ("T1", "sphere", [1.2, 1.0, 1.1], false),
     ("T2", "sphere", [6.4, 5.4, 1.8], false),
     ("T3", "sphere", [3.6, 0.6, 0.4], false),
     ("T4", "sphere", [8.6, 5.2, 0.9], false),
     ("T5", "sphere", [11.2, 1.2, 1.5], false),
+    ("T6", "sphere", [-3.0, -2.0, 1.3], false),
+    ("T7", "sphere", [-2.5, 8.0, 1.6], false),
+    ("T8", "sphere", [-8.0, 1.0, 1.4], false),
 ];
 
 pub(super) async fn make(app: &App, surveyor: Uuid) -> anyhow::Result<Uuid> {
@@ -67,7 +71,8 @@ pub(super) async fn make(app: &App, surveyor: Uuid) -> anyhow::Result<Uuid> {
             sigma_e: 0.002,
             sigma_n: 0.002,
             sigma_v: 0.002,
-            is_check: false,
+            // one is held back to show how good it is
+            is_check: *name == "CP5",
             target: None,
         }
     });

@@ -13,7 +13,7 @@ use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 use vistazo_core::field::{Camera, Missing, Next, Stop, Visit, leave, next, photograph_cost, saved};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::{Day, SET_UP, Station, cover, day};
+use vistazo_core::plan::{Day, PlannedKind, PlannedTarget, SET_UP, Station, cover, day};
 use vistazo_store::field::{self, ScanRow};
 use vistazo_store::journal::{self, QuickTieRow};
 use vistazo_store::results;
@@ -69,9 +69,10 @@ impl Site {
         Instrument::from(&self.brief.instrument)
     }
 
-    /// Targets (indices) that a station is to see.
+    /// Targets (indices) that a station is to see; marks in the ground are none that somebody puts up.
     fn sees(&self, station: usize) -> Vec<usize> {
-        let of = |id: &Uuid| self.plan.targets.iter().position(|t| t.0 == *id);
+        let stands = |t: &PlannedTarget| t.kind != PlannedKind::Mark;
+        let of = |id: &Uuid| self.plan.targets.iter().position(|t| t.0 == *id && stands(&t.1));
         let all = self.cover.stations.get(station).map_or(&[][..], |s| &s.targets);
         let mut seen: Vec<usize> = all.iter().filter_map(of).collect();
         seen.sort_unstable();
@@ -95,6 +96,10 @@ impl Site {
             because = format!("{because}. {}", words::field::TIES_BACK);
         }
         let (id, station) = &self.plan.stations[way.station];
+        let loose = |mut of: Vec<usize>| {
+            of.retain(|&t| self.plan.targets[t].1.control_sigma.is_none());
+            of
+        };
         Some(NextDto {
             station: *id,
             name: station.name.clone(),
@@ -103,7 +108,8 @@ impl Site {
             bearing: way.bearing,
             set_up: self.target_names(&way.set_up),
             keep: self.target_names(&way.keep),
-            free: self.target_names(&way.free),
+            // what stands on known points stays there
+            free: self.target_names(&loose(way.free)),
         })
     }
 
