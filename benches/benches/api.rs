@@ -83,7 +83,7 @@ fn laz(points: usize) -> Vec<u8> {
     let mut rng = ChaCha8Rng::seed_from_u64(4);
     for _ in 0..points {
         let (az, z): (f64, f64) = (rng.random_range(0.0..std::f64::consts::TAU), rng.random_range(-3.0..5.0));
-        w.add(&Vec3::new(12.0 * az.cos(), 12.0 * az.sin(), z), rng.random(), None, 1).unwrap();
+        w.add(&Vec3::new(12.0 * az.cos(), 12.0 * az.sin(), z), rng.random(), None, 1, 0).unwrap();
     }
     w.finish().unwrap();
     std::fs::read(file.path()).unwrap()

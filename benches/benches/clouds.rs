@@ -52,7 +52,7 @@ fn all() {
         let path = folder.path().join(format!("scan.{format}"));
         if format == "laz" {
             let mut w = LazWriter::create(&path, Vec3::zeros(), None, false).unwrap();
-            (0..scan.points.len()).for_each(|k| w.add(&scan.at(k), scan.intensity[k], None, 1).unwrap());
+            (0..scan.points.len()).for_each(|k| w.add(&scan.at(k), scan.intensity[k], None, 1, 0).unwrap());
             w.finish().unwrap();
         } else {
             let mut w = E57Writer::create(&path, "g").unwrap();
@@ -178,7 +178,7 @@ fn derive(scan: &Scan, folder: &Path) -> Result<(TileNode<Extent>, usize, u64), 
     let (cloud, incidence) = working(scan, &order);
     std::fs::write(folder.join("cloud"), working_cloud::write(&cloud))?;
     let pack = TilePack::create(&folder.join("tiles"))?;
-    let root = tiles(scan, &order, &incidence, &|p| pack.add(&p))?;
+    let root = tiles(scan, &order, &incidence, &[], &|p| pack.add(&p))?;
     let document = pack.finish(&root)?;
     Ok((root, cloud.points.len(), document.len))
 }

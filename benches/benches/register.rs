@@ -70,7 +70,7 @@ fn registration() {
     let mut writer = LazWriter::create(&file, Vec3::zeros(), None, false).unwrap();
     for s in &scans {
         for k in 0..s.points.len() {
-            writer.add(&s.at(k), s.intensity[k], None, 1).unwrap();
+            writer.add(&s.at(k), s.intensity[k], None, 1, 0).unwrap();
         }
     }
     writer.finish().unwrap();

@@ -15,6 +15,7 @@ fn id_of(v: &Value) -> String {
 async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     let first = async |path: &str| c.ok("GET", &format!("{base}{path}"), Value::Null).await[0].clone();
     let scan = first("/scans").await;
+    c.ok("POST", &format!("{base}/cleaning"), json!({ "what": "stray", "options": {} })).await;
     let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
     vec![
@@ -29,6 +30,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{file}", "plan.csv".to_owned()),
         ("{tie}", id_of(&first("/cloud-ties").await)),
         ("{group}", id_of(&group)),
+        ("{step}", id_of(&c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0])),
         ("{detection}", id_of(&first("/detections").await)),
         ("{code}", "25832".to_owned()),
     ]
@@ -112,6 +114,8 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/control" | "/control/preview" => {
             json!({ "text": "P1;412001.0;5604002.0;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 })
         }
+        "/cleaning" => json!({ "what": "box", "options": {
+            "frame": "block", "middle": [0.0, 0.0, 1.0], "half": [0.5, 0.5, 0.5], "turn": 0.1 } }),
         "/scans/{scan}/point" => json!({ "place": [1.0, 2.0, 0.3], "frame": "scan" }),
         "/cloud-ties" => {
             json!([{ "tie": names.iter().find(|n| n.0 == "{tie}")?.1, "verdict": "accepted", "reason": "seen", "version": 1 }])

@@ -117,6 +117,9 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/georeference", "os"),
     ("get", "/api/jobs/{job}/verdicts", "osrc"),
     ("post", "/api/jobs/{job}/spacing", "os"),
+    ("get", "/api/jobs/{job}/cleaning", "osr"),
+    ("post", "/api/jobs/{job}/cleaning", "os"),
+    ("put", "/api/jobs/{job}/cleaning/{step}", "os"),
     ("get", "/api/jobs/{job}/packages", "osrc"),
     ("post", "/api/jobs/{job}/packages", "os"),
     ("get", "/api/jobs/{job}/packages/{package}/download", "osrc"),
@@ -166,6 +169,7 @@ async fn every_route_checks_the_role() {
                 "{point}",
                 "{package}",
                 "{task}",
+                "{step}",
                 "{build}",
                 "{name}",
                 "{view}",
@@ -229,6 +233,8 @@ async fn no_route_reaches_into_another_job() {
     let put = c.request("PUT", &format!("{base}/field/files/{attachment}?name=seen.txt"));
     let put = put.header("content-type", "text/plain").body("seen").send().await.unwrap();
     assert_eq!(put.status(), 200);
+    c.ok("POST", &format!("{base}/cleaning"), json!({ "what": "stray", "options": {} })).await;
+    let step = c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0].clone();
     let ids = [
         ("{scan}", id(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -245,6 +251,7 @@ async fn no_route_reaches_into_another_job() {
         ("{detection}", id(&first("/detections").await)),
         ("{attachment}", attachment.to_string()),
         ("{device}", "scanner".to_owned()),
+        ("{step}", id(&step)),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
     let described: Value =
@@ -266,6 +273,7 @@ async fn no_route_reaches_into_another_job() {
                     Some(json!({ "name": "taken", "levelled": true, "log": {}, "version": scan["version"] }))
                 }
                 (_, "{point}") => Some(json!({ "is_check": true, "version": 1 })),
+                (_, "{step}") => Some(json!({ "active": false, "version": 1 })),
                 (_, "{group}") => Some(json!({ "version": 1, "name": "taken", "scans": [], "hold": "free" })),
                 _ => Some(json!({})),
             };

@@ -25,7 +25,7 @@ fn laz(points: usize, seed: u64) -> Vec<u8> {
     for _ in 0..points {
         let (az, z): (f64, f64) = (rng.random_range(0.0..std::f64::consts::TAU), rng.random_range(-3.0..5.0));
         let p = vistazo_core::geometry::Vec3::new(12.0 * az.cos(), 12.0 * az.sin(), z);
-        w.add(&p, rng.random(), None, 1).unwrap();
+        w.add(&p, rng.random(), None, 1, 0).unwrap();
     }
     w.finish().unwrap();
     std::fs::read(file.path()).unwrap()

@@ -52,7 +52,7 @@ fn every_point_is_in_exactly_one_tile_exactly_as_measured() {
     let order = Order::of(&scan);
     let (_, incidence) = working(&scan, &order);
     let all: Mutex<Vec<TilePoints>> = Mutex::default();
-    let root = tiles::<usize, ()>(&scan, &order, &incidence, &|p| {
+    let root = tiles::<usize, ()>(&scan, &order, &incidence, &[], &|p| {
         let mut all = all.lock().unwrap();
         all.push(p);
         Ok(all.len() - 1)
@@ -82,7 +82,7 @@ fn every_point_is_in_exactly_one_tile_exactly_as_measured() {
             );
         }
     }
-    let stopped = tiles::<(), &str>(&scan, &order, &incidence, &|_| Err("stop"));
+    let stopped = tiles::<(), &str>(&scan, &order, &incidence, &[], &|_| Err("stop"));
     assert_eq!(stopped.err(), Some("stop"));
 }
 

@@ -40,7 +40,7 @@ fn main() {
     );
     for (k, p) in scan.points.iter().enumerate() {
         let q = scan.at(k);
-        laz.add(&q, scan.intensity[k], Some([1, 2, 3]), 1).unwrap();
+        laz.add(&q, scan.intensity[k], Some([1, 2, 3]), 1, 2).unwrap();
         las.write_point(las::Point { x: q.x, y: q.y, z: q.z, gps_time: Some(0.0), ..Default::default() }).unwrap();
         p.iter().for_each(|v| ply.extend_from_slice(&v.to_le_bytes()));
         ply.extend_from_slice(&[1, 2, 3]);

@@ -167,7 +167,7 @@ mod tests {
         let mut w = LazWriter::create(file.path(), nalgebra::Vector3::zeros(), None, false).unwrap();
         for k in 0..500 {
             let p = nalgebra::Vector3::new(f64::from(k) * 0.01, f64::from(k % 7), 1.0);
-            w.add(&p, k as u16, None, 1).unwrap();
+            w.add(&p, k as u16, None, 1, 0).unwrap();
         }
         w.finish().unwrap();
         let read = || read_source(file.path(), &ReadOptions::default(), &|_| true, &mut |_| Ok(()));

@@ -43,11 +43,19 @@ impl LazWriter {
         Ok(Self { writer: las::Writer::new(file, header)?, coloured })
     }
 
-    /// Adds a point: grid coordinates, intensity, colour, and the number of its scan (point source).
+    /// Adds a point: grid coordinates, intensity, colour, the number of its scan (point source), and its class by the codes of
+    /// the standard.
     ///
     /// # Errors
     /// When the point lies farther than 214 km from the offset, or writing fails.
-    pub fn add(&mut self, p: &Vec3, intensity: u16, colour: Option<[u8; 3]>, scan: u16) -> Result<(), FormatError> {
+    pub fn add(
+        &mut self,
+        p: &Vec3,
+        intensity: u16,
+        colour: Option<[u8; 3]>,
+        scan: u16,
+        class: u8,
+    ) -> Result<(), FormatError> {
         self.writer.write_point(las::Point {
             x: p.x,
             y: p.y,
@@ -59,6 +67,7 @@ impl LazWriter {
             }),
             return_number: 1,
             number_of_returns: 1,
+            classification: las::point::Classification::new(class)?,
             point_source_id: scan,
             gps_time: Some(0.0),
             ..las::Point::default()

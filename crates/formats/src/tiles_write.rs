@@ -179,7 +179,7 @@ fn glb(p: &TilePoints) -> Vec<u8> {
     word(&mut out, total);
     out.extend_from_slice(b"BIN\0");
     p.positions.iter().flatten().for_each(|v| out.extend_from_slice(&v.to_le_bytes()));
-    p.shades.iter().for_each(|s| out.extend_from_slice(&[s[0], s[1], 0, 255]));
+    p.shades.iter().for_each(|s| out.extend_from_slice(&[s[0], s[1], s[2], 255]));
     p.colours.iter().for_each(|c| out.extend_from_slice(&[c[0], c[1], c[2], 255]));
     out
 }

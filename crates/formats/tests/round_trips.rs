@@ -75,7 +75,7 @@ fn laz_keeps_large_coordinates_to_a_tenth_of_a_millimetre() {
     )
     .unwrap();
     for k in 0..sample().points.len() {
-        w.add(&pose.apply(&sample().at(k)), sample().intensity[k], Some([k as u8, 7, 200]), 1).unwrap();
+        w.add(&pose.apply(&sample().at(k)), sample().intensity[k], Some([k as u8, 7, 200]), 1, 7).unwrap();
     }
     w.finish().unwrap();
     let mut reader = las::Reader::from_path(file.path()).unwrap();

@@ -1,7 +1,6 @@
-use crate::material::Material;
 use crate::scanner::{Scanner, Wrong};
 use crate::scene::Scene;
-use nalgebra::Vector2;
+use crate::shapes::{Hit, Light, Shape, is_edge, nearest, passers, shapes};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
@@ -23,6 +22,20 @@ pub struct RawScan {
     pub points: Vec<[f32; 3]>,
     /// Intensities, 0..1.
     pub intensity: Vec<f32>,
+    /// What each point really is: read by tests and by nothing else.
+    pub truth: Vec<Really>,
+}
+
+/// What a point really is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Really {
+    /// On a surface, to within the noise.
+    #[default]
+    Surface,
+    /// Its range is mixed from two surfaces, three centimetres or more from both.
+    Mixed,
+    /// On somebody who stood in the way.
+    Passer,
 }
 
 impl RawScan {
@@ -34,55 +47,6 @@ impl RawScan {
         let intensity = self.intensity.iter().map(|i| (i * 65_535.0) as u16).collect();
         Scan::from_grid(self.rows, self.cols, self.cells.into_iter(), self.points, intensity)
     }
-}
-
-enum Shape {
-    Panel {
-        a: [f64; 2],
-        b: [f64; 2],
-        base: f64,
-        top: f64,
-        of: Material,
-    },
-    Sphere {
-        c: Vec3,
-        r: f64,
-    },
-    Post {
-        x: f64,
-        y: f64,
-        r: f64,
-        base: f64,
-        top: f64,
-        light: Light,
-    },
-    Board {
-        c: Vec3,
-        n: Vec3,
-        half: f64,
-        turn: f64,
-        bulge: f64,
-    },
-    /// A ceiling, or the top of a thing.
-    Level {
-        outline: Vec<Vector2<f64>>,
-        z: f64,
-        of: Material,
-    },
-}
-
-/// How much of the light comes back: a share, or what the material has where it was met.
-#[derive(Clone, Copy)]
-enum Light {
-    Share(f64),
-    Of(Material),
-}
-
-#[derive(Clone, Copy)]
-struct Hit {
-    range: f64,
-    cos: f64,
-    light: Light,
 }
 
 /// Scans the scene from a true pose. `epoch` is the number of the scan in the order taken.
@@ -135,14 +99,17 @@ fn cast(
     let (instrument, wrong) = (&scanner.instrument, scanner.at_set_up(seed));
     let grid = Grid::of(instrument);
     let (rows, cols) = (grid.rows, grid.cols);
-    let shapes = shapes(scene, epoch, scanner, seed);
+    let mut shapes = shapes(scene, epoch, scanner, seed);
+    let people = shapes.len() as u32;
+    shapes.extend(passers(scene, epoch));
     let candidates = by_column(&shapes, pose, cols);
     let windows = Windows::new(aims, pose, &grid);
     let bands: Vec<usize> = (0..rows).step_by(16).collect();
-    let mut ranges = vec![(f32::NAN, 0.0_f32); rows * cols];
+    let mut ranges = vec![(f32::NAN, 0.0_f32, Really::Surface); rows * cols];
     let stopped = std::sync::atomic::AtomicBool::new(false);
     let done = std::sync::atomic::AtomicUsize::new(0);
-    let beam = Beam { shapes: &shapes, candidates: &candidates, ground: scene.ground, pose, instrument, wrong, grid };
+    let beam =
+        Beam { shapes: &shapes, candidates: &candidates, ground: scene.ground, people, pose, instrument, wrong, grid };
     ranges.par_chunks_mut(16 * cols).zip(bands.par_iter()).for_each(|(out, &first)| {
         if stopped.load(std::sync::atomic::Ordering::Relaxed) {
             return;
@@ -166,13 +133,14 @@ fn cast(
         return None;
     }
     let mut raw = RawScan { rows: rows as u32, cols: cols as u32, ..RawScan::default() };
-    for (k, &(range, intensity)) in ranges.iter().enumerate() {
+    for (k, &(range, intensity, really)) in ranges.iter().enumerate() {
         if range.is_finite() {
             let (row, col) = (k / cols, k % cols);
             let p = grid.ray(row, col) * f64::from(range);
             raw.cells.push((row as u32, col as u32));
             raw.points.push([p.x as f32, p.y as f32, p.z as f32]);
             raw.intensity.push(intensity);
+            raw.truth.push(really);
         }
     }
     Some(raw)
@@ -250,6 +218,8 @@ struct Beam<'a> {
     shapes: &'a [Shape],
     candidates: &'a [Vec<u32>],
     ground: f64,
+    /// Shapes from here on are people.
+    people: u32,
     pose: &'a Pose,
     instrument: &'a Instrument,
     wrong: Wrong,
@@ -258,7 +228,7 @@ struct Beam<'a> {
 
 impl Beam<'_> {
     /// Range and intensity in one direction, with everything that is wrong in them.
-    fn measure(&self, row: usize, col: usize, normal: &mut dyn FnMut() -> f64) -> Option<(f32, f32)> {
+    fn measure(&self, row: usize, col: usize, normal: &mut dyn FnMut() -> f64) -> Option<(f32, f32, Really)> {
         let (pose, instrument, near) = (self.pose, self.instrument, &self.candidates[col]);
         let world = |d: &Vec3| pose.rotation * d;
         let nominal = self.grid.ray(row, col);
@@ -277,12 +247,19 @@ impl Beam<'_> {
         let w = instrument.footprint_sigma(range) / range;
         let beam = (true_ray + side * (normal() * w) + up * (normal() * w)).normalize();
         let mix: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
+        let person = |h: &Hit| h.of.is_some_and(|k| k >= self.people);
+        let mut really = if person(&hit) { Really::Passer } else { Really::Surface };
         if is_edge(self.shapes, near, &hit, &from, &world(&true_ray), w)
             && let Some(other) = meets(&beam)
             && (other.range - range).abs() > 0.02
             && (other.range - range).abs() < 3.0
         {
             range = range * mix + other.range * (1.0 - mix);
+            if (range - hit.range).abs() > 0.03 && (range - other.range).abs() > 0.03 {
+                really = Really::Mixed;
+            } else if person(&other) && (range - other.range).abs() <= 0.03 {
+                really = Really::Passer;
+            }
         }
         let albedo = match hit.light {
             Light::Share(share) => share,
@@ -294,57 +271,8 @@ impl Beam<'_> {
             return None;
         }
         let intensity = light + normal() * 0.012;
-        Some((range as f32, intensity.clamp(0.0, 1.0) as f32))
+        Some((range as f32, intensity.clamp(0.0, 1.0) as f32, really))
     }
-}
-
-fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) -> Vec<Shape> {
-    let mut out: Vec<Shape> = scene
-        .site
-        .panels()
-        .iter()
-        .map(|p| {
-            let middle = (p.a + p.b) / 2.0;
-            let planks = scene.site.obstacles.iter().any(|o| {
-                let sides = o.outline.iter().zip(o.outline.iter().cycle().skip(1));
-                p.top == o.top && sides.into_iter().any(|(a, b)| (a + b) / 2.0 == middle)
-            });
-            let of = if planks { Material::Planks } else { scene.wall_at(&middle) };
-            Shape::Panel { a: [p.a.x, p.a.y], b: [p.b.x, p.b.y], base: p.base, top: p.top, of }
-        })
-        .collect();
-    for (i, s) in scene.spheres.iter().enumerate() {
-        let c = scene.sphere_at(i, epoch);
-        out.push(Shape::Sphere { c: c + scanner.out_of_round(seed, i), r: s.radius });
-        out.push(Shape::Post {
-            x: c.x,
-            y: c.y,
-            r: 0.012,
-            base: scene.ground,
-            top: c.z - 0.9 * s.radius,
-            light: Light::Share(0.12),
-        });
-    }
-    out.extend(scene.site.columns.iter().map(|c| Shape::Post {
-        x: c.centre.x,
-        y: c.centre.y,
-        r: c.radius,
-        base: c.base,
-        top: c.top,
-        light: Light::Of(Material::Iron),
-    }));
-    let ceilings = scene.site.slabs.iter().map(|s| (&s.outline, s.height, Material::Plaster));
-    let tops = scene.site.obstacles.iter().map(|o| (&o.outline, o.top, Material::Planks));
-    let levels = ceilings.chain(tops).filter(|l| l.0.len() > 2);
-    out.extend(levels.map(|(outline, z, of)| Shape::Level { outline: outline.clone(), z, of }));
-    out.extend(scene.boards.iter().enumerate().map(|(i, b)| Shape::Board {
-        c: b.centre,
-        n: b.normal,
-        half: b.half,
-        turn: b.turn,
-        bulge: scanner.bulge(i),
-    }));
-    out
 }
 
 /// A scanner that stands farther from upright than the slack of its columns holds, radians.
@@ -393,143 +321,4 @@ fn by_column(shapes: &[Shape], pose: &Pose, cols: usize) -> Vec<Vec<u32>> {
         }
     }
     out
-}
-
-fn nearest(
-    shapes: &[Shape],
-    candidates: &[u32],
-    ground: f64,
-    o: &Vec3,
-    d: &Vec3,
-    instrument: &Instrument,
-) -> Option<Hit> {
-    let mut best: Option<Hit> = None;
-    if d.z < -1e-6 {
-        let range = (ground - o.z) / d.z;
-        best = Some(Hit { range, cos: -d.z, light: Light::Of(Material::Ground) });
-    }
-    for &k in candidates {
-        if let Some(h) = meet(&shapes[k as usize], o, d, instrument)
-            && best.is_none_or(|b| h.range < b.range)
-        {
-            best = Some(h);
-        }
-    }
-    best.filter(|h| h.range < instrument.max_range + 1.0)
-}
-
-fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
-    match *s {
-        Shape::Panel { a, b, base, top, of } => {
-            let e = [b[0] - a[0], b[1] - a[1]];
-            let det = d.x * e[1] - d.y * e[0];
-            if det.abs() < 1e-12 {
-                return None;
-            }
-            let w = [a[0] - o.x, a[1] - o.y];
-            let s = (w[0] * e[1] - w[1] * e[0]) / det;
-            let t = (w[0] * d.y - w[1] * d.x) / det;
-            let z = o.z + s * d.z;
-            (s > 1e-6 && (0.0..=1.0).contains(&t) && z >= base && z <= top).then(|| Hit {
-                range: s,
-                cos: det.abs() / e[0].hypot(e[1]),
-                light: Light::Of(of),
-            })
-        }
-        Shape::Sphere { c, r } => {
-            let m = c - o;
-            let along = m.dot(d);
-            let miss = m.norm_squared() - along * along;
-            (miss < r * r && along > 0.0).then(|| {
-                let half = (r * r - miss).sqrt();
-                Hit { range: along - half, cos: half / r, light: Light::Share(0.8) }
-            })
-        }
-        Shape::Post { x, y, r, base, top, light } => {
-            let (mx, my) = (o.x - x, o.y - y);
-            let a = d.x * d.x + d.y * d.y;
-            let b = mx * d.x + my * d.y;
-            let disc = b * b - a * (mx * mx + my * my - r * r);
-            if disc <= 0.0 || a < 1e-12 {
-                return None;
-            }
-            let s = (-b - disc.sqrt()) / a;
-            let z = o.z + s * d.z;
-            (s > 1e-6 && z >= base && z <= top).then(|| {
-                let n = ((mx + s * d.x) / r, (my + s * d.y) / r);
-                Hit { range: s, cos: -(n.0 * d.x + n.1 * d.y), light }
-            })
-        }
-        Shape::Level { ref outline, z, of } => {
-            if d.z.abs() < 1e-9 {
-                return None;
-            }
-            let s = (z - o.z) / d.z;
-            let at = Vector2::new(o.x + s * d.x, o.y + s * d.y);
-            (s > 1e-6 && inside(outline, &at)).then_some(Hit { range: s, cos: d.z.abs(), light: Light::Of(of) })
-        }
-        Shape::Board { c, n, half, turn, bulge } => {
-            let across = d.dot(&n);
-            if across.abs() < 1e-9 {
-                return None;
-            }
-            let s = (c - o).dot(&n) / across;
-            let q = o + d * s - c;
-            let (sin, cos) = turn.sin_cos();
-            let flat = q.dot(&Vec3::z().cross(&n));
-            let (u, v) = (cos * flat + sin * q.z, cos * q.z - sin * flat);
-            (s > 1e-6 && u.abs() < half && v.abs() < half).then(|| {
-                // the picture as the beam's width blurs it
-                let w = instrument.footprint_sigma(s) * std::f64::consts::SQRT_2;
-                let pattern = soft(u / w) * soft(v / w);
-                // as a sheet that arches: its middle stands out, its rim back
-                let arch = bulge * (1.0 - (u * u + v * v) / (half * half));
-                Hit { range: s - arch / across.abs(), cos: across.abs(), light: Light::Share(0.47 + 0.38 * pattern) }
-            })
-        }
-    }
-}
-
-/// Whether a place lies in an outline, by how often a line from it crosses the rim.
-fn inside(outline: &[Vector2<f64>], at: &Vector2<f64>) -> bool {
-    let rim = outline.iter().zip(outline.iter().cycle().skip(1));
-    let crossed = |(a, b): &(&Vector2<f64>, &Vector2<f64>)| {
-        (a.y > at.y) != (b.y > at.y) && at.x < a.x + (at.y - a.y) / (b.y - a.y) * (b.x - a.x)
-    };
-    rim.filter(crossed).count() % 2 == 1
-}
-
-/// Whether the beam of half-width `w` (radians) may meet something besides what its axis meets:
-/// only spheres, posts, boards and panel ends near the ray ask for a second cast.
-fn is_edge(shapes: &[Shape], candidates: &[u32], hit: &Hit, o: &Vec3, d: &Vec3, w: f64) -> bool {
-    candidates.iter().any(|&k| match shapes[k as usize] {
-        Shape::Sphere { c, r } => {
-            let m = c - o;
-            let along = m.dot(d);
-            if along < 0.0 || along - r > hit.range + 0.01 {
-                return false;
-            }
-            let miss = (m.norm_squared() - along * along).max(0.0).sqrt();
-            (miss - r).abs() < 4.0 * w * along
-        }
-        Shape::Post { x, y, r, .. } => {
-            let a = d.x.hypot(d.y);
-            let miss = ((x - o.x) * d.y - (y - o.y) * d.x).abs() / a;
-            (miss - r).abs() < 4.0 * w * (x - o.x).hypot(y - o.y)
-        }
-        Shape::Panel { a, b, top, .. } => {
-            let z = o.z + hit.range * d.z;
-            let p = [o.x + hit.range * d.x, o.y + hit.range * d.y];
-            let near = 4.0 * w * hit.range;
-            (p[0] - a[0]).hypot(p[1] - a[1]) < near || (p[0] - b[0]).hypot(p[1] - b[1]) < near || (z - top).abs() < near
-        }
-        Shape::Board { .. } | Shape::Level { .. } => false,
-    })
-}
-
-/// The error function to 2.5e-5 (Abramowitz & Stegun 7.1.25), enough for a picture.
-fn soft(x: f64) -> f64 {
-    let t = 1.0 / (1.0 + 0.470_47 * x.abs());
-    let y = 1.0 - (0.348_024_2 * t - 0.095_879_8 * t * t + 0.747_855_6 * t * t * t) * (-x * x).exp();
-    y.copysign(x)
 }

@@ -14,12 +14,13 @@ mod rooms;
 mod roundhouse;
 mod scanner;
 mod scene;
+mod shapes;
 mod wing;
 
-pub use cast::{Aim, RawScan, scan, scan_towards};
+pub use cast::{Aim, RawScan, Really, scan, scan_towards};
 pub use check_field::{CheckField, DISTANCE_SIGMA};
 pub use photograph::photograph;
 pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};
 pub use scanner::Scanner;
-pub use scene::{Board, Scene, Sphere, Truth};
+pub use scene::{Board, Passer, Scene, Sphere, Truth};

@@ -58,7 +58,11 @@ pub fn small_job(seed: u64) -> SmallJob {
             poses.push(levelled(&mut rng, &instrument, t));
         }
     }
-    SmallJob { scene: Scene { site, ground: 0.0, spheres, boards }, truth: Truth { poses }, instrument }
+    SmallJob {
+        scene: Scene { site, ground: 0.0, spheres, boards, passers: Vec::new() },
+        truth: Truth { poses },
+        instrument,
+    }
 }
 
 /// A set-up turned at random, its axes tilted by what the compensator leaves.

@@ -166,7 +166,7 @@ pub fn roundhouse() -> Roundhouse {
         })
         .collect();
     Roundhouse {
-        scene: Scene { site, ground: 0.0, spheres, boards },
+        scene: Scene { site, ground: 0.0, spheres, boards, passers: Vec::new() },
         truth: Truth { poses },
         instrument,
         stations,

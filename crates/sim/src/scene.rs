@@ -27,6 +27,17 @@ pub struct Board {
     pub turn: f64,
 }
 
+/// Somebody who stands in the way during one scan, and is gone in the others.
+#[derive(Clone, Copy, Debug)]
+pub struct Passer {
+    /// The scan (index in the order taken).
+    pub epoch: usize,
+    /// Where on the plan, metres.
+    pub at: [f64; 2],
+    /// How tall, metres.
+    pub height: f64,
+}
+
 /// What the simulated scanner looks at. The ground is level.
 #[derive(Clone, Debug, Default)]
 pub struct Scene {
@@ -38,6 +49,8 @@ pub struct Scene {
     pub spheres: Vec<Sphere>,
     /// Boards.
     pub boards: Vec<Board>,
+    /// People in the way.
+    pub passers: Vec<Passer>,
 }
 
 impl Scene {

@@ -4,6 +4,7 @@
 #![allow(missing_docs)] // rows mirror their tables; the migrations say what each column means
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
+pub mod cleaning;
 pub mod field;
 pub mod groups;
 pub mod instruments;
@@ -64,6 +65,12 @@ pub enum StoreError {
 }
 
 impl StoreError {
+    /// Whether what was asked for is not in the store.
+    #[must_use]
+    pub fn is_missing(&self) -> bool {
+        matches!(self, Self::NotFound | Self::Object(object_store::Error::NotFound { .. }))
+    }
+
     /// Whether the database or the object store is away, which passes, and not what was asked of them wrong.
     #[must_use]
     pub fn passes(&self) -> bool {

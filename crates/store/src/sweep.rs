@@ -32,7 +32,8 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
     }
     // one statement, one moment: a build cannot be recorded and its task ended between two questions
     let named: Vec<(bool, String)> = sqlx::query_as(
-        "select true, key from scans union all select true, key from upload_parts union all \
+        "select true, key from scans union all select true, key from scan_classes union all \
+         select true, key from upload_parts union all \
          select false, coalesce(payload ->> 'upload', id::text) from tasks where kind in ('ingest', 'scan') and state in ('queued', 'running')",
     )
     .fetch_all(db)
@@ -40,11 +41,30 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
     let keys: HashSet<&str> = named.iter().filter(|n| n.0).map(|n| n.1.as_str()).collect();
     let active: Vec<&str> = named.iter().filter(|n| !n.0).map(|n| n.1.as_str()).collect();
     let of_active = |build: &str| active.iter().any(|a| build.contains(&format!("/scans/{a}-")));
-    let gone = builds
-        .into_iter()
-        .filter(|(build, _)| !keys.contains(build.as_str()) && !of_active(build))
-        .flat_map(|b| b.1)
-        .chain(parts.into_iter().filter(|p| !keys.contains(p.as_str())));
+    // a build with classes is stored before it is recorded
+    let cleaned: Vec<uuid::Uuid> =
+        sqlx::query_scalar("select distinct job_id from tasks where kind = 'clean' and state = 'running'")
+            .fetch_all(db)
+            .await?;
+    let of_cleaned = |build: &str| cleaned.iter().any(|job| build.starts_with(&format!("jobs/{job}/")));
+    let mut unknown = Vec::new();
+    for (build, files) in builds {
+        if keys.contains(build.as_str()) || of_active(&build) || of_cleaned(&build) {
+            continue;
+        }
+        // what a client was shown at a signature stays, whatever came after it
+        let name = build.rsplit('/').next().unwrap_or_default();
+        let shown: bool = sqlx::query_scalar(
+            "select exists (select 1 from package_seen where seen::text like '%/tiles/' || $1 || '/%')",
+        )
+        .bind(name)
+        .fetch_one(db)
+        .await?;
+        if !shown {
+            unknown.extend(files);
+        }
+    }
+    let gone = unknown.into_iter().chain(parts.into_iter().filter(|p| !keys.contains(p.as_str())));
     let mut n = 0;
     for key in gone {
         objects.remove(&key).await?;

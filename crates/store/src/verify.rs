@@ -116,6 +116,21 @@ pub async fn verify(db: &PgPool, objects: &Objects) -> Result<Scrub> {
             known.insert(own);
         }
     }
+    let classed: Vec<(Uuid, String, String)> =
+        sqlx::query_as("select c.job_id, s.name, c.key from scan_classes c join scans s on s.id = c.scan_id")
+            .fetch_all(db)
+            .await?;
+    for (job, name, key) in classed {
+        for file in crate::cleaning::CLASSED {
+            out.looked_at += 1;
+            let own = format!("{key}/{file}");
+            if !there.contains(own.as_str()) {
+                let what = format!("scan {name}: {file} of what is taken out");
+                out.faults.push(Fault { job, wrong: missing(&what).to_string(), what, derived: true });
+            }
+            known.insert(own);
+        }
+    }
     out.leftover =
         listed.into_iter().map(|l| l.0).filter(|k| !known.contains(k) && !k.contains("/underlays/")).collect();
     Ok(out)

@@ -25,6 +25,15 @@ interface Props {
   setMeasuring: (on: boolean) => void
   picked: Picked[]
   setPicked: (p: Picked[]) => void
+  /** Takes out what is in the box. */
+  onBox?: (box: Schema['CleanBoxDto']) => void
+}
+
+/** The box that is cut to, in the frame of the clouds. */
+function inFrame({ cloud, look }: Props): Schema['CleanBoxDto'] {
+  const c = look.clip ?? { middle: [0, 0, 0], half: [1, 1, 1], turn: 0 }
+  const middle = c.middle.map((v, k) => v + cloud.origin[k]!)
+  return { frame: cloud.frame, middle, half: [...c.half], turn: c.turn }
 }
 
 /** Half of "as far as there is anything", metres. */
@@ -84,6 +93,20 @@ export function CloudTools(p: Props) {
             <Checkbox checked={look.shaded !== false} onChange={(e) => setLook({ ...look, shaded: e.target.checked })}>
               {words.shadedByDepth}
             </Checkbox>
+            <label>
+              {words.whatIsTakenOut}
+              <Select<NonNullable<Look['outs']>>
+                aria-label={words.whatIsTakenOut}
+                value={look.outs ?? 'marked'}
+                onChange={(outs) => setLook({ ...look, outs })}
+                style={{ width: '100%' }}
+                options={[
+                  { value: 'marked', label: words.outsMarked },
+                  { value: 'hidden', label: words.outsHidden },
+                  { value: 'shown', label: words.outsShown },
+                ]}
+              />
+            </label>
           </div>
         }
       >
@@ -94,6 +117,9 @@ export function CloudTools(p: Props) {
           {p.off.size ? words.ofScans(p.cloud.scans.length - p.off.size, p.cloud.scans.length) : words.scans}
         </Button>
       </Popover>
+      {p.onBox && look.clip && !look.clip.roof && (
+        <Button onClick={() => p.onBox?.(inFrame(p))}>{words.takeOutTheBox}</Button>
+      )}
       {look.clip && (
         <Button onClick={() => p.project('free', null)}>
           {look.clip.roof ? words.cutAboveTheInstruments : words.wholeCloud}

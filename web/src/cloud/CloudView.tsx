@@ -34,11 +34,13 @@ interface Props {
   measure?: boolean
   /** What else is done with picked points. */
   extra?: Extra
+  /** Takes out what is in the box that is cut to. */
+  onBox?: (box: Schema['CleanBoxDto']) => void
 }
 
 /** The clouds in their present poses, with stations, targets and ties. Positions are shown about a
  *  local origin, so that large grid coordinates keep their digits on the graphics card. */
-export function CloudView({ frame, selected, onPick, measure = false, extra, ...marks }: Props) {
+export function CloudView({ frame, selected, onPick, measure = false, extra, onBox, ...marks }: Props) {
   const job = useJob()
   // a sheet is drawn anew with every step of a task; the clouds are not, unless there is something else to show
   const targets = useSame(marks.targets)
@@ -165,6 +167,7 @@ export function CloudView({ frame, selected, onPick, measure = false, extra, ...
           setMeasuring={setMeasuring}
           picked={picked}
           setPicked={setPicked}
+          onBox={onBox}
         />
       )}
       {station && (

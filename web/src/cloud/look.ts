@@ -23,6 +23,8 @@ export interface Look {
   shaded?: boolean
   clip: Clip | null
   projection: Projection
+  /** What is taken out of the clouds: as it is, marked (without a word), or hidden. */
+  outs?: 'shown' | 'marked' | 'hidden'
 }
 
 export interface Camera {

@@ -38,6 +38,7 @@ export function shared() {
     box: { value: new THREE.Matrix4() },
     heights: { value: new THREE.Vector2(0, 10) },
     limit: { value: 0.01 },
+    outs: { value: 1 },
   }
 }
 export type Shared = ReturnType<typeof shared>
@@ -81,7 +82,7 @@ attribute vec4 _shade;
 #ifdef COLOURED
 attribute vec4 color;
 #endif
-uniform float size, pixels, flat_, boxed, spacing, mode, limit, known, strain, on;
+uniform float size, pixels, flat_, boxed, spacing, mode, limit, known, strain, on, outs;
 uniform mat4 box;
 uniform vec2 heights;
 uniform vec3 hue, grade, scanner;
@@ -111,6 +112,9 @@ void main() {
     if (max(q.x, max(q.y, q.z)) > 1.0) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); gl_PointSize = 0.0; }
   }
   if (on < 0.5) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); gl_PointSize = 0.0; }
+  // what is taken out: shown as it is, marked, or hidden
+  float taken = floor(_shade.z * 255.0 + 0.5);
+  if (taken > 0.5 && outs > 1.5) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); gl_PointSize = 0.0; }
   float l = _shade.x;
   float lit = 0.78 + 0.36 * l;
   vec3 grey = vec3(0.12 + 0.85 * sqrt(l));
@@ -126,6 +130,7 @@ void main() {
   else if (mode < 5.5) tint = grade * lit;
   else if (mode < 6.5) tint = known < 0.5 ? vec3(0.6) : ramp(error(at.xyz - scanner) / limit) * lit;
   else tint = strain < 0.0 ? vec3(0.6) : ramp(strain) * lit;
+  if (taken > 0.5 && outs > 0.5) tint = taken > 2.5 ? vec3(0.80, 0.16, 0.20) : vec3(0.86, 0.55, 0.10);
 }`
 const FRAGMENT = /* glsl */ `
 varying vec3 tint;

@@ -167,6 +167,7 @@ export class Scans {
     setMode(this.uniforms, l.colouring)
     this.uniforms.size.value = l.size
     this.uniforms.limit.value = limit ?? 0.01
+    this.uniforms.outs.value = { shown: 0, marked: 1, hidden: 2 }[l.outs ?? 'marked']
     this.setClip(l.clip)
   }
 

@@ -48,6 +48,9 @@ export function CloudOptions({
             onChange={(thin) => onChange({ ...options, thin })}
           />
         </div>
+        <Checkbox checked={!!options.leave_out} onChange={(e) => onChange({ ...options, leave_out: e.target.checked })}>
+          {words.withoutWhatIsTakenOut}
+        </Checkbox>
         <Checkbox
           checked={box}
           onChange={(e) => {

@@ -3,6 +3,7 @@ import { api, unwrap } from '../api/client'
 import { canEdit, isRefused, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
+import { Clean } from '../check/Clean'
 import { Tasks } from '../shell/Tasks'
 import { check as words } from '../words'
 
@@ -98,6 +99,7 @@ export default function Check() {
       )}
       <Tasks kinds={['spacing']} ended={1} />
       <Caution>{words.theVerdictSpeaksOf}</Caution>
+      {job.role !== 'client' && <Clean />}
     </div>
   )
 }

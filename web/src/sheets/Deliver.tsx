@@ -16,6 +16,7 @@ const WHOLE: Schema['PackageOptions'] = {
   clip_min: [null, null, null],
   clip_max: [null, null, null],
   thin: null,
+  leave_out: false,
 }
 
 /** The packages, and the log of decisions behind them. */

@@ -15,6 +15,7 @@ const NAMES: Record<string, string> = {
   tie: words.tiesByClouds,
   quick_tie: words.tieAtOnce,
   spacing: words.pointSpacing,
+  clean: words.cleaning,
   propose: words.proposalOfStations,
   package: words.package,
 }

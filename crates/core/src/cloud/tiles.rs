@@ -1,4 +1,5 @@
 use super::order::{LEVELS, Order};
+use crate::clean::Class;
 use crate::scan::Scan;
 use rayon::prelude::*;
 
@@ -14,8 +15,9 @@ pub struct TilePoints {
     pub centre: [f64; 3],
     /// Positions about the middle, metres.
     pub positions: Vec<[f32; 3]>,
-    /// Intensity (stretched to the scan's brightest) and cosine of incidence (0 unknown, else 1..255).
-    pub shades: Vec<[u8; 2]>,
+    /// Intensity (stretched to the scan's brightest), cosine of incidence (0 unknown, else 1..255), and what the point is
+    /// taken for ([`Class`](crate::clean::Class) by its number).
+    pub shades: Vec<[u8; 3]>,
     /// Colours; empty when the scan has none.
     pub colours: Vec<[u8; 3]>,
 }
@@ -40,7 +42,7 @@ pub struct TileNode<T> {
 /// Divides a scan into an octree in which every point stands in exactly one tile: a divided tile
 /// shows one point for each cell of a 32 × 32 × 32 grid, its children show what is left.
 ///
-/// `incidence` comes from [`super::working`], by place. `sink` receives each tile once, from several
+/// `incidence` comes from [`super::working`], by place; `classes` are by point, none where all stay. `sink` receives each tile once, from several
 /// threads, and may stop everything by an error. Which point of a cell is shown is spread by a
 /// hash: always the first would draw the grid.
 ///
@@ -50,10 +52,11 @@ pub fn tiles<T: Send, E: Send>(
     scan: &Scan,
     order: &Order,
     incidence: &[u8],
+    classes: &[Class],
     sink: &(dyn Fn(TilePoints) -> Result<T, E> + Sync),
 ) -> Result<TileNode<T>, E> {
     let mut taken = vec![false; order.len()];
-    let build = Build { scan, order, incidence, bright: brightest(scan), sink };
+    let build = Build { scan, order, incidence, classes, bright: brightest(scan), sink };
     build.node(0, 0, &mut taken)
 }
 
@@ -72,6 +75,7 @@ struct Build<'a, T, E> {
     scan: &'a Scan,
     order: &'a Order,
     incidence: &'a [u8],
+    classes: &'a [Class],
     bright: f64,
     sink: &'a (dyn Fn(TilePoints) -> Result<T, E> + Sync),
 }
@@ -163,8 +167,10 @@ impl<T: Send, E: Send> Build<'_, T, E> {
             shades: places
                 .iter()
                 .map(|p| {
-                    let i = f64::from(self.scan.intensity[self.order.index(*p)]) / self.bright;
-                    [(i.min(1.0) * 255.0) as u8, self.incidence[*p]]
+                    let index = self.order.index(*p);
+                    let i = f64::from(self.scan.intensity[index]) / self.bright;
+                    let class = self.classes.get(index).copied().unwrap_or_default();
+                    [(i.min(1.0) * 255.0) as u8, self.incidence[*p], class as u8]
                 })
                 .collect(),
             colours: if self.scan.colour.is_empty() {

@@ -1,5 +1,6 @@
 use crate::geometry::Vec3;
 use crate::scan::Scan;
+use rayon::prelude::*;
 
 /// How far a scan saw in every direction, half a degree apart: what lies nearer was seen through.
 ///
@@ -61,6 +62,28 @@ impl Sight {
         };
         let around = (0..cells.len()).map(of).collect();
         Self { cells, around }
+    }
+
+    /// How far each direction was certainly clear, metres: less than the nearest range of it and of those beside it by as
+    /// much as ranges differ there, since a surface that is met askew begins somewhere within a direction. 0 where nothing
+    /// was measured.
+    pub fn clear(&self) -> Vec<f32> {
+        let of = |index: usize| {
+            let (row, col) = (index / COLUMNS, index % COLUMNS);
+            let aside = beside(row);
+            let rows = row.saturating_sub(1)..=(row + 1).min(ROWS - 1);
+            let near_by = rows
+                .flat_map(|r| (col + COLUMNS - aside..=col + COLUMNS + aside).map(move |c| r * COLUMNS + c % COLUMNS));
+            let nearest = near_by.map(|i| self.cells[i]).filter(|c| c[1] > 0.0).min_by(|a, b| a[0].total_cmp(&b[0]));
+            nearest.filter(|_| self.cells[index][1] > 0.0).map_or(0.0, |c| c[0] - (c[1] - c[0]).min(0.5 * c[0]))
+        };
+        (0..self.cells.len()).into_par_iter().map(of).collect()
+    }
+
+    /// The direction of a place in the frame of the scan, as an index into [`Self::clear`].
+    pub fn direction(at: &Vec3) -> usize {
+        let (row, col) = direction([at.x as f32, at.y as f32, at.z as f32]);
+        row * COLUMNS + col
     }
 
     /// As bytes: nearest and farthest range of each direction in centimetres, little-endian, 0 for nothing.

@@ -5,6 +5,7 @@ use crate::tasks::Stop;
 use std::collections::HashMap;
 use std::io::{BufReader, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
+use vistazo_core::clean::Class;
 use vistazo_core::cloud::{ClipBox, Thinner};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::georef::GridMap;
@@ -54,12 +55,24 @@ impl Export {
     /// Adds a scan under its pose in the local frame; `number` counts from 1. Every point goes through the map
     /// to the grid, so that clouds are scaled as coordinates are. Returns which of its points
     /// were taken: a file of another format takes the same.
-    pub(crate) fn add(&mut self, scan: &Scan, pose: &Pose, name: &str, number: u16) -> Result<Vec<bool>, Stop> {
+    pub(crate) fn add(
+        &mut self,
+        (scan, classes): (&Scan, &[Class]),
+        pose: &Pose,
+        name: &str,
+        number: u16,
+    ) -> Result<Vec<bool>, Stop> {
         let mut thin = self.set.options.thin.map(Thinner::new);
         let mut own =
             if self.set.options.per_scan { Some(self.set.file(&format!("{}-{name}", self.set.base))?) } else { None };
         let mut taken = vec![false; scan.points.len()];
         for (k, took) in taken.iter_mut().enumerate() {
+            let class = classes.get(k).copied();
+            if self.set.options.leave_out && class.is_some_and(|c| c != Class::Kept) {
+                continue;
+            }
+            // a scan that was not cleaned says so: created, never classified
+            let class = class.map_or(0, Class::las);
             let p = self.set.map.apply(&pose.apply(&scan.at(k)));
             if !self.set.clip.contains(&p) || thin.as_mut().is_some_and(|t| !t.keep(&(p - self.set.offset))) {
                 continue;
@@ -67,9 +80,9 @@ impl Export {
             *took = true;
             let colour = scan.colour.get(k).copied();
             if let Some(blocks) = &mut self.blocks {
-                blocks.put(&(p - self.set.offset), scan.intensity[k], colour.unwrap_or_default(), number)?;
+                blocks.put(&(p - self.set.offset), scan.intensity[k], colour.unwrap_or_default(), (number, class))?;
             } else if let Some(laz) = own.as_mut().or(self.merged.as_mut()) {
-                laz.add(&(p / self.set.unit), scan.intensity[k], colour, number)?;
+                laz.add(&(p / self.set.unit), scan.intensity[k], colour, number, class)?;
                 self.written += 1;
             }
         }
@@ -82,12 +95,13 @@ impl Export {
     /// Ends the files; returns how many points were written.
     pub(crate) fn finish(mut self) -> Result<u64, Stop> {
         if let (Some(blocks), Some(laz), Some(side)) = (self.blocks.take(), &mut self.merged, self.set.options.thin) {
-            self.written += blocks.drain(side, &mut |p, intensity, colour, number| {
+            self.written += blocks.drain(side, &mut |p, intensity, colour, (number, class)| {
                 Ok(laz.add(
                     &((p + self.set.offset) / self.set.unit),
                     intensity,
                     self.set.coloured.then_some(colour),
                     number,
+                    class,
                 )?)
             })?;
         }
@@ -108,7 +122,10 @@ impl Setting {
 
 /// Side of a block, metres.
 const BLOCK: f64 = 16.0;
-const RECORD: usize = 24 + 2 + 3 + 2;
+const RECORD: usize = 24 + 2 + 3 + 2 + 1;
+
+/// Takes a point: place, intensity, colour, number of its scan and its class.
+type Take<'a> = dyn FnMut(Vec3, u16, [u8; 3], (u16, u8)) -> Result<(), Stop> + 'a;
 
 /// Points set down on disk by blocks of ground, so that one block at a time is enough in memory.
 struct Blocks {
@@ -121,7 +138,7 @@ impl Blocks {
         Ok(Self { folder: tempfile::tempdir_in(near.parent().unwrap_or(near))?, open: HashMap::new() })
     }
 
-    fn put(&mut self, p: &Vec3, intensity: u16, colour: [u8; 3], number: u16) -> Result<(), Stop> {
+    fn put(&mut self, p: &Vec3, intensity: u16, colour: [u8; 3], (number, class): (u16, u8)) -> Result<(), Stop> {
         let key = ((p.x / BLOCK).floor() as i32, (p.y / BLOCK).floor() as i32);
         // few files at a time: closed ones are opened again to append
         if self.open.len() > 200 && !self.open.contains_key(&key) {
@@ -143,16 +160,13 @@ impl Blocks {
         record[24..26].copy_from_slice(&intensity.to_le_bytes());
         record[26..29].copy_from_slice(&colour);
         record[29..31].copy_from_slice(&number.to_le_bytes());
+        record[31] = class;
         file.write_all(&record)?;
         Ok(())
     }
 
     /// Hands over one point a cell of `side`, block by block; returns how many.
-    fn drain(
-        mut self,
-        side: f64,
-        take: &mut dyn FnMut(Vec3, u16, [u8; 3], u16) -> Result<(), Stop>,
-    ) -> Result<u64, Stop> {
+    fn drain(mut self, side: f64, take: &mut Take<'_>) -> Result<u64, Stop> {
         for (_, mut file) in self.open.drain() {
             file.flush()?;
         }
@@ -178,7 +192,7 @@ impl Blocks {
                         p,
                         u16::from_le_bytes([b[24], b[25]]),
                         [b[26], b[27], b[28]],
-                        u16::from_le_bytes([b[29], b[30]]),
+                        (u16::from_le_bytes([b[29], b[30]]), b[31]),
                     )?;
                     kept += 1;
                 }

@@ -36,24 +36,25 @@ const STATIONS: [(&str, [f64; 3], Option<&str>); 5] = [
     ("S4", [8.0, 8.4, 1.6], None),
     ("S5", [-3.6, 4.2, HEIGHT], Some("M2")),
 ];
-/// Targets: name, kind, place, whether the list of control has it.
-const TARGETS: [(&str, &str, [f64; 3], bool); 16] = [
-    ("M1", "mark", [3.6, -4.5, 0.0], true),
-    ("M2", "mark", [-3.6, 4.2, 0.0], false),
-    ("CP1", "checker", [-6.0, -6.0, 1.4], true),
-    ("CP2", "checker", [10.5, -7.0, 1.9], true),
-    ("CP3", "checker", [-6.5, 8.9, 1.2], true),
-    ("CP4", "checker", [16.0, 8.0, 1.7], true),
-    ("CP5", "checker", [4.2, 9.8, 1.5], true),
-    ("CP6", "checker", [8.5, -0.6, 1.6], true),
-    ("T1", "sphere", [1.2, 1.0, 1.1], false),
-    ("T2", "sphere", [6.4, 5.4, 1.8], false),
-    ("T3", "sphere", [3.6, 0.6, 0.4], false),
-    ("T4", "sphere", [8.6, 5.2, 0.9], false),
-    ("T5", "sphere", [11.2, 1.2, 1.5], false),
-    ("T6", "sphere", [-3.0, -2.0, 1.3], false),
-    ("T7", "sphere", [-2.5, 8.0, 1.6], false),
-    ("T8", "sphere", [-8.0, 1.0, 1.4], false),
+/// Name, kind, place, whether the list of control has it, where a board looks (radians clockwise from north).
+type Target = (&'static str, &'static str, [f64; 3], bool, Option<f64>);
+const TARGETS: [Target; 16] = [
+    ("M1", "mark", [3.6, -4.5, 0.0], true, None),
+    ("M2", "mark", [-3.6, 4.2, 0.0], false, None),
+    ("CP1", "checker", [-6.0, -6.0, 1.4], true, None),
+    ("CP2", "checker", [10.5, -7.0, 1.9], true, None),
+    ("CP3", "checker", [-6.5, 8.9, 1.2], true, None),
+    ("CP4", "checker", [16.0, 8.0, 1.7], true, None),
+    ("CP5", "checker", [4.2, 9.8, 1.5], true, None),
+    ("CP6", "checker", [8.5, -0.6, 1.6], true, Some(3.9)),
+    ("T1", "sphere", [1.2, 1.0, 1.1], false, None),
+    ("T2", "sphere", [6.4, 5.4, 1.8], false, None),
+    ("T3", "sphere", [3.6, 0.6, 0.4], false, None),
+    ("T4", "sphere", [8.6, 5.2, 0.9], false, None),
+    ("T5", "sphere", [11.2, 1.2, 1.5], false, None),
+    ("T6", "sphere", [-3.0, -2.0, 1.3], false, None),
+    ("T7", "sphere", [-2.5, 8.0, 1.6], false, None),
+    ("T8", "sphere", [-8.0, 1.0, 1.4], false, None),
 ];
 
 pub(super) async fn make(app: &App, surveyor: Uuid) -> anyhow::Result<Uuid> {
@@ -61,7 +62,7 @@ pub(super) async fn make(app: &App, surveyor: Uuid) -> anyhow::Result<Uuid> {
         jobs::create(&app.db, surveyor, "Corvane signal box", &serde_json::json!(brief()), Some("plan")).await?.id;
     let (edits, hazard_at) = plan();
     jobs::edit_plan(&app.db, job, &edits).await?;
-    let known = TARGETS.iter().filter(|t| t.3).map(|(name, _, p, _)| {
+    let known = TARGETS.iter().filter(|t| t.3).map(|(name, _, p, ..)| {
         let at = Vec3::from(ORIGIN) + Vec3::from(*p);
         NewControl {
             name: (*name).to_owned(),
@@ -128,12 +129,13 @@ fn plan() -> (Vec<PlanEdit>, [f64; 2]) {
     let ceiling = PlanData { name: "Ceiling".into(), line: WALLS[0].1[..4].to_vec(), base: 3.2, ..PlanData::default() };
     add(&mut edits, "floor", &ceiling);
     let mut marks: Vec<(&str, Uuid)> = Vec::new();
-    for (name, kind, position, _) in TARGETS {
+    for (name, kind, position, _, facing) in TARGETS {
         let is_known = name.starts_with(['C', 'M']);
         let data = PlanData {
             name: name.into(),
             position,
             target: Some(kind.into()),
+            facing,
             control_sigma: is_known.then_some([0.002, 0.002]),
             ..PlanData::default()
         };

@@ -2,6 +2,7 @@
 //! page converts to the job's unit.
 
 mod brief;
+mod cleaning;
 mod cloud;
 mod design;
 mod field_day;
@@ -19,6 +20,7 @@ mod tie;
 mod upload;
 
 pub use brief::{Brief, RequirementDto};
+pub use cleaning::*;
 pub use cloud::*;
 pub use design::*;
 pub use field_day::*;

@@ -17,6 +17,8 @@ pub struct PackageOptions {
     pub clip_max: [Option<f64>; 3],
     /// One point a cell of this size, metres; all points when left out.
     pub thin: Option<f64>,
+    /// What was taken out of the clouds is not in the files; else it is, with its class.
+    pub leave_out: bool,
 }
 
 impl PackageOptions {
@@ -46,6 +48,9 @@ impl PackageOptions {
         }
         if let Some(t) = self.thin {
             out.push(format!("thinned to one point a cell of {:.1} mm", t * 1e3));
+        }
+        if self.leave_out {
+            out.push("without what was taken out of them".into());
         }
         out.join(", ")
     }

@@ -66,11 +66,10 @@ pub async fn tile(
         return Err(ApiError::not_found());
     }
     let row = field::scan(&app.db, access.job, scan).await?;
-    // a scan that was built again has tiles under another name
-    if !row.key.ends_with(&build.to_string()) {
-        return Err(ApiError::not_found());
-    }
-    let bytes = app.objects.range(&format!("{}/tiles", row.key), extent.start, extent.len).await?;
+    // all builds of a scan lie beside one another; one that was made again is under another name
+    let beside = row.key.rsplit_once('/').map_or("", |k| k.0);
+    let tiles = app.objects.range(&format!("{beside}/{build}/tiles"), extent.start, extent.len).await;
+    let bytes = tiles.map_err(|e| if e.is_missing() { ApiError::not_found() } else { e.into() })?;
     let kind = if points { "model/gltf-binary" } else { "application/json" };
     Ok(([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")], bytes))
 }

@@ -123,6 +123,8 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(georeference::get, georeference::run))
         .routes(routes!(check::verdicts))
         .routes(routes!(check::spacing))
+        .routes(routes!(check::cleaning, check::clean))
+        .routes(routes!(check::turn_step))
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))

@@ -6,6 +6,7 @@ use crate::App;
 use crate::dto::TilesDto;
 use std::path::{Path, PathBuf};
 use uuid::Uuid;
+use vistazo_core::clean::Class;
 use vistazo_core::cloud::{self, Order, TileNode};
 use vistazo_core::scan::Scan;
 use vistazo_core::tie::{PlanView, Sight};
@@ -48,23 +49,63 @@ pub(super) fn derive(scan: &Scan, progress: &Progress, words: &str, (from, to): 
     let walls = PlanView::of(&working).main_direction();
     drop(working);
     at(0.6, "making view tiles")?;
-    let pack = TilePack::create(&path("tiles"))?;
-    let root = cloud::tiles(scan, &order, &incidence, &|points| {
+    let tiles =
+        TilesDto { voxels, walls: Some(walls), ..tiles(scan, &order, &incidence, &[], progress, &path("tiles"))? };
+    at(1.0, "storing")?;
+    let bytes = DERIVED.iter().map(|f| std::fs::metadata(path(f)).map_or(0, |m| m.len())).sum();
+    Ok(Derived { folder, tiles, bytes })
+}
+
+/// The files of a scan whose points have classes.
+pub(super) const CLASSED_WITH: [&str; 2] = vistazo_store::cleaning::CLASSED;
+
+/// What was made of a scan with classes, in a local folder.
+pub(super) struct Classed {
+    folder: tempfile::TempDir,
+    pub tiles: TilesDto,
+}
+
+impl Classed {
+    pub(super) fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+}
+
+/// Tiles that know what each point is taken for, and the classes themselves, a byte a point.
+pub(super) fn classed(scan: &Scan, classes: &[Class], progress: &Progress) -> Result<Classed, Stop> {
+    let folder = tempfile::tempdir()?;
+    let bytes: Vec<u8> = classes.iter().map(|c| *c as u8).collect();
+    std::fs::write(folder.path().join("classes"), bytes)?;
+    let order = Order::of(scan);
+    let (working, incidence) = cloud::working(scan, &order);
+    let voxels = working.points.len();
+    drop(working);
+    let made = tiles(scan, &order, &incidence, classes, progress, &folder.path().join("tiles"))?;
+    Ok(Classed { tiles: TilesDto { voxels, ..made }, folder })
+}
+
+fn tiles(
+    scan: &Scan,
+    order: &Order,
+    incidence: &[u8],
+    classes: &[Class],
+    progress: &Progress,
+    to: &Path,
+) -> Result<TilesDto, Stop> {
+    let pack = TilePack::create(to)?;
+    let root = cloud::tiles(scan, order, incidence, classes, &|points| {
         if progress.stopped() { Err(FormatError::Stopped) } else { pack.add(&points) }
     })?;
     let document = pack.finish(&root)?;
-    at(1.0, "storing")?;
-    let tiles = TilesDto {
+    Ok(TilesDto {
         build: vistazo_store::new_id(),
         root: document.name("json"),
         middle: root.middle,
         half: root.half,
         tiles: count(&root),
-        voxels,
-        walls: Some(walls),
-    };
-    let bytes = DERIVED.iter().map(|f| std::fs::metadata(path(f)).map_or(0, |m| m.len())).sum();
-    Ok(Derived { folder, tiles, bytes })
+        voxels: 0,
+        walls: None,
+    })
 }
 
 fn count(node: &TileNode<Extent>) -> usize {

@@ -5,8 +5,8 @@ use crate::App;
 use crate::deliver::clouds::{Export, Setting};
 use crate::deliver::{self, Package};
 use crate::dto::PackageOptions;
-use crate::work::files;
 use crate::work::verdict::State;
+use crate::work::{cleaning, files};
 use sha2::{Digest, Sha256};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -125,16 +125,21 @@ async fn clouds(
     // metres by its standard, so the reference is written in metres too
     e57.set_reference(package.reference.as_ref().map(crs::Reference::wkt_in_metres));
     let mut export = blocking(move || Export::begin(setting)).await?;
+    let classed = vistazo_store::cleaning::scan_classes(&app.db, task.job_id).await?;
     let count = package.scans.len() as f64;
     let names = file_names(package.scans.iter().map(|s| s.0.name.as_str()));
     for (i, (row, pose)) in package.scans.iter().enumerate() {
         progress.at(0.05 + 0.75 * i as f64 / count, &format!("writing {} as LAZ and E57", row.name))?;
         let mut scan = files::scan(app, row).await?;
+        let classes = match classed.iter().find(|c| c.scan_id == row.id) {
+            Some(c) => cleaning::classes(app, c).await?,
+            None => Vec::new(),
+        };
         let pictures = pictures(app, task.job_id, row).await?;
         let (row, pose, number, map) = (row.clone(), *pose, i as u16 + 1, package.map.clone());
         let file = names[i].clone();
         (export, e57) = blocking(move || {
-            let taken = export.add(&scan, &pose, &file, number)?;
+            let taken = export.add((&scan, &classes), &pose, &file, number)?;
             let id = row.id.to_string();
             // a rigid pose cannot say the scale of the grid: the points are put where it brings them out right
             let rigid = map.pose(&pose);

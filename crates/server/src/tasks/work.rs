@@ -23,6 +23,8 @@ pub(crate) enum Work {
     Tie {},
     /// The spacing on required surfaces is measured.
     Spacing {},
+    /// Points that do not belong get their class.
+    Clean {},
     /// Stations are proposed.
     Propose(ProposeRequest),
     /// The package is made.
@@ -65,6 +67,7 @@ mod tests {
             Work::Tie {},
             Work::QuickTie { scan: Uuid::now_v7(), to: None },
             Work::Spacing {},
+            Work::Clean {},
             Work::Package(PackageOptions::default()),
         ];
         for work in all {

@@ -26,6 +26,7 @@ struct Place {
 /// that are asked for go through the map.
 pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
     let rows = field::scans(&app.db, job).await?;
+    let classed = vistazo_store::cleaning::scan_classes(&app.db, job).await?;
     let (_, brief) = super::brief(app, job).await?;
     let plan = planning::load(app, job).await?;
     let block = registration::current_at(app, job, &brief, &plan, &rows).await?;
@@ -70,14 +71,21 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
                 pose,
                 points: row.points,
                 coloured: row.coloured,
-                tiles: serde_json::from_value(row.derived.clone()).ok(),
+                // tiles that know what is taken out, where something is
+                tiles: classed
+                    .iter()
+                    .find(|c| c.scan_id == row.id)
+                    .and_then(|c| serde_json::from_value(c.tiles.clone()).ok())
+                    .or_else(|| serde_json::from_value(row.derived.clone()).ok()),
                 grade: standing.map_or(GradeWord::NotJudged, |s| s.grade),
                 residual: standing.and_then(|s| s.residual),
                 covariance: station.covariance.clone(),
             })
         })
         .collect();
-    let revision = super::fingerprint(&scans.iter().map(|s| (s.id, s.pose, &s.grade)).collect::<Vec<_>>());
+    let revision = super::fingerprint(
+        &scans.iter().map(|s| (s.id, s.pose, &s.grade, s.tiles.as_ref().map(|t| t.build))).collect::<Vec<_>>(),
+    );
     Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision, scans })
 }
 

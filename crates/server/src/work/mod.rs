@@ -1,6 +1,7 @@
 //! Puts stored rows together for the core, and what the core says into what is stored and sent.
 
 pub(crate) mod carrying;
+pub(crate) mod cleaning;
 pub(crate) mod cloud;
 pub(crate) mod designing;
 pub(crate) mod field_day;

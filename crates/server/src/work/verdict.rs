@@ -1,7 +1,7 @@
 //! The verdict on the requirement, the title block, and what is open on each sheet.
 
 use super::outlook::{self, Outlook};
-use super::{grid, planning, registration};
+use super::{cleaning, grid, planning, registration};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
@@ -19,6 +19,8 @@ pub(crate) struct State {
     pub spacing: Option<results::Stored>,
     pub scans: Vec<field::ScanRow>,
     pub packages: Vec<results::Package>,
+    /// What is taken out of the clouds, in short; empty where nothing is.
+    cleaned: String,
     outlook: Outlook,
 }
 
@@ -37,6 +39,7 @@ impl State {
             spacing: results::spacing(&app.db, job).await?,
             scans,
             packages: results::packages(&app.db, job).await?,
+            cleaned: cleaning::state(app, job).await?,
             outlook,
             brief,
         })
@@ -156,7 +159,12 @@ impl State {
 
     /// What a package depends on.
     pub(crate) fn package_inputs(&self) -> Option<String> {
-        self.on_grid().map(|g| super::fingerprint(&(&g.inputs, &self.brief, &self.verdicts())))
+        let cleaned = Some(&self.cleaned).filter(|c| !c.is_empty());
+        self.on_grid().map(|g| match cleaned {
+            // packages from before anything was cleaned stay what they were
+            None => super::fingerprint(&(&g.inputs, &self.brief, &self.verdicts())),
+            Some(c) => super::fingerprint(&(&g.inputs, &self.brief, &self.verdicts(), c)),
+        })
     }
 
     /// The title block.

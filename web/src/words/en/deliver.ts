@@ -1,4 +1,5 @@
 export const deliver = {
+  withoutWhatIsTakenOut: 'without what is taken out on Check',
   aLazFileFor: 'a LAZ file for each scan',
   aPackageHoldsThe:
     'A package holds the cloud in grid coordinates (LAZ), all scans with their poses (E57), coordinates and transforms (CSV), the report (PDF), and a manifest with the SHA-256 of each.',

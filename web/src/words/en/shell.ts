@@ -93,6 +93,7 @@ export const shell = {
   planPlaceAStation: 'plan: place a station, a target, draw a wall',
   planRemoveWhatIs: 'plan: remove what is picked',
   point: 'point',
+  cleaning: 'what does not belong',
   pointSpacing: 'point spacing',
   predicted: 'Predicted',
   preparedChecked: 'Prepared · checked',

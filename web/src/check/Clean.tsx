@@ -1,0 +1,149 @@
+import { Button } from 'antd'
+import { useState } from 'react'
+import { api, type Schema, unwrap } from '../api/client'
+import { CloudView } from '../cloud/CloudView'
+import type { CloudTarget, CloudTie } from '../cloud/marks'
+import { count } from '../lib/count'
+import { ago, num } from '../lib/format'
+import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
+import { Caution, Head, States } from '../parts'
+import { Tasks } from '../shell/Tasks'
+import { check as words } from '../words'
+
+type Cleaning = Schema['CleaningDto']
+type Step = Schema['CleaningStepDto']
+const NO_TARGETS: CloudTarget[] = []
+const NO_TIES: CloudTie[] = []
+const WHAT: Record<Step['what'], string> = { stray: words.strays, moved: words.whatMoved, box: words.inABox }
+
+/** What does not belong into the clouds: looked for, shown, counted, undone. Nothing is deleted. */
+export function Clean() {
+  const job = useJob()
+  const edit = canEdit(job)
+  const cleaning = useRead('/api/jobs/{job}/cleaning')
+  const [seen, setSeen] = useState(false)
+  const at = { params: { path: { job: job.id } } }
+  const ask = useChange(async (body: Schema['CleanDto']) =>
+    unwrap(await api.POST('/api/jobs/{job}/cleaning', { ...at, body })),
+  )
+  const turn = useChange(async (s: Step) =>
+    unwrap(
+      await api.PUT('/api/jobs/{job}/cleaning/{step}', {
+        params: { path: { job: job.id, step: s.id } },
+        body: { active: !s.active, version: s.version },
+      }),
+    ),
+  )
+  const data = cleaning.data
+  const looks = (what: Step['what']) => data?.steps.some((s) => s.what === what && s.active)
+  return (
+    <>
+      <Head aside={data?.stale ? words.notLookedAtSince : ''}>{words.whatDoesNotBelong}</Head>
+      <States of={cleaning} what={words.theCleaning}>
+        {edit && (
+          <div className="bar">
+            <Button
+              type={looks('moved') && !data?.stale ? 'default' : 'primary'}
+              loading={ask.isPending}
+              onClick={() => ask.mutate({ what: 'moved', options: {} })}
+            >
+              {words.lookForWhatMoved}
+            </Button>
+            <Button loading={ask.isPending} onClick={() => ask.mutate({ what: 'stray', options: {} })}>
+              {words.lookForStrays}
+            </Button>
+            {!!data?.scans.length && (
+              <Button aria-pressed={seen} onClick={() => setSeen(!seen)}>
+                {seen ? words.hideTheCloud : words.seeIt}
+              </Button>
+            )}
+          </div>
+        )}
+        <Tasks kinds={['clean']} ended={1} />
+        {data && data.steps.length === 0 && <p className="empty">{words.nothingTakenOut}</p>}
+        {data && data.steps.length > 0 && (
+          <ul className="steps" aria-label={words.stepsOfCleaning}>
+            {data.steps.map((s) => (
+              <li key={s.id} data-active={s.active}>
+                <b>{WHAT[s.what]}</b> <span className="faint">{words.askedBy(s.by, ago(s.at))}</span>
+                {edit && (
+                  <Button size="small" loading={turn.isPending} onClick={() => turn.mutate(s)}>
+                    {s.active ? words.undoIt : words.doItAgain}
+                  </Button>
+                )}
+              </li>
+            ))}
+          </ul>
+        )}
+        {!!data?.scans.length && <Counts data={data} />}
+        {seen && !!data?.scans.length && <p className="faint">{words.markedHow}</p>}
+        {seen && !!data?.scans.length && (
+          <div className="clean-cloud">
+            <CloudView
+              targets={NO_TARGETS}
+              ties={NO_TIES}
+              selected={null}
+              onBox={edit ? (options) => ask.mutate({ what: 'box', options }) : undefined}
+            />
+          </div>
+        )}
+        {!!data?.scans.length && <Caution>{words.whatIsTakenOutIsThere}</Caution>}
+      </States>
+    </>
+  )
+}
+
+const KINDS = ['moved', 'edge', 'single', 'chosen'] as const
+
+/** Points of each scan by what they are taken for. */
+function Counts({ data }: { data: Cleaning }) {
+  const all = data.scans.reduce((n, s) => n + s.points, 0)
+  const out = data.scans.reduce((n, s) => n + KINDS.reduce((m, k) => m + s[k], 0), 0)
+  const share = (n: number, of: number) => `${num((100 * n) / Math.max(of, 1), 2)} %`
+  return (
+    <>
+      <p>{words.takenOut(count(out), count(all), share(out, all))}</p>
+      <div className="ledger-box">
+        <table className="ledger" aria-label={words.takenOutByScan}>
+          <thead>
+            <tr>
+              <th scope="col">{words.scan}</th>
+              <th scope="col" className="num">
+                {words.points}
+              </th>
+              {KINDS.map((k) => (
+                <th key={k} scope="col" className="num">
+                  {words.kinds[k]}
+                </th>
+              ))}
+              <th scope="col" className="num">
+                {words.shareOut}
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.scans.map((s) => (
+              <tr key={s.id}>
+                <td>
+                  {s.name} {s.stale && <span className="warn">{words.outOfDate}</span>}
+                </td>
+                <td className="num">{count(s.points)}</td>
+                {KINDS.map((k) => (
+                  <td key={k} className="num">
+                    {count(s[k])}
+                  </td>
+                ))}
+                <td className="num">
+                  {share(
+                    KINDS.reduce((m, k) => m + s[k], 0),
+                    s.points,
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </>
+  )
+}
