@@ -12,9 +12,10 @@ import { check as words } from '../words'
 
 type Cleaning = Schema['CleaningDto']
 type Step = Schema['CleaningStepDto']
+type What = Schema['CleanDto']['what']
 const NO_TARGETS: CloudTarget[] = []
 const NO_TIES: CloudTie[] = []
-const WHAT: Record<Step['what'], string> = { stray: words.strays, moved: words.whatMoved, box: words.inABox }
+const WHAT: Record<What, string> = { stray: words.strays, moved: words.whatMoved, box: words.inABox }
 
 /** What does not belong into the clouds: looked for, shown, counted, undone. Nothing is deleted. */
 export function Clean() {
@@ -35,7 +36,7 @@ export function Clean() {
     ),
   )
   const data = cleaning.data
-  const looks = (what: Step['what']) => data?.steps.some((s) => s.what === what && s.active)
+  const looks = (what: What) => data?.steps.some((s) => s.asked.what === what && s.active)
   return (
     <>
       <Head aside={data?.stale ? words.notLookedAtSince : ''}>{words.whatDoesNotBelong}</Head>
@@ -65,7 +66,7 @@ export function Clean() {
           <ul className="steps" aria-label={words.stepsOfCleaning}>
             {data.steps.map((s) => (
               <li key={s.id} data-active={s.active}>
-                <b>{WHAT[s.what]}</b> <span className="faint">{words.askedBy(s.by, ago(s.at))}</span>
+                <b>{WHAT[s.asked.what]}</b> <span className="faint">{words.askedBy(s.by, ago(s.at))}</span>
                 {edit && (
                   <Button size="small" loading={turn.isPending} onClick={() => turn.mutate(s)}>
                     {s.active ? words.undoIt : words.doItAgain}

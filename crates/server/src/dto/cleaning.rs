@@ -59,7 +59,6 @@ pub struct CleaningDto {
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct CleaningStepDto {
     pub id: Uuid,
-    #[serde(flatten)]
     pub asked: CleanDto,
     pub active: bool,
     pub version: i32,

@@ -15,6 +15,9 @@ use vistazo_store::tasks::Task;
 
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
     let all = Cleaning::load(app, task.job_id).await?;
+    if let Some(why) = all.lost_box() {
+        return Err(Stop::Failed(why));
+    }
     let todo = all.to_do();
     let mut found = [0_u64; 5];
     for (k, row) in todo.iter().enumerate() {

@@ -125,13 +125,19 @@ async fn clouds(
     // metres by its standard, so the reference is written in metres too
     e57.set_reference(package.reference.as_ref().map(crs::Reference::wkt_in_metres));
     let mut export = blocking(move || Export::begin(setting)).await?;
-    let classed = vistazo_store::cleaning::scan_classes(&app.db, task.job_id).await?;
+    let cleaned = cleaning::Cleaning::load(app, task.job_id).await?;
+    if !cleaned.to_do().is_empty() {
+        return Err(Stop::Failed(
+            "scans or their places changed since what does not belong was looked for: look again on Check, or undo it there"
+                .into(),
+        ));
+    }
     let count = package.scans.len() as f64;
     let names = file_names(package.scans.iter().map(|s| s.0.name.as_str()));
     for (i, (row, pose)) in package.scans.iter().enumerate() {
         progress.at(0.05 + 0.75 * i as f64 / count, &format!("writing {} as LAZ and E57", row.name))?;
         let mut scan = files::scan(app, row).await?;
-        let classes = match classed.iter().find(|c| c.scan_id == row.id) {
+        let classes = match cleaned.kept.get(&row.id) {
             Some(c) => cleaning::classes(app, c).await?,
             None => Vec::new(),
         };

@@ -105,6 +105,17 @@ impl Cleaning {
         Some(super::fingerprint(&(1, &scan.key, self.looks_for(&CleanDto::Stray {}), others, boxes)))
     }
 
+    /// A box that was drawn in a frame which is not there any more: why nothing can be said of it.
+    pub(crate) fn lost_box(&self) -> Option<String> {
+        let lost = |(r, asked): &&(CleaningRow, CleanDto)| matches!(asked, CleanDto::Box(b) if r.active && self.frames.get(&b.frame).is_none_or(|f| f.frame != b.frame));
+        let (row, _) = self.steps.iter().find(lost)?;
+        let frame = row.options["frame"].as_str().unwrap_or_default();
+        Some(format!(
+            "a box of {} was drawn in the frame “{frame}”, and the clouds are not there now: bring them there again, or undo the box",
+            row.by
+        ))
+    }
+
     /// The scans whose classes are not those of what is asked for now.
     pub(crate) fn to_do(&self) -> Vec<&ScanRow> {
         let kept = |s: &ScanRow| self.kept.get(&s.id).map(|k| k.inputs.clone());

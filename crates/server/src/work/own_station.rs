@@ -16,7 +16,7 @@ use vistazo_core::instrument::Instrument;
 use vistazo_core::registration::{ScanInput, single};
 use vistazo_formats::crs;
 use vistazo_store::field::ScanRow;
-use vistazo_store::results::ControlRow;
+use vistazo_store::results::{self, ControlRow};
 
 /// Fewest targets that a scan must show before anything is said.
 const LEAST: usize = 2;
@@ -33,9 +33,12 @@ struct Over {
 
 /// By scan; nothing of scans that show fewer than two targets, nor where fewer than two points are known.
 pub(crate) async fn all(app: &App, job: Uuid, journal: &Journal) -> Result<HashMap<Uuid, OwnStationDto>, ApiError> {
+    let control = results::control(&app.db, job).await?;
+    if control.iter().filter(|c| c.e.is_some() && !c.is_check).count() < LEAST {
+        return Ok(HashMap::new());
+    }
     let inputs = Inputs::load(app, job).await?;
-    let known = inputs.control.iter().filter(|c| c.e.is_some() && !c.is_check).count();
-    if known < LEAST || inputs.detections.is_empty() {
+    if inputs.detections.is_empty() {
         return Ok(HashMap::new());
     }
     let over = noted(journal);
