@@ -280,7 +280,10 @@ async fn an_instrument_is_checked_and_its_profile_takes_what_was_found() {
     let all = journal(&c, &id).await;
     let errors = |e: Uuid| all.iter().find(|x| x["id"] == e.to_string()).unwrap()["errors"].as_array().unwrap().clone();
     assert!(errors(warm).len() >= 4, "{:?}", errors(warm));
-    assert!(errors(warm).iter().all(|f| f["advice"] == "leave" || f["advice"] == "apply"), "{:?}", errors(warm));
+    // one drawing in a hundred does not fit itself by chance, which is said
+    let by_chance = |f: &Value| f["said"].to_string().contains("do not fit one another");
+    let decided = |f: &Value| f["advice"] == "leave" || f["advice"] == "apply";
+    assert!(errors(warm).iter().all(|f| decided(f) || by_chance(f)), "{:?}", errors(warm));
     assert!(errors(frozen).iter().all(|f| f["advice"] == "repeat" && f["said"].to_string().contains("warmer")));
     let refused =
         c.refused(409, "POST", &format!("{path}/profile"), json!({ "entry": frozen, "corrected": true })).await;

@@ -76,12 +76,12 @@ describe('the check', () => {
     const spacing = row('Point spacing on required surfaces', 'not demonstrated')
     const sent = open([spacing])
     await table()
-    fireEvent.click(screen.getByRole('button'))
+    fireEvent.click(screen.getByRole('button', { name: /Measure point spacing/ }))
     await waitFor(() => expect(sent.map((s) => s.call)).toEqual(['POST /api/jobs/j/spacing']))
     document.body.replaceChildren()
     open([spacing], 'reviewer')
     await table()
-    expect(screen.queryByRole('button')).toBeNull()
+    expect(screen.queryByRole('button', { name: /Measure point spacing|Look for/ })).toBeNull()
   })
   it('shows a client nothing before it is signed, and says so', async () => {
     serve({ 'GET /verdicts': () => refused('not found', 404) })
@@ -117,7 +117,13 @@ describe('the packages', () => {
     await waitFor(() => expect(sent).toHaveLength(1))
     expect(sent[0]).toEqual({
       call: 'POST /api/jobs/j/packages',
-      body: { per_scan: false, clip_min: [null, null, null], clip_max: [null, null, null], thin: null },
+      body: {
+        per_scan: false,
+        clip_min: [null, null, null],
+        clip_max: [null, null, null],
+        thin: null,
+        leave_out: false,
+      },
     })
   })
   it('that came before stay to be fetched', async () => {

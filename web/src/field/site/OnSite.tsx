@@ -212,10 +212,7 @@ function Stands({ of: s }: { of: NonNullable<Station['stands']> }) {
       <span className="faint">
         {main}
         {s.position &&
-          ` · ${words.axisAt(
-            s.position.map((v) => u.len(v, 3)),
-            u.code,
-          )}`}
+          ` · ${words.axisAt(u.len(s.position[0], 3), u.len(s.position[1], 3), u.len(s.position[2], 3), u.code)}`}
       </span>
       {doubts.map((d) => (
         <p key={d} className="warn">
@@ -226,11 +223,7 @@ function Stands({ of: s }: { of: NonNullable<Station['stands']> }) {
         <ul aria-label={words.leftAtControl} className="site-left">
           {s.by.map((b) => (
             <li key={b.name}>
-              {b.name}:{' '}
-              {words.leftThere(
-                b.residual.map((v) => u.err(v)),
-                u.small,
-              )}
+              {b.name}: {words.leftThere(u.err(b.residual[0]), u.err(b.residual[1]), u.err(b.residual[2]), u.small)}
             </li>
           ))}
         </ul>
