@@ -34,7 +34,7 @@ pub enum Really {
     Surface,
     /// Its range is mixed from two surfaces, three centimetres or more from both.
     Mixed,
-    /// On somebody who stood in the way.
+    /// On somebody who stood in the way, or on something that was not there in all scans.
     Passer,
 }
 

@@ -23,4 +23,4 @@ pub use photograph::photograph;
 pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};
 pub use scanner::Scanner;
-pub use scene::{Board, Passer, Scene, Sphere, Truth};
+pub use scene::{Board, Passer, Scene, Sphere, Standing, Truth};

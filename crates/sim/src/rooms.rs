@@ -59,7 +59,7 @@ pub fn small_job(seed: u64) -> SmallJob {
         }
     }
     SmallJob {
-        scene: Scene { site, ground: 0.0, spheres, boards, passers: Vec::new() },
+        scene: Scene { site, ground: 0.0, spheres, boards, ..Scene::default() },
         truth: Truth { poses },
         instrument,
     }

@@ -1,4 +1,4 @@
-use crate::scene::{Board, Scene, Sphere, Truth};
+use crate::scene::{Board, Passer, Scene, Sphere, Standing, Truth};
 use nalgebra::Vector2;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -31,6 +31,12 @@ const BAYS: usize = 9;
 /// What a length on site is on the grid at the invented place (EPSG:25832, E 412 350, N 5 604 820, 87 m):
 /// point scale 0.999694342041 and height factor 0.999986368642, by an independent library.
 const GRID_FACTOR: f64 = 0.999_680_714_850;
+
+/// A crate of 1.2 by 0.8 by 0.9 metres.
+fn a_crate(x: f64, y: f64) -> Obstacle {
+    let outline = [(0.0, 0.0), (1.2, 0.0), (1.2, 0.8), (0.0, 0.8)].map(|p| Vector2::new(x + p.0, y + p.1)).to_vec();
+    Obstacle { outline, base: 0.0, top: 0.9 }
+}
 
 /// Builds the scene: a ring of alike bays with spheres and boards, and a wing without any. The third sphere is knocked between the fourth and the fifth scan.
 pub fn roundhouse() -> Roundhouse {
@@ -166,7 +172,18 @@ pub fn roundhouse() -> Roundhouse {
         })
         .collect();
     Roundhouse {
-        scene: Scene { site, ground: 0.0, spheres, boards, passers: Vec::new() },
+        scene: Scene {
+            site,
+            spheres,
+            boards,
+            // somebody looks on while the fourth scan is taken, and a crate is carried away after the sixth
+            passers: vec![Passer { epoch: 3, at: [-9.4, 4.4], height: 1.76 }],
+            standing: vec![
+                Standing { thing: a_crate(2.4, 4.6), scans: (0, 6) },
+                Standing { thing: a_crate(8.2, -4.8), scans: (6, usize::MAX) },
+            ],
+            ..Scene::default()
+        },
         truth: Truth { poses },
         instrument,
         stations,

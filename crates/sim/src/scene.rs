@@ -1,7 +1,7 @@
 use crate::material::Material;
 use nalgebra::Vector2;
 use vistazo_core::geometry::{Pose, Vec3};
-use vistazo_core::plan::Site;
+use vistazo_core::plan::{Obstacle, Site};
 
 /// A sphere on a thin post.
 #[derive(Clone, Debug)]
@@ -38,6 +38,15 @@ pub struct Passer {
     pub height: f64,
 }
 
+/// A thing that stands there during some scans only: it came, went, or was carried elsewhere.
+#[derive(Clone, Debug)]
+pub struct Standing {
+    /// The thing.
+    pub thing: Obstacle,
+    /// The first scan that it stands there in, and the first that it does not any more (indices in the order taken).
+    pub scans: (usize, usize),
+}
+
 /// What the simulated scanner looks at. The ground is level.
 #[derive(Clone, Debug, Default)]
 pub struct Scene {
@@ -51,6 +60,8 @@ pub struct Scene {
     pub boards: Vec<Board>,
     /// People in the way.
     pub passers: Vec<Passer>,
+    /// What came, went or was moved.
+    pub standing: Vec<Standing>,
 }
 
 impl Scene {

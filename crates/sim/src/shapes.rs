@@ -2,7 +2,7 @@
 
 use crate::material::Material;
 use crate::scanner::Scanner;
-use crate::scene::Scene;
+use crate::scene::{Scene, Standing};
 use nalgebra::Vector2;
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
@@ -107,16 +107,25 @@ pub(crate) fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) 
     out
 }
 
-/// People as upright bodies with a head, as they stand during one scan.
+/// What is there in this scan and not in others: people as upright bodies with a head, things as boxes.
 pub(crate) fn passers(scene: &Scene, epoch: usize) -> impl Iterator<Item = Shape> + '_ {
-    scene.passers.iter().filter(move |p| p.epoch == epoch).flat_map(|p| {
+    let here = scene.standing.iter().filter(move |s| (s.scans.0..s.scans.1).contains(&epoch));
+    let things = here.flat_map(|Standing { thing, .. }| {
+        let corner = |v: &Vector2<f64>| [v.x, v.y];
+        let sides = thing.outline.iter().zip(thing.outline.iter().cycle().skip(1));
+        let (base, top, of) = (thing.base, thing.top, Material::Planks);
+        let sides = sides.map(move |(a, b)| Shape::Panel { a: corner(a), b: corner(b), base, top, of });
+        sides.chain([Shape::Level { outline: thing.outline.clone(), z: top, of }])
+    });
+    let people = scene.passers.iter().filter(move |p| p.epoch == epoch).flat_map(|p| {
         let ([x, y], top) = (p.at, scene.ground + p.height);
         let light = Light::Share(0.35);
         [
             Shape::Post { x, y, r: 0.2, base: scene.ground, top: top - 0.26, light },
             Shape::Sphere { c: Vec3::new(x, y, top - 0.12), r: 0.12 },
         ]
-    })
+    });
+    people.chain(things)
 }
 
 pub(crate) fn nearest(

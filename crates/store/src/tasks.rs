@@ -4,7 +4,7 @@
 //! while it works. A task whose worker has not beaten for [`SILENCE`] is taken again, at most
 //! [`MOST_ATTEMPTS`] times; one that ended its worker twice is given up. While the data is away it is put
 //! back for longer and longer, which counts as no attempt. Jobs take turns: of those that wait, the one with
-//! the least running goes first. Progress is announced on the channel `tasks` for whoever listens.
+//! the least running goes first, and of these the one whose turn was longest ago. Progress is announced on the channel `tasks` for whoever listens.
 
 use crate::{PgPool, Result, StoreError, new_id};
 use chrono::{DateTime, Utc};
@@ -228,7 +228,8 @@ pub async fn take(db: &PgPool, worker: &str, quick: bool) -> Result<Option<Task>
              and (kind in ('propose', 'quick_tie')) = $3 \
              and not (kind = 'scan' and exists (select 1 from tasks o where o.job_id = t.job_id and o.kind = 'scan' and o.state = 'running' \
                       and o.id <> t.id and o.beat_at >= now() - make_interval(secs => $2))) \
-           order by (select count(*) from tasks r where r.job_id = t.job_id and r.state = 'running' and r.id <> t.id), created_at \
+           order by (select count(*) from tasks r where r.job_id = t.job_id and r.state = 'running' and r.id <> t.id), \
+             (select max(started_at) from tasks s where s.job_id = t.job_id) nulls first, created_at \
            for update skip locked limit 1) returning *",
     )
     .bind(worker)

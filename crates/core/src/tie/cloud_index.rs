@@ -7,7 +7,7 @@ use std::collections::HashMap;
 /// Least cosine between the normals of a pair.
 const ALIKE: f64 = 0.9;
 /// Side of the cells that surfaces are averaged in, metres: no less than [`PATCH`] and the last reach.
-pub(super) const CELL: f64 = 0.12;
+pub(crate) const CELL: f64 = 0.12;
 /// How far round a point its surface is averaged, metres.
 const PATCH: f64 = 0.12;
 /// Scatter about the plane of a patch that counts as much as the noise of a single point, metres.
@@ -86,25 +86,32 @@ pub(super) fn usable(cloud: &WorkingCloud) -> impl Iterator<Item = (Vec3, Vec3, 
         .map(|((p, n), c)| (Vec3::from(p.map(f64::from)), Vec3::from(n.map(f64::from)).normalize(), f64::from(*c)))
 }
 
-pub(super) fn key(p: &Vec3, side: f64) -> [i32; 3] {
+pub(crate) fn key(p: &Vec3, side: f64) -> [i32; 3] {
     [p.x, p.y, p.z].map(|v| (v / side).floor() as i32)
 }
 
 /// A point with a normal, kept beside those of its cell: what is near in space is near in memory.
 #[derive(Clone, Copy)]
-struct Spot {
+pub(crate) struct Spot {
     at: [f32; 3],
     normal: [i8; 3],
     count: u16,
 }
 
 impl Spot {
-    fn place(&self) -> Vec3 {
+    /// Where it is, metres.
+    pub(crate) fn place(&self) -> Vec3 {
         Vec3::from(self.at.map(f64::from))
     }
 
-    fn facing(&self) -> Vec3 {
+    /// Its normal, of the length 127.
+    pub(crate) fn facing(&self) -> Vec3 {
         Vec3::from(self.normal.map(f64::from))
+    }
+
+    /// How many points it is the mean of.
+    pub(crate) fn count(&self) -> u16 {
+        self.count
     }
 
     fn alike(&self, normal: &Vec3) -> bool {
@@ -113,7 +120,7 @@ impl Spot {
 }
 
 /// The first cloud's points with a normal, by cells.
-pub(super) struct Index {
+pub(crate) struct Index {
     side: f64,
     /// Cell by cell.
     spots: Vec<Spot>,
@@ -123,7 +130,7 @@ pub(super) struct Index {
 
 impl Index {
     /// Of every `step`th point, with cells of a side, metres.
-    pub(super) fn new(cloud: &WorkingCloud, side: f64, step: usize) -> Self {
+    pub(crate) fn new(cloud: &WorkingCloud, side: f64, step: usize) -> Self {
         let known = (0..cloud.points.len()).filter(|&i| cloud.normals[i] != [0; 3]).step_by(step);
         let mut keyed: Vec<(u64, u32)> =
             known.map(|i| (packed(key(&Vec3::from(cloud.points[i].map(f64::from)), side)), i as u32)).collect();
@@ -136,6 +143,23 @@ impl Index {
         }
         let spot = |i: usize| Spot { at: cloud.points[i], normal: cloud.normals[i], count: cloud.counts[i] };
         Self { side, spots: keyed.into_iter().map(|k| spot(k.1 as usize)).collect(), cells }
+    }
+
+    /// Points about so far from one another, metres: of each cell of that side one for each way that something in it faces.
+    pub(crate) fn thinned(&self, side: f64) -> Vec<Spot> {
+        let mut keyed: Vec<(u64, u32)> =
+            self.spots.iter().zip(0..).map(|(s, i)| (packed(key(&s.place(), side)), i)).collect();
+        keyed.par_sort_unstable();
+        let mut out: Vec<Spot> = Vec::new();
+        for run in keyed.chunk_by(|a, b| a.0 == b.0) {
+            let first = out.len();
+            for s in run.iter().map(|k| self.spots[k.1 as usize]) {
+                if out[first..].iter().all(|o| o.facing().dot(&s.facing()) < 0.7 * 127.0 * 127.0) {
+                    out.push(s);
+                }
+            }
+        }
+        out
     }
 
     /// The nearest point of like normal within reach, metres, which is no more than the side of a cell.
@@ -156,7 +180,7 @@ impl Index {
     }
 
     /// Points of like normal within reach of a place, metres, with where they lie from there.
-    fn near<'s>(&'s self, q: &'s Vec3, normal: &'s Vec3, reach: f64) -> impl Iterator<Item = (Vec3, &'s Spot)> {
+    pub(crate) fn near<'s>(&'s self, q: &'s Vec3, normal: &'s Vec3, reach: f64) -> impl Iterator<Item = (Vec3, &'s Spot)> {
         let square = reach * reach;
         self.cells_about(q).filter(move |c| c.1 < square).flat_map(|c| self.spots_of(c.0)).filter_map(move |s| {
             Some((s.place() - q, s)).filter(|(off, s)| off.norm_squared() < square && s.alike(normal))
