@@ -16,6 +16,8 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     let first = async |path: &str| c.ok("GET", &format!("{base}{path}"), Value::Null).await[0].clone();
     let scan = first("/scans").await;
     c.ok("POST", &format!("{base}/cleaning"), json!({ "what": "stray", "options": {} })).await;
+    c.run(base.rsplit('/').next().unwrap(), "/comparison").await;
+    let compared = c.ok("GET", &format!("{base}/comparison"), Value::Null).await;
     let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
     vec![
@@ -31,6 +33,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{tie}", id_of(&first("/cloud-ties").await)),
         ("{group}", id_of(&group)),
         ("{step}", id_of(&c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0])),
+        ("{pair}", id_of(&compared["pairs"][0])),
         ("{detection}", id_of(&first("/detections").await)),
         ("{code}", "25832".to_owned()),
     ]
@@ -116,6 +119,7 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         }
         "/cleaning" => json!({ "what": "box", "options": {
             "frame": "block", "middle": [0.0, 0.0, 1.0], "half": [0.5, 0.5, 0.5], "turn": 0.1 } }),
+        "/comparison/things" => json!({ "key": "apart 0 0 0", "looked": true, "note": "a crate" }),
         "/scans/{scan}/point" => json!({ "place": [1.0, 2.0, 0.3], "frame": "scan" }),
         "/cloud-ties" => {
             json!([{ "tie": names.iter().find(|n| n.0 == "{tie}")?.1, "verdict": "accepted", "reason": "seen", "version": 1 }])

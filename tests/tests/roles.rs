@@ -120,6 +120,10 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("get", "/api/jobs/{job}/cleaning", "osr"),
     ("post", "/api/jobs/{job}/cleaning", "os"),
     ("put", "/api/jobs/{job}/cleaning/{step}", "os"),
+    ("get", "/api/jobs/{job}/comparison", "osr"),
+    ("post", "/api/jobs/{job}/comparison", "os"),
+    ("get", "/api/jobs/{job}/comparison/pairs/{pair}", "osr"),
+    ("put", "/api/jobs/{job}/comparison/things", "os"),
     ("get", "/api/jobs/{job}/packages", "osrc"),
     ("post", "/api/jobs/{job}/packages", "os"),
     ("get", "/api/jobs/{job}/packages/{package}/download", "osrc"),
@@ -235,6 +239,8 @@ async fn no_route_reaches_into_another_job() {
     assert_eq!(put.status(), 200);
     c.ok("POST", &format!("{base}/cleaning"), json!({ "what": "stray", "options": {} })).await;
     let step = c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0].clone();
+    c.run(&full, "/comparison").await;
+    let pair = c.ok("GET", &format!("{base}/comparison"), Value::Null).await["pairs"][0].clone();
     let ids = [
         ("{scan}", id(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -252,6 +258,7 @@ async fn no_route_reaches_into_another_job() {
         ("{attachment}", attachment.to_string()),
         ("{device}", "scanner".to_owned()),
         ("{step}", id(&step)),
+        ("{pair}", id(&pair)),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
     let described: Value =

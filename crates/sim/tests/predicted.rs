@@ -142,7 +142,7 @@ fn case(seed: u64) -> Case {
     };
     spheres.iter().for_each(|s| add(s.centre, PlannedKind::Sphere));
     boards.iter().for_each(|b| add(b.centre, PlannedKind::Checker(Some(b.normal))));
-    Case { scene: Scene { site, ground: 0.0, spheres, boards, passers: Vec::new() }, stations, targets, instrument }
+    Case { scene: Scene { site, ground: 0.0, spheres, boards, ..Scene::default() }, stations, targets, instrument }
 }
 
 /// Sums over the runs of one network.

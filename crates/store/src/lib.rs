@@ -5,6 +5,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod cleaning;
+pub mod comparisons;
 pub mod field;
 pub mod groups;
 pub mod instruments;

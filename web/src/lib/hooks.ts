@@ -51,6 +51,7 @@ type JobRead =
   | '/api/jobs/{job}/georeference'
   | '/api/jobs/{job}/verdicts'
   | '/api/jobs/{job}/cleaning'
+  | '/api/jobs/{job}/comparison'
   | '/api/jobs/{job}/packages'
   | '/api/jobs/{job}/plan/proposal'
   | '/api/jobs/{job}/uploads'

@@ -4,6 +4,7 @@ import { canEdit, isRefused, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
 import { Clean } from '../check/Clean'
+import { Compare } from '../check/Compare'
 import { Tasks } from '../shell/Tasks'
 import { check as words } from '../words'
 
@@ -99,6 +100,7 @@ export default function Check() {
       )}
       <Tasks kinds={['spacing']} ended={1} />
       <Caution>{words.theVerdictSpeaksOf}</Caution>
+      {job.role !== 'client' && <Compare />}
       {job.role !== 'client' && <Clean />}
     </div>
   )

@@ -16,6 +16,7 @@ const NAMES: Record<string, string> = {
   quick_tie: words.tieAtOnce,
   spacing: words.pointSpacing,
   clean: words.cleaning,
+  compare: words.comparing,
   propose: words.proposalOfStations,
   package: words.package,
 }

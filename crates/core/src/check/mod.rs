@@ -5,5 +5,5 @@ mod verdict;
 
 pub use spacing::{SpacingCounter, SpacingResult};
 pub use verdict::{
-    Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Verdict, VerdictRow, verdict,
+    Agreement, Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Verdict, VerdictRow, verdict,
 };

@@ -40,6 +40,8 @@ pub enum Asked {
     Checks,
     /// Point spacing on required surfaces.
     Spacing,
+    /// Scans against one another: what both show lies in one place.
+    Agreement,
 }
 
 /// What a judged place is.
@@ -117,6 +119,17 @@ pub enum Ground {
     SpacingPlanned(f64),
     /// The spacing was not measured.
     SpacingNotMeasured,
+    /// Pairs of scans that were compared, and what could be told from noise in the half of them, metres.
+    Compared {
+        /// How many.
+        pairs: usize,
+        /// 95 %, metres.
+        detectable: f64,
+    },
+    /// Pairs whose surfaces show twice, the worst first.
+    ShowTwice(Vec<String>),
+    /// Pairs that were not compared as things stand.
+    NotCompared(usize),
 }
 
 /// One row of the verdict.
@@ -166,6 +179,21 @@ pub struct Checks {
     pub p_value: f64,
 }
 
+/// What scans say of one another where they were compared.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Agreement {
+    /// Pairs that were compared and share enough.
+    pub pairs: usize,
+    /// Pairs that were not compared as things stand.
+    pub missing: usize,
+    /// Median distance of each pair, metres.
+    pub typical: Vec<f64>,
+    /// Median level of detection of each pair, 95 %, metres.
+    pub detectable: Vec<f64>,
+    /// Pairs whose surfaces show twice: names, how far apart, 95 % of that, metres.
+    pub misfits: Vec<(String, f64, f64)>,
+}
+
 /// What the evidence of a job is.
 #[derive(Clone, Debug, Default)]
 pub struct Evidence {
@@ -192,6 +220,8 @@ pub struct Evidence {
     pub planned_share: Option<f64>,
     /// Predicted worst error by requirement, metres.
     pub predicted: [Option<f64>; 3],
+    /// Scans against one another, where they were compared.
+    pub agreement: Option<Agreement>,
 }
 
 /// Risk at which a check point is said to be off, over all of them together.
@@ -214,6 +244,8 @@ pub fn verdict(asked: &Requirement, evidence: &Evidence) -> Vec<VerdictRow> {
         .collect();
     out.extend(asked.check_rmse.map(|limit| check_row(limit, evidence)));
     out.extend(asked.spacing.map(|limit| spacing_row(limit, evidence)));
+    let limit = asked.spatial95.or(asked.horizontal95).or(asked.vertical95);
+    out.extend(limit.zip(evidence.agreement.as_ref()).map(|(limit, a)| agreement_row(limit, a)));
     out
 }
 
@@ -389,5 +421,36 @@ fn spacing_row(required: f64, evidence: &Evidence) -> VerdictRow {
         _ => row.grounds.push(Ground::SpacingNotMeasured),
     }
     row.grounds.extend(evidence.planned_share.map(Ground::SpacingPlanned));
+    row
+}
+
+/// Met when no pair of scans shows its surfaces twice by as much as the limit, and that could have been seen; what lies
+/// apart by less is no more than the limit allows.
+fn agreement_row(required: f64, a: &Agreement) -> VerdictRow {
+    let middle = |of: &[f64]| crate::stats::median(&mut of.to_vec());
+    let mut misfits: Vec<&(String, f64, f64)> = a.misfits.iter().collect();
+    misfits.sort_by(|x, y| y.1.total_cmp(&x.1));
+    let worst = misfits.first();
+    let mut row = VerdictRow {
+        asked: Asked::Agreement,
+        required,
+        predicted: None,
+        achieved: worst.map(|w| w.1).or_else(|| middle(&a.typical)),
+        bound: worst.map(|w| w.1 + w.2).or_else(|| middle(&a.detectable)),
+        grounds: Vec::new(),
+        verdict: Verdict::Met,
+    };
+    if misfits.iter().any(|m| m.1 - m.2 > required) {
+        row.verdict = Verdict::NotMet;
+    } else if a.pairs == 0 || a.missing > 0 || row.bound.is_some_and(|b| b > required) {
+        row.verdict = Verdict::NotDemonstrated;
+    }
+    if !misfits.is_empty() {
+        row.grounds.push(Ground::ShowTwice(misfits.iter().map(|m| m.0.clone()).collect()));
+    }
+    if a.missing > 0 {
+        row.grounds.push(Ground::NotCompared(a.missing));
+    }
+    row.grounds.push(Ground::Compared { pairs: a.pairs, detectable: middle(&a.detectable).unwrap_or(0.0) });
     row
 }

@@ -68,7 +68,7 @@ const FEWEST: usize = 6;
 /// What fills no more rows or columns than this and whose normals differ (length of their mean) is a post or a pipe: which
 /// part of it is seen depends on who looks, and so does where its surface lies, 1σ, metres.
 const NARROW: u32 = 3;
-const TURNED: f64 = 0.985;
+const TURNED: f64 = 0.992;
 const ROUND: f64 = 0.006;
 
 /// The places between two scans where both show a surface, with what is known of the registration alone: without a floor.

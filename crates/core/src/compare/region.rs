@@ -34,9 +34,11 @@ pub struct Region {
 
 /// Places that hang together are no farther apart than this, metres.
 const NEAR: f64 = 1.6 * SPACING;
-/// Fewest places of a region, and how far beyond the level of detection the half of them lie.
+/// Fewest places of a region, and of one whose surfaces lie apart; and how far beyond the level of detection the half of
+/// those lie: among the hundred thousands of places of a job some lie beside one another by chance.
 const FEWEST: usize = 6;
-const BEYOND: f64 = 1.4;
+const FEWEST_APART: usize = 10;
+const BEYOND: f64 = 2.0;
 /// What stands there in one scan only is so wide across, 1σ of its places, metres: a line is an edge.
 const WIDE: f64 = 0.07;
 
@@ -56,7 +58,7 @@ pub(super) fn apart(cells: &[Cell], left: &[f64]) -> Vec<Region> {
         let (distance, detectable) = (middle(&|k| left[k])?, middle(&|k| cells[k].detectable)?);
         Some(Region { distance: Some(distance), detectable, ..region(Kind::Apart, &places, part) })
     };
-    parts(&places, &hangs).iter().filter(|p| p.len() >= FEWEST).filter_map(of).collect()
+    parts(&places, &hangs).iter().filter(|p| p.len() >= FEWEST_APART).filter_map(of).collect()
 }
 
 /// Regions of places that one scan shows alone.

@@ -180,7 +180,12 @@ impl Index {
     }
 
     /// Points of like normal within reach of a place, metres, with where they lie from there.
-    pub(crate) fn near<'s>(&'s self, q: &'s Vec3, normal: &'s Vec3, reach: f64) -> impl Iterator<Item = (Vec3, &'s Spot)> {
+    pub(crate) fn near<'s>(
+        &'s self,
+        q: &'s Vec3,
+        normal: &'s Vec3,
+        reach: f64,
+    ) -> impl Iterator<Item = (Vec3, &'s Spot)> {
         let square = reach * reach;
         self.cells_about(q).filter(move |c| c.1 < square).flat_map(|c| self.spots_of(c.0)).filter_map(move |s| {
             Some((s.place() - q, s)).filter(|(off, s)| off.norm_squared() < square && s.alike(normal))

@@ -24,9 +24,9 @@ mod upright;
 
 pub use by_pairs::{ByPairs, FEWEST_PAIRS, PickedPair, by_pairs};
 pub use by_targets::Mark;
-pub(crate) use cloud_index::{Index, key};
 pub use card::{Cut, TieCard, TieSlice};
 pub use cloud_grade::{CloudGrade, CloudReason, PLACES};
+pub(crate) use cloud_index::{Index, key};
 pub use clouds::{CloudFit, SharedInTie, tie_clouds};
 pub use grade::{Grade, Reason, SharedTarget, Tie, TieInput, grade_ties};
 pub use in_block::{PlaceInBlock, place_in_block};

@@ -4,6 +4,7 @@
 mod brief;
 mod cleaning;
 mod cloud;
+mod comparison;
 mod design;
 mod field_day;
 mod group;
@@ -22,6 +23,7 @@ mod upload;
 pub use brief::{Brief, RequirementDto};
 pub use cleaning::*;
 pub use cloud::*;
+pub use comparison::*;
 pub use design::*;
 pub use field_day::*;
 pub use group::*;

@@ -4,6 +4,7 @@
 //! an error that names it, never a default.
 
 pub(crate) mod cloud_tie;
+pub(crate) mod comparison;
 pub(crate) mod georeference;
 pub(crate) mod measured;
 mod older;

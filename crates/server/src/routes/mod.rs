@@ -3,6 +3,7 @@
 mod brief;
 mod check;
 mod cloud;
+mod compare;
 mod deliver;
 mod design;
 mod field;
@@ -125,6 +126,9 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(check::spacing))
         .routes(routes!(check::cleaning, check::clean))
         .routes(routes!(check::turn_step))
+        .routes(routes!(compare::comparison, compare::run))
+        .routes(routes!(compare::places))
+        .routes(routes!(compare::look))
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))

@@ -5,6 +5,7 @@
 
 mod beside;
 mod clean;
+mod compare;
 mod derive;
 mod ingest;
 mod package;
@@ -169,6 +170,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::QuickTie { scan, to } => quick_tie::run(&a, &t, (scan, to), &p).await,
             Work::Tie {} => tie::run(&a, &t, &p).await,
             Work::Clean {} => clean::run(&a, &t, &p).await,
+            Work::Compare {} => compare::run(&a, &t, &p).await,
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,
             Work::Package(options) => package::run(&a, &t, &options, &p).await,
@@ -205,7 +207,9 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
 /// What a cancelled task leaves: searches keep what each scan or pair gave, and go on from there.
 fn cancelled(kind: &str) -> &'static str {
     match kind {
-        "register" | "tie" | "clean" => "cancelled; what was found so far stays, and the next run goes on from there",
+        "register" | "tie" | "clean" | "compare" => {
+            "cancelled; what was found so far stays, and the next run goes on from there"
+        }
         _ => "cancelled; nothing was kept",
     }
 }

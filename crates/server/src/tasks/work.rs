@@ -25,6 +25,8 @@ pub(crate) enum Work {
     Spacing {},
     /// Points that do not belong get their class.
     Clean {},
+    /// Scans are set against one another.
+    Compare {},
     /// Stations are proposed.
     Propose(ProposeRequest),
     /// The package is made.
@@ -68,6 +70,7 @@ mod tests {
             Work::QuickTie { scan: Uuid::now_v7(), to: None },
             Work::Spacing {},
             Work::Clean {},
+            Work::Compare {},
             Work::Package(PackageOptions::default()),
         ];
         for work in all {

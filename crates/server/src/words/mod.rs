@@ -1,5 +1,6 @@
 //! Sentences: what the core found as types with figures, said in the job's units. Nothing is decided here.
 
+pub(crate) mod compare;
 pub(crate) mod control;
 pub(crate) mod field;
 pub(crate) mod plan;

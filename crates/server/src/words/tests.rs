@@ -310,6 +310,9 @@ fn every_ground_of_a_verdict_is_said() {
             Ground::ChecksOff(names(n)),
             Ground::ChecksMissing(names(n)),
             Ground::SurfacesMissing(names(n)),
+            Ground::ShowTwice(names(n)),
+            Ground::NotCompared(n),
+            Ground::Compared { pairs: n, detectable: 0.0031 },
             Ground::Checks { count: n, usual: 20, quadrants: 2 },
         ]);
     }
@@ -317,10 +320,10 @@ fn every_ground_of_a_verdict_is_said() {
         all.push(Ground::Within { within: 4, of: 5, kind, worst: "K9".into() });
     }
     for g in &all {
-        sane(&Brief::default(), &verdict::evidence(std::slice::from_ref(g)));
+        sane(&Brief::default(), &verdict::evidence(&Brief::default(), std::slice::from_ref(g)));
     }
     // long lists are cut, and say so
-    let long = verdict::evidence(&[Ground::ControlOff(names(6))]);
+    let long = verdict::evidence(&Brief::default(), &[Ground::ControlOff(names(6))]);
     assert!(long.contains("CP4 and 2 more") && !long.contains("CP5"), "{long}");
 }
 

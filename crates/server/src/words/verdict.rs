@@ -1,6 +1,7 @@
 //! What a verdict rests on.
 
 use super::{group, plural};
+use crate::dto::Brief;
 use vistazo_core::check::{Asked, Ground, PlaceKind};
 
 /// What was asked.
@@ -11,15 +12,16 @@ pub(crate) fn asked(a: Asked) -> &'static str {
         Asked::Spatial => "Position in space, 95 %",
         Asked::Checks => "Check points, root mean square",
         Asked::Spacing => "Point spacing on required surfaces",
+        Asked::Agreement => "Scans against one another",
     }
 }
 
 /// All grounds of a row, the deciding one first.
-pub(crate) fn evidence(grounds: &[Ground]) -> String {
-    grounds.iter().map(ground).collect::<Vec<_>>().join("; ")
+pub(crate) fn evidence(brief: &Brief, grounds: &[Ground]) -> String {
+    grounds.iter().map(|g| ground(brief, g)).collect::<Vec<_>>().join("; ")
 }
 
-fn ground(g: &Ground) -> String {
+fn ground(brief: &Brief, g: &Ground) -> String {
     let list = |names: &[String]| {
         let shown: Vec<&str> = names.iter().take(4).map(String::as_str).collect();
         let more = names.len().saturating_sub(shown.len());
@@ -66,6 +68,13 @@ fn ground(g: &Ground) -> String {
             within / total * 100.0
         ),
         Ground::SpacingPlanned(share) => format!("the plan said {:.0} %", share * 100.0),
+        Ground::Compared { pairs, detectable } => format!(
+            "{pairs} pair{} compared; what lies apart by {} can be told from noise",
+            plural(*pairs),
+            brief.length(*detectable)
+        ),
+        Ground::ShowTwice(names) => format!("surfaces show twice between {}", list(names)),
+        Ground::NotCompared(n) => format!("{n} pair{} not compared as things stand now", plural(*n)),
         Ground::SpacingNotMeasured => "not measured yet: run the spacing check on the georeferenced scans".into(),
     }
 }

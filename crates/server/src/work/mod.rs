@@ -3,6 +3,7 @@
 pub(crate) mod carrying;
 pub(crate) mod cleaning;
 pub(crate) mod cloud;
+pub(crate) mod compare;
 pub(crate) mod designing;
 pub(crate) mod field_day;
 pub(crate) mod files;

@@ -1,13 +1,14 @@
 //! The verdict on the requirement, the title block, and what is open on each sheet.
 
 use super::outlook::{self, Outlook};
-use super::{cleaning, grid, planning, registration};
+use super::{cleaning, compare, grid, planning, registration};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::adjust::Group;
 use vistazo_core::check::{Check, Checks, Evidence, Judged, PlaceKind, SpacingResult, Verdict, VerdictRow, verdict};
 use vistazo_core::geometry::{Error95, Vec3};
+use vistazo_store::comparisons::{ComparisonRow, comparisons};
 use vistazo_store::{field, results};
 
 /// Where the whole job stands. Each row is read once.
@@ -21,6 +22,7 @@ pub(crate) struct State {
     pub packages: Vec<results::Package>,
     /// What is taken out of the clouds, in short; empty where nothing is.
     cleaned: String,
+    compared: Vec<ComparisonRow>,
     outlook: Outlook,
 }
 
@@ -40,6 +42,7 @@ impl State {
             scans,
             packages: results::packages(&app.db, job).await?,
             cleaned: cleaning::state(app, job).await?,
+            compared: comparisons(&app.db, job).await?,
             outlook,
             brief,
         })
@@ -48,6 +51,10 @@ impl State {
     /// The georeferencing, when it is of what is there.
     pub(crate) fn on_grid(&self) -> Option<&grid::Current> {
         self.georef.as_ref().filter(|g| !g.stale)
+    }
+
+    fn stands(&self) -> compare::Stands {
+        compare::Stands::new(self.adjustment.as_ref(), self.georef.as_ref())
     }
 
     fn worst_predicted(&self, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
@@ -71,6 +78,7 @@ impl State {
             planned_share: self.outlook.once,
             spacing: self.fresh_spacing().map(|s| (s.within, s.total, s.typical)),
             test_passed: true,
+            agreement: compare::agreement(&self.scans, &self.compared, &self.stands()),
             ..Evidence::default()
         };
         if let Some(a) = &self.adjustment {
@@ -130,7 +138,7 @@ impl State {
     pub(crate) fn verdicts(&self) -> Vec<VerdictDto> {
         let mut asked = self.brief.requirement();
         asked.spacing = self.plan.site.walls.iter().filter_map(|w| w.demand.map(|d| d.spacing)).min_by(f64::total_cmp);
-        verdict(&asked, &self.evidence()).into_iter().map(to_dto).collect()
+        verdict(&asked, &self.evidence()).into_iter().map(|r| to_dto(&self.brief, r)).collect()
     }
 
     /// What the measured spacing depends on: the poses and the walls.
@@ -303,14 +311,14 @@ fn judged(kind: PlaceKind, name: &str, error: Error95) -> Judged {
     Judged { kind, name: name.to_owned(), error }
 }
 
-fn to_dto(row: VerdictRow) -> VerdictDto {
+fn to_dto(brief: &Brief, row: VerdictRow) -> VerdictDto {
     VerdictDto {
         requirement: words::verdict::asked(row.asked).into(),
         required: row.required,
         predicted: row.predicted,
         achieved: row.achieved,
         bound: row.bound,
-        evidence: words::verdict::evidence(&row.grounds),
+        evidence: words::verdict::evidence(brief, &row.grounds),
         verdict: match row.verdict {
             Verdict::Met => VerdictWord::Met,
             Verdict::NotMet => VerdictWord::NotMet,

@@ -365,7 +365,7 @@ export const field = {
   oneMore: 'One more sight',
   onlyWhatHeld: 'Only ties that held and lengths that were kept count.',
   onTop: 'on top',
-  axisAt: (e: string, n: string, h: string, unit: string) => `axis at E ${e} N ${n} H ${h} ${unit}`,
+  axisAt: (e: string, n: string, h: string, unit: string) => `axis at E ${e} N ${n} H ${h} ${unit}`,
   leftAtControl: 'What is left at control',
   leftThere: (e: string, n: string, h: string, unit: string) => `E ${e}, N ${n}, H ${h} ${unit}`,
   overlapOf: (share: string) => `${share} % overlap`,

@@ -94,6 +94,7 @@ export const shell = {
   planRemoveWhatIs: 'plan: remove what is picked',
   point: 'point',
   cleaning: 'what does not belong',
+  comparing: 'scan against scan',
   pointSpacing: 'point spacing',
   predicted: 'Predicted',
   preparedChecked: 'Prepared · checked',
