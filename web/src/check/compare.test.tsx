@@ -2,7 +2,7 @@ import { fireEvent, screen, waitFor, within } from '@testing-library/react'
 import { describe, expect, it } from 'vitest'
 import type { Schema } from '../api/client'
 import { UnitContext, unitsOf } from '../lib/units'
-import { refused, serve, show } from '../testing/page'
+import { type Answer, refused, serve, show } from '../testing/page'
 import { Compare } from './Compare'
 
 type Pair = Schema['ComparedPairDto']
@@ -48,7 +48,7 @@ function open(body: Schema['ComparisonsDto'], { role = 'owner', unit = 'm', put 
     'GET /comparison': () => ({ body }),
     'GET /tasks': () => ({ body: [] }),
     'POST /comparison': () => ({ body: {} }),
-    'PUT /comparison/things': put,
+    'PUT /comparison/things': put ?? (() => ({ body })),
   })
   show(
     <UnitContext value={unitsOf(unit)}>
