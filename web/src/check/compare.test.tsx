@@ -43,7 +43,10 @@ const all = (part: Partial<Schema['ComparisonsDto']> = {}): Schema['ComparisonsD
   ...part,
 })
 
-function open(body: Schema['ComparisonsDto'], { role = 'owner', unit = 'm', put = () => ({ body }) } = {}) {
+function open(
+  body: Schema['ComparisonsDto'],
+  { role = 'owner', unit = 'm', put }: { role?: string; unit?: string; put?: () => Answer } = {},
+) {
   const sent = serve({
     'GET /comparison': () => ({ body }),
     'GET /tasks': () => ({ body: [] }),
