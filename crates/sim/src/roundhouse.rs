@@ -176,12 +176,9 @@ pub fn roundhouse() -> Roundhouse {
             site,
             spheres,
             boards,
-            // somebody looks on while the fourth scan is taken, and a crate is carried away after the sixth
-            passers: vec![Passer { epoch: 3, at: [-9.4, 4.4], height: 1.76 }],
-            standing: vec![
-                Standing { thing: a_crate(2.4, 4.6), scans: (0, 6) },
-                Standing { thing: a_crate(8.2, -4.8), scans: (6, usize::MAX) },
-            ],
+            // a crate comes after the fifth scan, and somebody looks on while the eighth is taken
+            passers: vec![Passer { epoch: 7, at: [8.4, -11.2], height: 1.76 }],
+            standing: vec![Standing { thing: a_crate(8.2, -4.8), scans: (5, usize::MAX) }],
             ..Scene::default()
         },
         truth: Truth { poses },
