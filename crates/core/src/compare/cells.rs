@@ -71,12 +71,6 @@ const NARROW: u32 = 3;
 const TURNED: f64 = 0.992;
 const ROUND: f64 = 0.006;
 
-/// The places between two scans where both show a surface, with what is known of the registration alone: without a floor.
-pub fn cells(first: &Shown, second: &Shown, relative: &Pose, covariance: &Matrix6<f64>) -> Vec<Cell> {
-    let indexes = [Index::new(&first.cloud, REACH, 1), Index::new(&second.cloud, REACH, 1)];
-    between(&indexes, relative).iter().map(|r| r.cell(0.0, relative, covariance)).collect()
-}
-
 /// Places of a scan that are compared.
 fn places(index: &Index) -> Vec<(Vec3, Vec3)> {
     index.thinned(SPACING).iter().map(|s| (s.place(), s.facing().normalize())).collect()

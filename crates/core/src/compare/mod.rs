@@ -10,7 +10,7 @@ mod cells;
 mod misfit;
 mod region;
 
-pub use cells::{Cell, cells};
+pub use cells::Cell;
 pub use misfit::Misfit;
 pub use region::{Kind, Region, Thing, things};
 
