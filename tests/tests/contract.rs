@@ -18,6 +18,8 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     c.ok("POST", &format!("{base}/cleaning"), json!({ "what": "stray", "options": {} })).await;
     c.run(base.rsplit('/').next().unwrap(), "/comparison").await;
     let compared = c.ok("GET", &format!("{base}/comparison"), Value::Null).await;
+    let file = json!({ "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
+    let survey = c.ok("POST", &format!("{base}/surveys"), json!({ "name": "Wall", "file": file })).await;
     let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
     vec![
@@ -34,6 +36,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{group}", id_of(&group)),
         ("{step}", id_of(&c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0])),
         ("{pair}", id_of(&compared["pairs"][0])),
+        ("{survey}", id_of(&survey[0])),
         ("{detection}", id_of(&first("/detections").await)),
         ("{code}", "25832".to_owned()),
     ]
@@ -120,6 +123,10 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/cleaning" => json!({ "what": "box", "options": {
             "frame": "block", "middle": [0.0, 0.0, 1.0], "half": [0.5, 0.5, 0.5], "turn": 0.1 } }),
         "/comparison/things" => json!({ "key": "apart 0 0 0", "looked": true, "note": "a crate" }),
+        "/surveys" => json!({ "name": "Walls", "file": {
+            "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 } }),
+        "/surveys/{survey}" => json!({ "version": version("/surveys").await,
+            "limits": { "information": 0.05, "planning": 0.02, "design": 0.006 } }),
         "/scans/{scan}/point" => json!({ "place": [1.0, 2.0, 0.3], "frame": "scan" }),
         "/cloud-ties" => {
             json!([{ "tie": names.iter().find(|n| n.0 == "{tie}")?.1, "verdict": "accepted", "reason": "seen", "version": 1 }])

@@ -124,6 +124,11 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/comparison", "os"),
     ("get", "/api/jobs/{job}/comparison/pairs/{pair}", "osr"),
     ("put", "/api/jobs/{job}/comparison/things", "os"),
+    ("get", "/api/jobs/{job}/surveys", "osr"),
+    ("post", "/api/jobs/{job}/surveys", "os"),
+    ("post", "/api/jobs/{job}/surveys/run", "os"),
+    ("put", "/api/jobs/{job}/surveys/{survey}", "os"),
+    ("delete", "/api/jobs/{job}/surveys/{survey}", "os"),
     ("get", "/api/jobs/{job}/packages", "osrc"),
     ("post", "/api/jobs/{job}/packages", "os"),
     ("get", "/api/jobs/{job}/packages/{package}/download", "osrc"),
@@ -241,6 +246,8 @@ async fn no_route_reaches_into_another_job() {
     let step = c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0].clone();
     c.run(&full, "/comparison").await;
     let pair = c.ok("GET", &format!("{base}/comparison"), Value::Null).await["pairs"][0].clone();
+    let file = json!({ "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
+    let survey = c.ok("POST", &format!("{base}/surveys"), json!({ "name": "Wall", "file": file })).await[0].clone();
     let ids = [
         ("{scan}", id(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -259,6 +266,7 @@ async fn no_route_reaches_into_another_job() {
         ("{device}", "scanner".to_owned()),
         ("{step}", id(&step)),
         ("{pair}", id(&pair)),
+        ("{survey}", id(&survey)),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
     let described: Value =

@@ -32,6 +32,7 @@ pub mod crs;
 mod e57_read;
 mod e57_write;
 mod error;
+pub mod landxml;
 mod las_check;
 mod las_read;
 mod las_reference;

@@ -11,7 +11,7 @@ use rand_distr::StandardNormal;
 use rayon::prelude::*;
 use sites::{Plan, hall, rooms, scene, works, yard};
 use vistazo_core::cloud::{Order, working};
-use vistazo_core::compare::{Comparison, Kind, compare};
+use vistazo_core::compare::{Comparison, Kind, Surfaces, SurveyPoint, compare, survey_report};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::Obstacle;
@@ -168,4 +168,59 @@ fn a_scan_beside_its_place_is_a_misfit_and_no_thing_that_moved() {
             assert!((0.004..0.016).contains(&m.apart), "{name}: {m:?}");
         }
     }
+}
+
+/// A cloud that lies beside an independent survey of forty points is said to, along each axis, within what is stated; and
+/// where nothing was planted as often as stated.
+#[test]
+fn forty_independent_points_give_the_errors_that_were_planted() {
+    let instrument = Instrument { step: 0.004, ..Instrument::mid_range() };
+    let (mut inside, mut asked, mut off) = (0_u32, 0_u32, 0);
+    for seed in 1..=6 * seeds() {
+        let mut rng = ChaCha8Rng::seed_from_u64(60 + seed);
+        let mut plan = hall(&mut rng);
+        plan.1.clear();
+        let corner = plan.0[0].line[2];
+        let scanner = Scanner::perfect(&instrument);
+        let stands: Vec<(Surfaces, Pose)> = plan.3[..3]
+            .par_iter()
+            .enumerate()
+            .map(|(k, p)| {
+                let pose = set_up_near(*p, &instrument, seed + k as u64);
+                let s = scan(&scene(&plan), &scanner, &pose, k, 7 * seed + k as u64, &|_| true).unwrap();
+                let s = s.into_scan().unwrap();
+                (Surfaces::of(&working(&s, &Order::of(&s)).0), pose.compose(&scanner.frame()))
+            })
+            .collect();
+        let planted = Vec3::from_fn(|_, _| rng.random_range(-0.012..0.012));
+        let noise = 0.0015;
+        let mut normal = || rng.sample::<f64, _>(StandardNormal);
+        let mut found = Vec::new();
+        for k in 0..40 {
+            let mut share = || normal().abs().fract() * 0.8 + 0.1;
+            let (a, b) = (share(), share());
+            let at = match k % 5 {
+                0 => Vec3::new(a * corner.x, 0.0, 3.0 * b),
+                1 => Vec3::new(a * corner.x, corner.y, 3.0 * b),
+                2 => Vec3::new(0.0, a * corner.y, 3.0 * b),
+                3 => Vec3::new(corner.x, a * corner.y, 3.0 * b),
+                _ => Vec3::new(a * corner.x, b * corner.y, 0.0),
+            };
+            let at = at - planted + Vec3::from_fn(|_, _| noise * normal());
+            let point = SurveyPoint { at, sigma: Vec3::repeat(noise) };
+            let beside = stands.iter().filter_map(|(s, pose)| s.beside(pose, &known(), &instrument.systematic, &point));
+            found.push(beside.min_by(|x, y| x.sigma.total_cmp(&y.sigma)));
+        }
+        let report = survey_report(&found);
+        assert!(report.all.count > 30, "{report:?}");
+        for (k, bias) in report.bias.iter().enumerate() {
+            let (shift, shift95) = bias.expect("walls and floor face along every axis");
+            asked += 1;
+            inside += u32::from((shift - planted[k]).abs() < shift95);
+            assert!((shift - planted[k]).abs() < 2.0 * shift95 && shift95 < 0.004, "{shift} {shift95} {planted}");
+        }
+        off += report.p_family.iter().flatten().filter(|p| **p < 0.01).count();
+    }
+    println!("{inside} of {asked} shifts within their 95 %, {off} points said to be off");
+    assert!(f64::from(inside) >= 0.85 * f64::from(asked));
 }

@@ -14,6 +14,7 @@ pub mod journal;
 pub mod objects;
 pub mod people;
 pub mod results;
+pub mod surveys;
 mod sweep;
 pub mod tasks;
 pub mod ties;

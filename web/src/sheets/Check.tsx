@@ -5,6 +5,7 @@ import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
 import { Clean } from '../check/Clean'
 import { Compare } from '../check/Compare'
+import { Surveys } from '../check/Survey'
 import { Tasks } from '../shell/Tasks'
 import { check as words } from '../words'
 
@@ -101,6 +102,7 @@ export default function Check() {
       <Tasks kinds={['spacing']} ended={1} />
       <Caution>{words.theVerdictSpeaksOf}</Caution>
       {job.role !== 'client' && <Compare />}
+      {job.role !== 'client' && <Surveys />}
       {job.role !== 'client' && <Clean />}
     </div>
   )

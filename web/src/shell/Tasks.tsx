@@ -17,6 +17,7 @@ const NAMES: Record<string, string> = {
   spacing: words.pointSpacing,
   clean: words.cleaning,
   compare: words.comparing,
+  survey: words.surveying,
   propose: words.proposalOfStations,
   package: words.package,
 }

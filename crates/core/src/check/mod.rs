@@ -5,5 +5,6 @@ mod verdict;
 
 pub use spacing::{SpacingCounter, SpacingResult};
 pub use verdict::{
-    Agreement, Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Verdict, VerdictRow, verdict,
+    Agreement, Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Surveyed, Verdict, VerdictRow,
+    verdict,
 };

@@ -42,6 +42,8 @@ pub enum Asked {
     Spacing,
     /// Scans against one another: what both show lies in one place.
     Agreement,
+    /// The clouds against points that were measured by other means.
+    Survey,
 }
 
 /// What a judged place is.
@@ -130,6 +132,12 @@ pub enum Ground {
     ShowTwice(Vec<String>),
     /// Pairs that were not compared as things stand.
     NotCompared(usize),
+    /// Points of an independent survey that lie on a surface, of so many.
+    Surveyed(usize, usize),
+    /// Points of it that are farther off than what is stated explains, by name.
+    SurveyOff(Vec<String>),
+    /// The clouds were not set against it as things stand.
+    SurveyNotCompared,
 }
 
 /// One row of the verdict.
@@ -194,6 +202,23 @@ pub struct Agreement {
     pub misfits: Vec<(String, f64, f64)>,
 }
 
+/// What an independent survey says of the clouds.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Surveyed {
+    /// Points that lie on a surface.
+    pub count: usize,
+    /// Of all.
+    pub of: usize,
+    /// 95 % of their distances are within this, metres.
+    pub error95: f64,
+    /// Upper end of a 95 % statement on that, metres.
+    pub bound: f64,
+    /// Points that are farther off than what is stated explains, by name.
+    pub off: Vec<String>,
+    /// The clouds were not set against it as things stand.
+    pub stale: bool,
+}
+
 /// What the evidence of a job is.
 #[derive(Clone, Debug, Default)]
 pub struct Evidence {
@@ -222,6 +247,8 @@ pub struct Evidence {
     pub predicted: [Option<f64>; 3],
     /// Scans against one another, where they were compared.
     pub agreement: Option<Agreement>,
+    /// The clouds against an independent survey, where there is one.
+    pub survey: Option<Surveyed>,
 }
 
 /// Risk at which a check point is said to be off, over all of them together.
@@ -246,6 +273,7 @@ pub fn verdict(asked: &Requirement, evidence: &Evidence) -> Vec<VerdictRow> {
     out.extend(asked.spacing.map(|limit| spacing_row(limit, evidence)));
     let limit = asked.spatial95.or(asked.horizontal95).or(asked.vertical95);
     out.extend(limit.zip(evidence.agreement.as_ref()).map(|(limit, a)| agreement_row(limit, a)));
+    out.extend(limit.zip(evidence.survey.as_ref()).map(|(limit, s)| survey_row(limit, s)));
     out
 }
 
@@ -452,5 +480,39 @@ fn agreement_row(required: f64, a: &Agreement) -> VerdictRow {
         row.grounds.push(Ground::NotCompared(a.missing));
     }
     row.grounds.push(Ground::Compared { pairs: a.pairs, detectable: middle(&a.detectable).unwrap_or(0.0) });
+    row
+}
+
+/// As check points are judged: *met* only when the 95 % upper bound is within the limit.
+fn survey_row(required: f64, s: &Surveyed) -> VerdictRow {
+    let some = s.count > 0 && !s.stale;
+    let mut row = VerdictRow {
+        asked: Asked::Survey,
+        required,
+        predicted: None,
+        achieved: some.then_some(s.error95),
+        bound: some.then_some(s.bound),
+        grounds: Vec::new(),
+        verdict: Verdict::NotDemonstrated,
+    };
+    if s.stale {
+        row.grounds.push(Ground::SurveyNotCompared);
+        return row;
+    }
+    if some {
+        row.verdict = if s.error95 > required {
+            Verdict::NotMet
+        } else if s.bound <= required {
+            Verdict::Met
+        } else {
+            row.grounds.push(Ground::MoreChecks);
+            Verdict::NotDemonstrated
+        };
+    }
+    if !s.off.is_empty() {
+        weaken(&mut row.verdict, Verdict::NotDemonstrated);
+        row.grounds.push(Ground::SurveyOff(s.off.clone()));
+    }
+    row.grounds.push(Ground::Surveyed(s.count, s.of));
     row
 }

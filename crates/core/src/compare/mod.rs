@@ -1,4 +1,4 @@
-//! Scan against scan: how far their surfaces lie apart, place by place, what could be told from noise there, and what is
+//! Scan against scan, and points measured by other means against the clouds ([`Surfaces`]): how far their surfaces lie apart, place by place, what could be told from noise there, and what is
 //! there in one and not in the other.
 //!
 //! The distance is along the local normal, between the means of what lies in a cylinder about it, with a level of detection
@@ -9,10 +9,12 @@
 mod cells;
 mod misfit;
 mod region;
+mod survey;
 
 pub use cells::Cell;
 pub use misfit::Misfit;
 pub use region::{Kind, Region, Thing, things};
+pub use survey::{Along, Beside, Surfaces, SurveyPoint, SurveyReport, survey_report};
 
 use crate::geometry::{Pose, Vec3};
 use crate::tie::{Index, Shown};

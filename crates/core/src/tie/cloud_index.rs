@@ -192,6 +192,13 @@ impl Index {
         })
     }
 
+    /// Points within reach of a place, metres, whatever way they face, with where they lie from there.
+    pub(crate) fn all_near<'s>(&'s self, q: &'s Vec3, reach: f64) -> impl Iterator<Item = (Vec3, &'s Spot)> {
+        let square = reach * reach;
+        let near = self.cells_about(q).filter(move |c| c.1 < square).flat_map(|c| self.spots_of(c.0));
+        near.map(move |s| (s.place() - q, s)).filter(move |(off, _)| off.norm_squared() < square)
+    }
+
     /// The surface round a point, of what faces as it is said to. A single voxel would not do: where a surface runs
     /// along the border of two voxels, each holds the points that the noise put on its side.
     fn patch(&self, centre: &Vec3, normal: &Vec3) -> Patch {

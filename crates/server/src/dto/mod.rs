@@ -17,6 +17,7 @@ mod plan;
 mod result;
 mod set_up;
 mod site_facts;
+mod survey;
 mod tie;
 mod upload;
 
@@ -36,5 +37,6 @@ pub use plan::*;
 pub use result::*;
 pub use set_up::{SetUpDto, SightDto};
 pub use site_facts::*;
+pub use survey::*;
 pub use tie::*;
 pub use upload::UploadOptions;

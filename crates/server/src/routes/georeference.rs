@@ -12,6 +12,7 @@ use uuid::Uuid;
 use vistazo_core::geometry::FitModel;
 use vistazo_core::units::LengthUnit;
 use vistazo_formats::control::{self, ColumnOrder};
+use vistazo_formats::landxml;
 use vistazo_store::results::{self, ControlRow, NewControl};
 use vistazo_store::{field, jobs};
 
@@ -39,20 +40,20 @@ pub struct ControlPreview {
     order: String,
     order_from_heading: bool,
     heading: Option<String>,
-    points: Vec<PreviewPoint>,
+    pub(super) points: Vec<PreviewPoint>,
     remarks: Vec<String>,
 }
 
 /// One point of a preview, metres; none where a coordinate is not known.
 #[derive(serde::Serialize, utoipa::ToSchema)]
 pub struct PreviewPoint {
-    line: usize,
-    name: String,
-    e: Option<f64>,
-    n: Option<f64>,
-    h: Option<f64>,
+    pub(super) line: usize,
+    pub(super) name: String,
+    pub(super) e: Option<f64>,
+    pub(super) n: Option<f64>,
+    pub(super) h: Option<f64>,
     /// Standard deviations E, N, H: of the file, or those that hold for all.
-    sigma: [f64; 3],
+    pub(super) sigma: [f64; 3],
 }
 
 /// A changed control point: only what is given changes.
@@ -81,7 +82,8 @@ pub struct GeorefRun {
     own: bool,
 }
 
-fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
+/// What a point file says: text in columns, or LandXML.
+pub(super) fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
     let unit = LengthUnit::from_code(&form.unit)
         .ok_or_else(|| ApiError::field("unit", format!("found “{:.20}”, expected m, ft or ftUS", form.unit)))?;
     let order = match form.order.as_deref() {
@@ -94,6 +96,22 @@ fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
         if !(1e-5..=10.0).contains(&v) {
             return Err(ApiError::field(name, format!("found {v} m, expected 0.01 mm to 10 m")));
         }
+    }
+    if landxml::is_xml(&form.text) {
+        let points = landxml::points(&form.text).map_err(|e| ApiError::field("text", e.to_string()))?;
+        let sigma = [form.sigma_h, form.sigma_h, form.sigma_v];
+        let point = |p: landxml::LandPoint| {
+            let [e, n, h] = p.position.map(Some);
+            PreviewPoint { line: p.line, name: p.name, e, n, h, sigma }
+        };
+        return Ok(ControlPreview {
+            separator: "LandXML".into(),
+            order: "NEH".into(),
+            order_from_heading: true,
+            heading: None,
+            points: points.into_iter().map(point).collect(),
+            remarks: vec!["LandXML: northing first, in the unit that the file states".into()],
+        });
     }
     let file = control::read(&form.text, order).map_err(|e| ApiError::field("text", e.to_string()))?;
     let mut remarks = Vec::new();

@@ -17,6 +17,7 @@ mod plan;
 mod register;
 mod sent;
 mod session;
+mod survey;
 mod task;
 mod ties;
 mod underlays;
@@ -129,6 +130,9 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(compare::comparison, compare::run))
         .routes(routes!(compare::places))
         .routes(routes!(compare::look))
+        .routes(routes!(survey::surveys, survey::add_survey))
+        .routes(routes!(survey::run))
+        .routes(routes!(survey::limit_survey, survey::remove_survey))
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))

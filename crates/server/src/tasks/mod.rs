@@ -14,6 +14,7 @@ mod quick_tie;
 mod register;
 mod scan;
 mod spacing;
+mod survey;
 mod tie;
 mod work;
 
@@ -172,6 +173,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Clean {} => clean::run(&a, &t, &p).await,
             Work::Compare {} => compare::run(&a, &t, &p).await,
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
+            Work::Survey {} => survey::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,
             Work::Package(options) => package::run(&a, &t, &options, &p).await,
         }

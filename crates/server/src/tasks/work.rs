@@ -27,6 +27,8 @@ pub(crate) enum Work {
     Clean {},
     /// Scans are set against one another.
     Compare {},
+    /// The clouds are set against independent surveys.
+    Survey {},
     /// Stations are proposed.
     Propose(ProposeRequest),
     /// The package is made.
@@ -71,6 +73,7 @@ mod tests {
             Work::Spacing {},
             Work::Clean {},
             Work::Compare {},
+            Work::Survey {},
             Work::Package(PackageOptions::default()),
         ];
         for work in all {

@@ -301,6 +301,8 @@ fn every_ground_of_a_verdict_is_said() {
         Ground::SpacingShare(91.0, 100.0),
         Ground::SpacingPlanned(0.97),
         Ground::SpacingNotMeasured,
+        Ground::Surveyed(39, 40),
+        Ground::SurveyNotCompared,
     ];
     for n in 1..=6 {
         all.extend([
@@ -311,6 +313,7 @@ fn every_ground_of_a_verdict_is_said() {
             Ground::ChecksMissing(names(n)),
             Ground::SurfacesMissing(names(n)),
             Ground::ShowTwice(names(n)),
+            Ground::SurveyOff(names(n)),
             Ground::NotCompared(n),
             Ground::Compared { pairs: n, detectable: 0.0031 },
             Ground::Checks { count: n, usual: 20, quadrants: 2 },

@@ -13,6 +13,7 @@ pub(crate) fn asked(a: Asked) -> &'static str {
         Asked::Checks => "Check points, root mean square",
         Asked::Spacing => "Point spacing on required surfaces",
         Asked::Agreement => "Scans against one another",
+        Asked::Survey => "Independent survey, 95 %",
     }
 }
 
@@ -75,6 +76,11 @@ fn ground(brief: &Brief, g: &Ground) -> String {
         ),
         Ground::ShowTwice(names) => format!("surfaces show twice between {}", list(names)),
         Ground::NotCompared(n) => format!("{n} pair{} not compared as things stand now", plural(*n)),
+        Ground::Surveyed(n, of) => format!("{n} of {of} points of the survey lie on a surface that a scan shows"),
+        Ground::SurveyOff(names) => {
+            format!("point{} {} farther off than everything stated explains", plural(names.len()), list(names))
+        }
+        Ground::SurveyNotCompared => "the clouds were not set against the survey as things stand now".into(),
         Ground::SpacingNotMeasured => "not measured yet: run the spacing check on the georeferenced scans".into(),
     }
 }

@@ -47,6 +47,31 @@ impl Stands {
         Self { frame: "block", map: None, of: fresh.iter().flat_map(|b| b.record.scans.iter()).map(of).collect() }
     }
 
+    /// Whether the scans stand on the grid, or in a system of their own that is kept.
+    pub(crate) fn is_on_grid(&self) -> bool {
+        self.frame == "grid"
+    }
+
+    /// Where a scan stands, and how well that is known.
+    pub(crate) fn of_scan(&self, scan: Uuid) -> Option<(Uuid, Pose, Matrix6<f64>)> {
+        self.pose(scan).copied()
+    }
+
+    /// From the grid to where the scans stand.
+    pub(crate) fn inverse(&self, grid: &Vec3) -> Vec3 {
+        self.map.as_ref().map_or(*grid, |m| m.inverse(grid))
+    }
+
+    /// A sum over all scans and where they stand; none where that is not the grid.
+    pub(crate) fn sum(&self, scans: &[ScanRow]) -> Option<String> {
+        let of = |(id, pose, known): &(Uuid, Pose, Matrix6<f64>)| {
+            let key = scans.iter().find(|s| s.id == *id).map(|s| s.key.clone());
+            (*id, key, rounded(pose), spread(known))
+        };
+        let origin = self.position(&Vec3::zeros());
+        self.is_on_grid().then(|| super::fingerprint(&(origin, self.of.iter().map(of).collect::<Vec<_>>())))
+    }
+
     fn pose(&self, scan: Uuid) -> Option<&(Uuid, Pose, Matrix6<f64>)> {
         self.of.iter().find(|s| s.0 == scan)
     }
@@ -55,6 +80,19 @@ impl Stands {
     fn position(&self, p: &Vec3) -> [f64; 3] {
         self.map.as_ref().map_or(*p, |m| m.apply(p)).into()
     }
+}
+
+// to a hundredth of a millimetre: a registration that comes to the same changes nothing
+fn round(v: f64) -> i64 {
+    (v * 1e5).round() as i64
+}
+
+fn rounded(pose: &Pose) -> Vec<i64> {
+    pose.matrix().iter().chain(pose.translation.iter()).map(|v| round(*v)).collect()
+}
+
+fn spread(known: &Matrix6<f64>) -> Vec<i64> {
+    known.diagonal().iter().map(|v| round(v.max(0.0).sqrt())).collect()
 }
 
 /// Two scans to be compared.
@@ -86,12 +124,8 @@ pub(crate) fn pairs<'a>(scans: &'a [ScanRow], stands: &Stands) -> Vec<Pair<'a>> 
     let pair = |(i, j): (usize, usize)| {
         let (a, b) = (of(i)?, of(j)?);
         let relative = a.1.inverse().compose(b.1);
-        // to a hundredth of a millimetre: a registration that comes to the same changes nothing
-        let round = |v: f64| (v * 1e5).round() as i64;
-        let pose: Vec<i64> = relative.matrix().iter().chain(relative.translation.iter()).map(|v| round(*v)).collect();
-        let known = |c: &Matrix6<f64>| c.diagonal().iter().map(|v| round(v.max(0.0).sqrt())).collect::<Vec<_>>();
         let (first, second) = (&scans[i], &scans[j]);
-        let inputs = super::fingerprint(&(1, &first.key, &second.key, pose, known(a.2), known(b.2)));
+        let inputs = super::fingerprint(&(1, &first.key, &second.key, rounded(&relative), spread(a.2), spread(b.2)));
         Some(Pair { a: first, b: second, relative, inputs })
     };
     chosen.into_iter().filter_map(pair).collect()

@@ -22,6 +22,7 @@ pub(crate) mod room;
 pub(crate) mod seen;
 pub(crate) mod set_ups;
 pub(crate) mod slice;
+pub(crate) mod survey;
 pub(crate) mod ties;
 pub(crate) mod verdict;
 

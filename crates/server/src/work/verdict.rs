@@ -1,7 +1,7 @@
 //! The verdict on the requirement, the title block, and what is open on each sheet.
 
 use super::outlook::{self, Outlook};
-use super::{cleaning, compare, grid, planning, registration};
+use super::{cleaning, compare, grid, planning, registration, survey};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
@@ -9,6 +9,7 @@ use vistazo_core::adjust::Group;
 use vistazo_core::check::{Check, Checks, Evidence, Judged, PlaceKind, SpacingResult, Verdict, VerdictRow, verdict};
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_store::comparisons::{ComparisonRow, comparisons};
+use vistazo_store::surveys::{SurveyRow, surveys};
 use vistazo_store::{field, results};
 
 /// Where the whole job stands. Each row is read once.
@@ -23,6 +24,7 @@ pub(crate) struct State {
     /// What is taken out of the clouds, in short; empty where nothing is.
     cleaned: String,
     compared: Vec<ComparisonRow>,
+    surveys: Vec<SurveyRow>,
     outlook: Outlook,
 }
 
@@ -43,6 +45,7 @@ impl State {
             packages: results::packages(&app.db, job).await?,
             cleaned: cleaning::state(app, job).await?,
             compared: comparisons(&app.db, job).await?,
+            surveys: surveys(&app.db, job).await?,
             outlook,
             brief,
         })
@@ -79,6 +82,7 @@ impl State {
             spacing: self.fresh_spacing().map(|s| (s.within, s.total, s.typical)),
             test_passed: true,
             agreement: compare::agreement(&self.scans, &self.compared, &self.stands()),
+            survey: survey::evidence(&self.surveys, &self.scans, &self.stands()),
             ..Evidence::default()
         };
         if let Some(a) = &self.adjustment {

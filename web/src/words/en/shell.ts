@@ -95,6 +95,7 @@ export const shell = {
   point: 'point',
   cleaning: 'what does not belong',
   comparing: 'scan against scan',
+  surveying: 'independent survey',
   pointSpacing: 'point spacing',
   predicted: 'Predicted',
   preparedChecked: 'Prepared · checked',
