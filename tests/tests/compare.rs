@@ -1,7 +1,7 @@
 //! Scans set against one another: what came, went or lies twice is found, looked at, and stands in the verdict.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use nalgebra::Vector2;
+use nalgebra::{Vector2, Vector3};
 use serde_json::{Value, json};
 use vistazo_core::plan::Obstacle;
 use vistazo_sim::{Passer, Standing, small_job};
@@ -76,4 +76,103 @@ async fn what_changed_between_scans_is_found_and_looked_at() {
     let gone = json!({ "key": "apart 9 9 9", "looked": true });
     let wrong = c.refused(422, "PUT", &format!("{base}/comparison/things"), gone).await;
     assert!(wrong.contains("not there any more"), "{wrong}");
+}
+
+/// A slice about a place in the room.
+fn cut(at: &Vector3<f64>, (bearing, tilt): (f64, f64), width: f64) -> Value {
+    let at = job::on_grid_at(at);
+    json!({ "at": [at.x, at.y, at.z], "bearing": bearing, "tilt": tilt, "width": width, "height": width / 2.0, "thickness": 0.04 })
+}
+
+/// Points of a slice, right and up from its middle, metres.
+fn points(scan: &Value) -> Vec<[f64; 2]> {
+    let all: Vec<f64> = scan["points"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap() * 1e-4).collect();
+    all.chunks_exact(2).map(|p| [p[0], p[1]]).collect()
+}
+
+#[tokio::test]
+async fn slices_show_walls_where_they_stand_and_go_into_the_report() {
+    let server = Server::start().await;
+    let c = server.person("sten").await;
+    let files = job::files();
+    let far = files.job.scene.site.walls[0].line[2];
+    let id = job::on_grid(&c, "Sliced", &files).await;
+    let base = format!("/api/jobs/{id}");
+    let list = c.ok("GET", &format!("{base}/slices"), Value::Null).await;
+    assert!(list["compared"] == false && list["slices"] == json!([]) && list["start"]["tilt"] == 0.0, "{list}");
+    // level: what is drawn lies on the four walls, whose place is known
+    let middle = Vector3::new(far.x / 2.0, far.y / 2.0, 2.2);
+    let level = cut(&middle, (90.0, 0.0), 2.0 * far.y.max(far.x) + 2.0);
+    let out = c.ok("POST", &format!("{base}/slices/cut"), level.clone()).await;
+    let scans = out["scans"].as_array().unwrap();
+    assert_eq!(scans.len(), 4, "{}", scans.len());
+    for s in scans {
+        let (x, y) = (middle.x, middle.y);
+        let off = |p: &[f64; 2]| {
+            let (px, py) = ((x + p[0] / job::GRID_FACTOR).abs(), (y + p[1] / job::GRID_FACTOR).abs());
+            px.min(py).min((px - far.x).abs()).min((py - far.y).abs())
+        };
+        let all = points(s);
+        let near = all.iter().filter(|p| off(p) < 0.012).count();
+        assert!(all.len() > 300 && near * 100 > all.len() * 90, "{} of {} on walls", near, all.len());
+    }
+    // on one wall, the scans lie beside one another by no more than is stated
+    let wall = Vector3::new(far.x / 2.0, 0.0, 2.2);
+    let stretch = json!({ "cut": cut(&wall, (90.0, 0.0), 1.6), "from": [-0.6, -0.1], "to": [0.6, 0.1] });
+    let apart = c.ok("POST", &format!("{base}/slices/offsets"), stretch.clone()).await;
+    assert!(apart["normal"][1].as_f64().unwrap().abs() > 0.999, "{apart}");
+    let offsets = apart["scans"].as_array().unwrap();
+    assert!(offsets.len() >= 2, "{apart}");
+    for o in offsets {
+        let (off, off95) = (o["offset"].as_f64().unwrap(), o["offset95"].as_f64().unwrap());
+        assert!(off.abs() < 1.6 * off95 && off95 < 0.008, "{o}");
+    }
+    // upright: the floor is level, at its height
+    let floor = cut(&Vector3::new(far.x / 2.0, far.y / 2.0, 0.0), (20.0, 90.0), 1.6);
+    let out = c.ok("POST", &format!("{base}/slices/cut"), floor).await;
+    let up: Vec<f64> = out["scans"].as_array().unwrap().iter().flat_map(points).map(|p| p[1]).collect();
+    // what stands on it rises from it, and nothing lies under it
+    let (near, under) = (up.iter().filter(|v| v.abs() < 0.012).count(), up.iter().filter(|v| **v < -0.012).count());
+    assert!(near > 200 && under * 100 < up.len(), "{near} on the floor, {under} under it, of {}", up.len());
+    let mut air = stretch.clone();
+    air["cut"] = cut(&(middle + Vector3::new(0.0, 0.0, 300.0)), (90.0, 0.0), 1.6);
+    let refused = c.refused(422, "POST", &format!("{base}/slices/offsets"), air).await;
+    assert!(refused.contains("no single surface"), "{refused}");
+    let mut thick = level.clone();
+    thick["thickness"] = json!(9.0);
+    let refused = c.refused(422, "POST", &format!("{base}/slices/cut"), thick).await;
+    assert!(refused.contains("0.001 to 5 m"), "{refused}");
+
+    // chosen where doubt is greatest, looked at on the page
+    c.run(&id, "/comparison").await;
+    let list = c.ok("GET", &format!("{base}/slices"), Value::Null).await;
+    let chosen = list["slices"].as_array().unwrap();
+    assert!(!chosen.is_empty() && chosen.iter().all(|s| s["chosen"] == true && s["looked"].is_null()), "{list}");
+    let own = json!({ "key": null, "cut": level, "looked": true, "note": " " });
+    c.refused(422, "PUT", &format!("{base}/slices"), own).await;
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
+    b.click("//ul[@aria-label='Slices to look at']/li[1]/button").await;
+    b.see("//div[@aria-label='Scans in the slice']/button[2]").await;
+    b.fill("What it shows", "one surface").await;
+    b.press("I looked at it").await;
+    b.see("//ul[@aria-label='Slices to look at']/li/button[contains(.,'one surface')]").await;
+    b.press("Everything").await;
+    b.fill("What it shows", "the room").await;
+    b.press("Keep for the report").await;
+    b.see("//ul[@aria-label='Slices to look at']/li/button[contains(.,'the room')]").await;
+    b.close().await;
+    c.run(&id, "/packages").await;
+    let list = c.ok("GET", &format!("{base}/slices"), Value::Null).await;
+    let looked: Vec<&Value> = list["slices"].as_array().unwrap().iter().filter(|s| !s["looked"].is_null()).collect();
+    assert!(looked.len() == 2 && looked.iter().all(|s| s["stale"] == false), "{list}");
+    // what was looked at is not taken for what stands after another registration
+    c.ok("POST", &format!("{base}/georeference"), json!({ "model": "rigid" })).await;
+    let list = c.ok("GET", &format!("{base}/slices"), Value::Null).await;
+    let room = list["slices"].as_array().unwrap().iter().find(|s| s["said"] == "the room").unwrap();
+    assert_eq!(room["stale"], true);
+    let back = json!({ "key": room["key"], "cut": room["cut"], "looked": false });
+    let list = c.ok("PUT", &format!("{base}/slices"), back).await;
+    assert!(list["slices"].as_array().unwrap().iter().all(|s| s["said"] != "the room"), "{list}");
 }

@@ -20,6 +20,8 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     let compared = c.ok("GET", &format!("{base}/comparison"), Value::Null).await;
     let file = json!({ "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
     let survey = c.ok("POST", &format!("{base}/surveys"), json!({ "name": "Wall", "file": file })).await;
+    let wall = json!({ "name": "New", "text": "wall;W1;112;115;0;412000;5604000;412004;5604000", "unit": "m", "tolerance": 0.01 });
+    let design = c.ok("POST", &format!("{base}/designs"), wall).await;
     let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
     vec![
@@ -37,6 +39,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{step}", id_of(&c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0])),
         ("{pair}", id_of(&compared["pairs"][0])),
         ("{survey}", id_of(&survey[0])),
+        ("{design}", id_of(&design[0])),
         ("{detection}", id_of(&first("/detections").await)),
         ("{code}", "25832".to_owned()),
     ]
@@ -44,6 +47,10 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
 
 fn address(path: &str, names: &[(&'static str, String)]) -> String {
     names.iter().fold(path.to_owned(), |p, (name, id)| p.replace(name, id))
+}
+
+fn slice() -> Value {
+    json!({ "at": [412002.0, 5604000.0, 113.0], "bearing": 90.0, "tilt": 0.0, "width": 2.0, "height": 1.0, "thickness": 0.05 })
 }
 
 /// One item of every kind that a plan holds.
@@ -123,6 +130,11 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/cleaning" => json!({ "what": "box", "options": {
             "frame": "block", "middle": [0.0, 0.0, 1.0], "half": [0.5, 0.5, 0.5], "turn": 0.1 } }),
         "/comparison/things" => json!({ "key": "apart 0 0 0", "looked": true, "note": "a crate" }),
+        "/slices" => json!({ "key": null, "looked": true, "note": "a wall", "cut": slice() }),
+        "/slices/cut" => slice(),
+        "/slices/offsets" => json!({ "cut": slice(), "from": [-0.5, -0.5], "to": [0.5, 0.5] }),
+        "/designs" => json!({ "name": "New", "unit": "m", "tolerance": 0.01,
+            "text": "wall;W1;112;115;0;412000;5604000;412004;5604000" }),
         "/surveys" => json!({ "name": "Walls", "file": {
             "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 } }),
         "/surveys/{survey}" => json!({ "version": version("/surveys").await,

@@ -84,3 +84,53 @@ async fn an_independent_survey_shows_what_was_planted() {
     let old = json!({ "version": 1, "limits": row["limits"] });
     c.refused(409, "PUT", &format!("{base}/surveys/{}", row["id"].as_str().unwrap()), old).await;
 }
+
+#[tokio::test]
+async fn a_design_is_looked_for_and_stays_on_record() {
+    let server = Server::start().await;
+    let c = server.person("dag").await;
+    let files = job::files();
+    let far = files.job.scene.site.walls[0].line[2];
+    let id = job::on_grid(&c, "Built", &files).await;
+    let base = format!("/api/jobs/{id}");
+    let at = |x: f64, y: f64| {
+        let g = job::on_grid_at(&Vector3::new(x, y, 0.0));
+        format!("{:.4};{:.4}", g.x, g.y)
+    };
+    let wall = |name: &str, y: f64| format!("wall;{name};112.1;114.4;0;{};{}\n", at(0.5, y), at(far.x - 0.5, y));
+    // a wall that stands, one that stands 40 mm farther in than is drawn, one that nobody built
+    let text =
+        format!("# the room\n{}{}{}", wall("south", 0.0), wall("north", far.y + 0.04), wall("middle", far.y * 0.55));
+    let body = |text: &str| json!({ "name": "Room", "text": text, "unit": "m", "tolerance": 0.012 });
+    let wrong = c.refused(422, "POST", &format!("{base}/designs"), body("wall;W;0;3;0;1;2;3;x")).await;
+    assert!(wrong.contains("line 1, column 9") && wrong.contains("“x”"), "{wrong}");
+    c.refused(409, "POST", &format!("{base}/designs/run"), Value::Null).await;
+    c.ok("POST", &format!("{base}/designs"), body(&text)).await;
+    c.run(&id, "/designs/run").await;
+    let row = c.ok("GET", &format!("{base}/designs"), Value::Null).await[0].clone();
+    let built = |k: usize| row["elements"][k]["state"].clone();
+    assert_eq!((built(0)["built"].as_str(), built(2)["built"].as_str()), (Some("there"), Some("not_yet")), "{row}");
+    let off = built(1)["distance"].as_f64().unwrap();
+    // to the left of its line is north, and it stands south of it
+    assert!(built(1)["built"] == "elsewhere" && (off + 0.04).abs() < 0.006, "{row}");
+    assert!(row["stale"] == false && row["progress"][0]["counts"] == json!([1, 1, 0, 1, 0]), "{row}");
+
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
+    b.see("//section[@aria-label='Room']//table[@aria-label='Elements of the design']//td[.='elsewhere']").await;
+    b.press("Bring a design").await;
+    b.fill("What is to be built", "South").await;
+    b.fill("The design as text", &wall("again", 0.0)).await;
+    b.press("Look for it").await;
+    b.see_within("//section[@aria-label='South']//td[.='there']", 60).await;
+    b.close().await;
+    // another place of the block is another look; what was seen before stays
+    c.ok("POST", &format!("{base}/georeference"), json!({ "model": "rigid" })).await;
+    c.run(&id, "/designs/run").await;
+    let now = c.ok("GET", &format!("{base}/designs"), Value::Null).await[0].clone();
+    assert_eq!(now["progress"].as_array().unwrap().len(), 2, "{now}");
+    assert_eq!(now["elements"][0]["since"], row["elements"][0]["since"]);
+    c.refused(409, "DELETE", &format!("{base}/designs/{}?version=9", row["id"].as_str().unwrap()), Value::Null).await;
+    c.ok("DELETE", &format!("{base}/designs/{}?version=1", row["id"].as_str().unwrap()), Value::Null).await;
+}

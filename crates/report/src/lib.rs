@@ -4,7 +4,7 @@
 //! looks. Numbers arrive as text, already in the job's unit.
 
 use serde::Serialize;
-use typst::foundations::{Dict, IntoValue};
+use typst::foundations::{Bytes, Dict, IntoValue};
 use typst_as_lib::TypstEngine;
 
 /// What a report says.
@@ -24,6 +24,8 @@ pub struct Report {
     pub sections: Vec<Section>,
     /// Sketch of stations and targets.
     pub sketch: Sketch,
+    /// Pictures with what they show, at the end.
+    pub figures: Vec<Figure>,
     /// The foot of each page.
     pub foot: String,
     /// Who signs: role and name (or a blank to sign).
@@ -56,6 +58,22 @@ pub struct Sketch {
     pub scale: (f64, String),
 }
 
+/// A picture with what it shows.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Figure {
+    /// What it is.
+    pub title: String,
+    /// Sentences under it.
+    pub note: String,
+    /// A PNG.
+    #[serde(skip)]
+    pub png: Vec<u8>,
+    /// Names of what is drawn, each with its mark (a character) and colour (`#rrggbb`).
+    pub legend: Vec<[String; 3]>,
+    /// Length of the scale bar as a share of the width, and its label.
+    pub scale: (f64, String),
+}
+
 /// Why a report could not be set.
 #[derive(Debug, thiserror::Error)]
 pub enum ReportError {
@@ -79,6 +97,9 @@ pub enum ReportError {
 pub fn typeset(report: &Report) -> Result<Vec<u8>, ReportError> {
     let mut inputs = Dict::new();
     inputs.insert("report".into(), serde_json::to_string(report)?.into_value());
+    for (k, f) in report.figures.iter().enumerate() {
+        inputs.insert(format!("figure-{k}").into(), Bytes::new(f.png.clone()).into_value());
+    }
     let engine = TypstEngine::builder().main_file(include_str!("report.typ")).fonts(typst_assets::fonts()).build();
     let document = engine.compile_with_input(inputs).output.map_err(|e| ReportError::Typeset(format!("{e:?}")))?;
     typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).map_err(|e| ReportError::Typeset(format!("{e:?}")))

@@ -57,6 +57,21 @@
     )
   }
 }
+#if r.figures.len() > 0 {
+  heading(level: 1, "Slices that were looked at")
+  for (k, f) in r.figures.enumerate() {
+    block(breakable: false, above: 10pt, {
+      text(9pt, weight: "bold", f.title)
+      block(stroke: 0.4pt + faint, above: 4pt, below: 4pt, {
+        image(sys.inputs.at("figure-" + str(k)), width: 100%)
+        place(bottom + left, dx: 3mm, dy: -3mm, box(width: 40%, stack(spacing: 1.5pt, text(6.5pt, f.scale.at(1)), line(length: f.scale.at(0) * 174mm, stroke: 1pt + ink))))
+      })
+      text(7.5pt, f.legend.map(l => [#text(fill: rgb(l.at(2)))[#l.at(1)] #l.at(0)]).join(h(8pt)))
+      linebreak()
+      text(8pt, f.note)
+    })
+  }
+}
 #if r.signatures.len() > 0 {
   v(18pt)
   block(breakable: false, grid(columns: r.signatures.map(s => 1fr), column-gutter: 18pt,

@@ -11,10 +11,12 @@ use rand_distr::StandardNormal;
 use rayon::prelude::*;
 use sites::{Plan, hall, rooms, scene, works, yard};
 use vistazo_core::cloud::{Order, working};
-use vistazo_core::compare::{Comparison, Kind, Surfaces, SurveyPoint, compare, survey_report};
+use vistazo_core::compare::{
+    Built, Comparison, Element, Gaze, Kind, State, Surfaces, SurveyPoint, compare, survey_report,
+};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::Obstacle;
+use vistazo_core::plan::{Column, Obstacle, Opening};
 use vistazo_core::tie::{Shown, Sight};
 use vistazo_sim::{Scanner, Scene, Standing, scan, set_up_near};
 
@@ -223,4 +225,83 @@ fn forty_independent_points_give_the_errors_that_were_planted() {
     }
     println!("{inside} of {asked} shifts within their 95 %, {off} points said to be off");
     assert!(f64::from(inside) >= 0.85 * f64::from(asked));
+}
+
+/// A box along x: its axis, thickness and height.
+fn partition(from: Vector2<f64>, length: f64, thick: f64) -> Obstacle {
+    let corners = [(0.0, -0.5), (1.0, -0.5), (1.0, 0.5), (0.0, 0.5)];
+    let outline = corners.map(|(a, b)| from + Vector2::new(a * length, b * thick)).to_vec();
+    Obstacle { outline, base: 0.0, top: 2.8 }
+}
+
+#[test]
+fn what_is_built_is_told_from_what_is_not_and_from_what_stands_elsewhere() {
+    let (mut inside, mut asked) = (0, 0);
+    for seed in 1..=3 * seeds() {
+        let mut rng = ChaCha8Rng::seed_from_u64(500 + seed);
+        let mut plan = hall(&mut rng);
+        plan.1.clear();
+        let far = plan.0[0].line[2];
+        let stands = [(0.3, 0.35), (0.7, 0.4), (0.5, 0.75)].map(|(a, b)| Vec3::new(a * far.x, b * far.y, 1.7));
+        let mut s = scene(&plan);
+        let planted = rng.random_range(0.03..0.06);
+        let small = rng.random_range(-0.004..0.004);
+        let at = |a: f64, b: f64| Vector2::new(a * far.x, b * far.y);
+        let up = Vector2::new(0.0, 1.0);
+        s.site.obstacles.push(partition(at(0.15, 0.12) + up * small, 3.0, 0.12));
+        s.site.obstacles.push(partition(at(0.6, 0.12) + up * planted, 3.0, 0.12));
+        let column = at(0.5, 0.5);
+        let aside = Vector2::new(0.6, 0.8) * planted;
+        s.site.columns.push(Column { centre: column + aside, radius: 0.2, base: 0.0, top: 3.0 });
+        // the first wall runs along x: a door where it should be, one three decimetres farther, and one not cut yet
+        let door = |name: &str, at: f64| Opening { name: name.into(), at, width: 1.2, sill: 0.0, head: 2.1 };
+        let doors = [0.2 * far.x, 0.5 * far.x, 0.8 * far.x];
+        s.site.walls[0].openings = vec![door("A", doors[0]), door("B", doors[1] + 0.3)];
+        let wall = |from: Vector2<f64>, length: f64| Element::Wall {
+            line: vec![from, from + Vector2::new(length, 0.0)],
+            base: 0.1,
+            top: 2.7,
+            thickness: 0.12,
+        };
+        let opening = |x: f64| Element::Opening {
+            ends: [Vector2::new(x - 0.6, 0.0), Vector2::new(x + 0.6, 0.0)],
+            sill: 0.1,
+            head: 2.0,
+        };
+        let pipe = |c: Vector2<f64>| Element::Pipe {
+            line: vec![Vec3::new(c.x, c.y, 0.2), Vec3::new(c.x, c.y, 2.8)],
+            radius: 0.2,
+        };
+        let mut gaze = Gaze::new(vec![
+            wall(at(0.15, 0.12), 3.0),
+            wall(at(0.6, 0.12), 3.0),
+            wall(at(0.3, 0.6), 3.0),
+            wall(at(0.3, 0.0) - up * 4.0, 3.0),
+            pipe(column),
+            pipe(at(0.3, 0.8)),
+            opening(doors[0]),
+            opening(doors[1]),
+            opening(doors[2]),
+        ]);
+        for (shown, pose) in taken(&s, &stands, seed) {
+            gaze.look(&shown, &pose, &known());
+        }
+        let states = gaze.states(0.015);
+        let built: Vec<Built> = states.iter().map(|s| s.built).collect();
+        use Built::{Elsewhere, NotSeen, NotYet, There};
+        let expected = [There, Elsewhere, NotYet, NotSeen, Elsewhere, NotYet, There, Elsewhere, NotYet];
+        assert_eq!(built, expected, "seed {seed}: {states:#?}");
+        let truth = [(0, small), (1, planted), (4, planted)];
+        let off = |(k, truth): (usize, f64)| {
+            let State { distance, detectable, .. } = states[k];
+            let error = (distance.unwrap() - truth).abs();
+            assert!(error < 2.0 * detectable && detectable < 0.012, "seed {seed}, {k}: {error} {detectable}");
+            error < detectable
+        };
+        asked += truth.len();
+        inside += truth.into_iter().filter(|t| off(*t)).count();
+        assert!((states[7].distance.unwrap() - 0.3).abs() < 0.11, "{:?}", states[7]);
+    }
+    println!("distances within what is stated: {inside} of {asked}");
+    assert!(inside * 10 >= asked * 8, "{inside} of {asked}");
 }

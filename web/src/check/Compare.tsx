@@ -183,14 +183,11 @@ function Looked({ thing: t }: { thing: Thing }) {
     return (
       <>
         {words.lookedAtBy(t.looked.by, ago(t.looked.at), t.looked.note)}{' '}
-        {canEdit(job) && (
-          <button type="button" className="link" onClick={() => look.mutate(false)}>
-            {words.takeItBack}
-          </button>
-        )}
+        <button type="button" className="link" onClick={() => look.mutate(false)}>
+          {words.takeItBack}
+        </button>
       </>
     )
-  if (!canEdit(job)) return <>–</>
   return (
     <form
       className="in-row"

@@ -52,6 +52,8 @@ type JobRead =
   | '/api/jobs/{job}/verdicts'
   | '/api/jobs/{job}/cleaning'
   | '/api/jobs/{job}/comparison'
+  | '/api/jobs/{job}/designs'
+  | '/api/jobs/{job}/slices'
   | '/api/jobs/{job}/surveys'
   | '/api/jobs/{job}/packages'
   | '/api/jobs/{job}/plan/proposal'

@@ -11,6 +11,8 @@ export function LengthInput(p: {
   label: string
   disabled?: boolean
   digits?: number
+  /** Stands in a bar. */
+  dense?: boolean
 }) {
   const u = useUnits()
   const code = p.unit ?? u.code
@@ -21,6 +23,7 @@ export function LengthInput(p: {
   return (
     <InputNumber
       aria-label={p.label}
+      size={p.dense ? 'small' : undefined}
       value={shown}
       disabled={p.disabled}
       style={{ width: '100%' }}

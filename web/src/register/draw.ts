@@ -86,11 +86,11 @@ export function draw(
     g.arc(x, y, 4, 0, 7)
     g.stroke()
   }
-  bar(g, h, scale * at.metres, at.unit)
+  scaleBar(g, h, scale * at.metres, at.unit)
 }
 
 /** A scale bar of a round length. */
-function bar(g: CanvasRenderingContext2D, h: number, perUnit: number, unit: string) {
+export function scaleBar(g: CanvasRenderingContext2D, h: number, perUnit: number, unit: string) {
   const round = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50].findLast((l) => l * perUnit < 110) ?? 0.01
   g.fillStyle = ACCENT
   g.fillRect(BORDER, h - 10, round * perUnit, 2)

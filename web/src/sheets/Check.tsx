@@ -4,7 +4,9 @@ import { canEdit, isRefused, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
 import { Clean } from '../check/Clean'
+import { Designs } from '../check/Designs'
 import { Compare } from '../check/Compare'
+import { Slices } from '../check/Slices'
 import { Surveys } from '../check/Survey'
 import { Tasks } from '../shell/Tasks'
 import { check as words } from '../words'
@@ -102,7 +104,9 @@ export default function Check() {
       <Tasks kinds={['spacing']} ended={1} />
       <Caution>{words.theVerdictSpeaksOf}</Caution>
       {job.role !== 'client' && <Compare />}
+      {job.role !== 'client' && <Slices />}
       {job.role !== 'client' && <Surveys />}
+      {job.role !== 'client' && <Designs />}
       {job.role !== 'client' && <Clean />}
     </div>
   )

@@ -38,21 +38,26 @@ pub(super) struct Raw {
 impl Raw {
     /// What a change of the second's pose does to the distance.
     pub(super) fn row(&self, relative: &Pose) -> Vector6<f64> {
-        let turn = (self.at - relative.translation).cross(&self.normal);
-        Vector6::new(self.normal.x, self.normal.y, self.normal.z, turn.x, turn.y, turn.z)
-    }
-
-    /// Variance of the distance by how well the pose is known, m².
-    pub(super) fn by_pose(&self, relative: &Pose, covariance: &Matrix6<f64>) -> f64 {
-        let row = self.row(relative);
-        row.dot(&(covariance * row)).max(0.0)
+        row(&self.at, &self.normal, relative)
     }
 
     pub(super) fn cell(&self, floor: f64, relative: &Pose, covariance: &Matrix6<f64>) -> Cell {
-        let variance = self.own + floor * floor + self.by_pose(relative, covariance);
+        let variance = self.own + floor * floor + by_pose((&self.at, &self.normal), relative, covariance);
         let (at, normal, distance) = (self.at, self.normal, self.distance);
         Cell { at, normal, distance, detectable: K95_1D * variance.sqrt() }
     }
+}
+
+fn row(at: &Vec3, normal: &Vec3, relative: &Pose) -> Vector6<f64> {
+    let turn = (at - relative.translation).cross(normal);
+    Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z)
+}
+
+/// Variance, by how well the pose of the second in the frame of the first is known, of how far surfaces at a place lie apart
+/// along a normal there (both in the frame of the first), m².
+pub fn by_pose((at, normal): (&Vec3, &Vec3), relative: &Pose, covariance: &Matrix6<f64>) -> f64 {
+    let row = row(at, normal, relative);
+    row.dot(&(covariance * row)).max(0.0)
 }
 
 /// Half the width of the cylinder, here a square prism, metres.
@@ -67,7 +72,7 @@ const ACROSS: usize = 5;
 const FEWEST: usize = 6;
 /// What fills no more rows or columns than this and whose normals differ (length of their mean) is a post or a pipe: which
 /// part of it is seen depends on who looks, and so does where its surface lies, 1σ, metres.
-const NARROW: u32 = 3;
+const NARROW: u32 = 4;
 const TURNED: f64 = 0.992;
 const ROUND: f64 = 0.006;
 

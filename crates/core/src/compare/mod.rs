@@ -7,11 +7,13 @@
 //! with nothing. What the registration is uncertain by comes from its own covariance, as large at each place as it is there.
 
 mod cells;
+mod design;
 mod misfit;
 mod region;
 mod survey;
 
-pub use cells::Cell;
+pub use cells::{Cell, by_pose};
+pub use design::{Built, Element, Gaze, State};
 pub use misfit::Misfit;
 pub use region::{Kind, Region, Thing, things};
 pub use survey::{Along, Beside, Surfaces, SurveyPoint, SurveyReport, survey_report};

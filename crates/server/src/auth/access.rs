@@ -50,6 +50,10 @@ permission!(
     Read, "see the work", Owner | Surveyor | Reviewer
 );
 permission!(
+    /// Put one's name to what one looked at.
+    Vouch, "put their name to what they looked at", Owner | Surveyor | Reviewer
+);
+permission!(
     /// Change the work.
     Edit, "change the work", Owner | Surveyor
 );

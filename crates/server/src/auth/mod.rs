@@ -4,6 +4,6 @@
 mod access;
 mod identity;
 
-pub use access::{Access, Check, Deliver, Edit, Look, Manage, Permission, Read, SignedIn};
+pub use access::{Access, Check, Deliver, Edit, Look, Manage, Permission, Read, SignedIn, Vouch};
 pub(crate) use identity::session_secret;
 pub use identity::{COOKIE, CSRF_HEADER, hash_password, sign_in};

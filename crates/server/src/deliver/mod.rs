@@ -7,6 +7,7 @@ mod coordinates;
 pub(crate) mod plan;
 mod report;
 mod sketch;
+mod slice_picture;
 #[cfg(test)]
 mod tests;
 mod transforms;
@@ -38,6 +39,8 @@ pub(crate) struct Package {
     /// Notes from site that are to be in it: when, who, where, what.
     pub notes: Vec<[String; 4]>,
     pub verdicts: Vec<VerdictDto>,
+    /// Slices that somebody put their name to.
+    pub slices: Vec<crate::work::slices::Figure>,
 }
 
 impl Package {

@@ -2,6 +2,7 @@
 //! page converts to the job's unit.
 
 mod brief;
+mod built;
 mod cleaning;
 mod cloud;
 mod comparison;
@@ -17,11 +18,13 @@ mod plan;
 mod result;
 mod set_up;
 mod site_facts;
+mod slices;
 mod survey;
 mod tie;
 mod upload;
 
 pub use brief::{Brief, RequirementDto};
+pub use built::*;
 pub use cleaning::*;
 pub use cloud::*;
 pub use comparison::*;
@@ -37,6 +40,7 @@ pub use plan::*;
 pub use result::*;
 pub use set_up::{SetUpDto, SightDto};
 pub use site_facts::*;
+pub use slices::*;
 pub use survey::*;
 pub use tie::*;
 pub use upload::UploadOptions;

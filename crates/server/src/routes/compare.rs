@@ -1,7 +1,7 @@
 //! Scans set against one another.
 
 use super::sent::Sent;
-use crate::auth::{Access, Edit, Read};
+use crate::auth::{Access, Edit, Read, Vouch};
 use crate::dto::{ComparedPlacesDto, ComparisonsDto, LookAtDto};
 use crate::tasks::{self, Work};
 use crate::work::compare::{self, Compared, NOT_REGISTERED};
@@ -44,7 +44,7 @@ pub async fn places(
 #[utoipa::path(put, path = "/api/jobs/{job}/comparison/things", tag = "check", operation_id = "look_at", params(("job" = Uuid, Path)), request_body = LookAtDto, responses((status = 200, body = ComparisonsDto), (status = 422, body = crate::error::ErrorBody)))]
 pub async fn look(
     State(app): State<App>,
-    access: Access<Edit>,
+    access: Access<Vouch>,
     Sent(at): Sent<LookAtDto>,
 ) -> Result<Json<ComparisonsDto>, ApiError> {
     if at.note.chars().count() > LONGEST {

@@ -1,6 +1,7 @@
 //! The routes, one file for each sheet of the job.
 
 mod brief;
+mod built;
 mod check;
 mod cloud;
 mod compare;
@@ -17,6 +18,7 @@ mod plan;
 mod register;
 mod sent;
 mod session;
+mod slices;
 mod survey;
 mod task;
 mod ties;
@@ -130,6 +132,12 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(compare::comparison, compare::run))
         .routes(routes!(compare::places))
         .routes(routes!(compare::look))
+        .routes(routes!(slices::slices, slices::keep))
+        .routes(routes!(slices::cut))
+        .routes(routes!(slices::offsets))
+        .routes(routes!(built::designs, built::add_design))
+        .routes(routes!(built::run))
+        .routes(routes!(built::remove_design))
         .routes(routes!(survey::surveys, survey::add_survey))
         .routes(routes!(survey::run))
         .routes(routes!(survey::limit_survey, survey::remove_survey))

@@ -3,7 +3,7 @@
 use super::sent::Query;
 use crate::auth::{Access, Edit, Permission, Read};
 use crate::dto::{PlanData, SliceQuery, UnderlayQuery};
-use crate::work::slice;
+use crate::work::level_picture;
 use crate::{ApiError, App, work};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -53,7 +53,7 @@ pub async fn add_slice(
         return Err(ApiError::field("source", "expected a job whose work you may see"));
     }
     let (_, brief) = work::brief(&app, access.job).await?;
-    let made = slice::of_cloud(&app, source, &brief, q.height, q.thickness).await?;
+    let made = level_picture::of_cloud(&app, source, &brief, q.height, q.thickness).await?;
     let data = PlanData {
         name: format!("Slice at {}", brief.length(q.height)),
         pixels: Some(made.pixels),

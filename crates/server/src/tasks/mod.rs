@@ -4,6 +4,7 @@
 //! one writes its results in one step at its end, as long as it still holds the task.
 
 mod beside;
+mod built;
 mod clean;
 mod compare;
 mod derive;
@@ -173,6 +174,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Clean {} => clean::run(&a, &t, &p).await,
             Work::Compare {} => compare::run(&a, &t, &p).await,
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
+            Work::Built {} => built::run(&a, &t, &p).await,
             Work::Survey {} => survey::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,
             Work::Package(options) => package::run(&a, &t, &options, &p).await,

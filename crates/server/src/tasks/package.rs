@@ -5,6 +5,7 @@ use crate::App;
 use crate::deliver::clouds::{Export, Setting};
 use crate::deliver::{self, Package};
 use crate::dto::PackageOptions;
+use crate::work::slices::Sliced;
 use crate::work::verdict::State;
 use crate::work::{cleaning, files};
 use sha2::{Digest, Sha256};
@@ -88,6 +89,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         log: vistazo_store::jobs::log(&app.db, task.job_id).await?,
         notes: crate::work::record::for_report(app, task.job_id).await?,
         verdicts: state.verdicts(),
+        slices: Sliced::load(app, task.job_id).await?.figures(app).await?,
         state,
         adjustment,
         grid,

@@ -29,6 +29,8 @@ pub(crate) enum Work {
     Compare {},
     /// The clouds are set against independent surveys.
     Survey {},
+    /// What is to be built is looked for.
+    Built {},
     /// Stations are proposed.
     Propose(ProposeRequest),
     /// The package is made.
@@ -74,6 +76,7 @@ mod tests {
             Work::Clean {},
             Work::Compare {},
             Work::Survey {},
+            Work::Built {},
             Work::Package(PackageOptions::default()),
         ];
         for work in all {

@@ -5,6 +5,7 @@ pub(crate) mod control;
 pub(crate) mod field;
 pub(crate) mod plan;
 pub(crate) mod registration;
+pub(crate) mod slices;
 pub(crate) mod ties;
 pub(crate) mod traps;
 pub(crate) mod verdict;

@@ -1,7 +1,7 @@
 //! The clouds of a job as they are looked at: poses, tiles, and what is known about each.
 
 use super::{grid, planning, registration};
-use crate::dto::{CloudDto, CloudScanDto, MeasureDto, MeasuredDto, PickDto, PoseDto, SpanDto};
+use crate::dto::{CloudDto, CloudScanDto, MeasureDto, MeasuredDto, PickDto, PoseDto, SpanDto, TilesDto};
 use crate::record::GradeWord;
 use crate::{ApiError, App};
 use nalgebra::Matrix6;
@@ -26,7 +26,7 @@ struct Place {
 /// that are asked for go through the map.
 pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
     let rows = field::scans(&app.db, job).await?;
-    let classed = vistazo_store::cleaning::scan_classes(&app.db, job).await?;
+    let tiles = tiles(app, job, &rows).await?;
     let (_, brief) = super::brief(app, job).await?;
     let plan = planning::load(app, job).await?;
     let block = registration::current_at(app, job, &brief, &plan, &rows).await?;
@@ -71,12 +71,7 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
                 pose,
                 points: row.points,
                 coloured: row.coloured,
-                // tiles that know what is taken out, where something is
-                tiles: classed
-                    .iter()
-                    .find(|c| c.scan_id == row.id)
-                    .and_then(|c| serde_json::from_value(c.tiles.clone()).ok())
-                    .or_else(|| serde_json::from_value(row.derived.clone()).ok()),
+                tiles: tiles.iter().find(|t| t.0 == row.id).map(|t| t.1.clone()),
                 grade: standing.map_or(GradeWord::NotJudged, |s| s.grade),
                 residual: standing.and_then(|s| s.residual),
                 covariance: station.covariance.clone(),
@@ -87,6 +82,17 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
         &scans.iter().map(|s| (s.id, s.pose, &s.grade, s.tiles.as_ref().map(|t| t.build))).collect::<Vec<_>>(),
     );
     Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision, scans })
+}
+
+/// The tiles of scans: those that know what is taken out, where something is.
+pub(crate) async fn tiles(app: &App, job: Uuid, rows: &[field::ScanRow]) -> Result<Vec<(Uuid, TilesDto)>, ApiError> {
+    let classed = vistazo_store::cleaning::scan_classes(&app.db, job).await?;
+    let of = |row: &field::ScanRow| {
+        let with_classes = classed.iter().find(|c| c.scan_id == row.id);
+        let made = with_classes.and_then(|c| serde_json::from_value(c.tiles.clone()).ok());
+        Some((row.id, made.or_else(|| serde_json::from_value(row.derived.clone()).ok())?))
+    };
+    Ok(rows.iter().filter_map(of).collect())
 }
 
 /// A cloud without a scanner farther than this from all scans is of another frame, metres.

@@ -64,20 +64,25 @@ impl Stands {
 
     /// A sum over all scans and where they stand; none where that is not the grid.
     pub(crate) fn sum(&self, scans: &[ScanRow]) -> Option<String> {
+        self.is_on_grid().then(|| self.state(scans))
+    }
+
+    /// A sum over all scans and where they stand, whatever they stand in.
+    pub(super) fn state(&self, scans: &[ScanRow]) -> String {
         let of = |(id, pose, known): &(Uuid, Pose, Matrix6<f64>)| {
             let key = scans.iter().find(|s| s.id == *id).map(|s| s.key.clone());
             (*id, key, rounded(pose), spread(known))
         };
         let origin = self.position(&Vec3::zeros());
-        self.is_on_grid().then(|| super::fingerprint(&(origin, self.of.iter().map(of).collect::<Vec<_>>())))
+        super::fingerprint(&(origin, self.of.iter().map(of).collect::<Vec<_>>()))
     }
 
-    fn pose(&self, scan: Uuid) -> Option<&(Uuid, Pose, Matrix6<f64>)> {
+    pub(super) fn pose(&self, scan: Uuid) -> Option<&(Uuid, Pose, Matrix6<f64>)> {
         self.of.iter().find(|s| s.0 == scan)
     }
 
     /// A place as it is read.
-    fn position(&self, p: &Vec3) -> [f64; 3] {
+    pub(super) fn position(&self, p: &Vec3) -> [f64; 3] {
         self.map.as_ref().map_or(*p, |m| m.apply(p)).into()
     }
 }
@@ -136,9 +141,9 @@ pub(crate) struct Compared {
     pub scans: Vec<ScanRow>,
     pub stands: Stands,
     pub rows: Vec<ComparisonRow>,
-    block: Option<registration::Current>,
+    pub(super) block: Option<registration::Current>,
     ticks: Vec<TickRow>,
-    brief: crate::dto::Brief,
+    pub(super) brief: crate::dto::Brief,
 }
 
 /// A tick at its place.
@@ -200,7 +205,7 @@ impl Compared {
         .await?
     }
 
-    fn name(&self, scan: Uuid) -> String {
+    pub(super) fn name(&self, scan: Uuid) -> String {
         self.scans.iter().find(|s| s.id == scan).map_or_else(String::new, |s| s.name.clone())
     }
 

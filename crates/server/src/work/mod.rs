@@ -1,5 +1,6 @@
 //! Puts stored rows together for the core, and what the core says into what is stored and sent.
 
+pub(crate) mod built;
 pub(crate) mod carrying;
 pub(crate) mod cleaning;
 pub(crate) mod cloud;
@@ -12,6 +13,7 @@ pub(crate) mod groups;
 pub(crate) mod hand;
 pub(crate) mod instrument_check;
 pub(crate) mod journal;
+pub(crate) mod level_picture;
 pub(crate) mod otherwise;
 pub(crate) mod outlook;
 pub(crate) mod own_station;
@@ -21,7 +23,7 @@ pub(crate) mod registration;
 pub(crate) mod room;
 pub(crate) mod seen;
 pub(crate) mod set_ups;
-pub(crate) mod slice;
+pub(crate) mod slices;
 pub(crate) mod survey;
 pub(crate) mod ties;
 pub(crate) mod verdict;

@@ -227,6 +227,7 @@ fn data(p: &PlanPackage) -> Report {
             ),
         ],
         sections: sections.into_iter().flatten().collect(),
+        figures: Vec::new(),
         sketch: sketch(plan, brief),
         foot: format!("{mark}{name} · plan sheet · plan coordinates, {}", brief.unit().code()),
         signatures: Vec::new(),

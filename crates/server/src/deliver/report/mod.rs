@@ -82,6 +82,7 @@ pub(super) fn data(p: &Package) -> Report {
         facts: facts(p),
         sections: sections::all(p, &Small::of(&p.state.brief)),
         sketch: sketch::sketch(p),
+        figures: p.slices.iter().map(|f| super::slice_picture::figure(&p.state.brief, f)).collect(),
         foot: format!(
             "{mark}{} · package {}. States measured accuracy only. Boundaries and designs are certified by a licensed professional where the law asks for one.",
             p.name, p.revision
