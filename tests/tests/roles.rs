@@ -256,6 +256,8 @@ async fn no_route_reaches_into_another_job() {
     let pair = c.ok("GET", &format!("{base}/comparison"), Value::Null).await["pairs"][0].clone();
     let file = json!({ "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 });
     let survey = c.ok("POST", &format!("{base}/surveys"), json!({ "name": "Wall", "file": file })).await[0].clone();
+    let wall = json!({ "name": "New", "text": "wall;W1;112;115;0;412000;5604000;412004;5604000", "unit": "m", "tolerance": 0.01 });
+    let design = c.ok("POST", &format!("{base}/designs"), wall).await[0].clone();
     let ids = [
         ("{scan}", id(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -275,6 +277,7 @@ async fn no_route_reaches_into_another_job() {
         ("{step}", id(&step)),
         ("{pair}", id(&pair)),
         ("{survey}", id(&survey)),
+        ("{design}", id(&design)),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
     let described: Value =

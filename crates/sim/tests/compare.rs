@@ -276,7 +276,7 @@ fn what_is_built_is_told_from_what_is_not_and_from_what_stands_elsewhere() {
             wall(at(0.15, 0.12), 3.0),
             wall(at(0.6, 0.12), 3.0),
             wall(at(0.3, 0.6), 3.0),
-            wall(at(0.3, 0.0) - up * 4.0, 3.0),
+            wall(at(1.0, 0.3) + Vector2::new(3.0, 0.0), 3.0),
             pipe(column),
             pipe(at(0.3, 0.8)),
             opening(doors[0]),
