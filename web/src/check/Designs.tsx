@@ -187,7 +187,7 @@ function Elements({ of }: { of: Design }) {
       columns={[
         { head: words.element, cell: (r) => r.name },
         { head: '', cell: (r) => words.elementKinds[r.kind as keyof typeof words.elementKinds] },
-        { head: words.changed, cell: (r) => (r.state ? words.built[r.state.built] : '–') },
+        { head: words.state, cell: (r) => (r.state ? words.built[r.state.built] : '–') },
         {
           head: words.besidePlace(u.small),
           num: true,

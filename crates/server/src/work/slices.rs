@@ -28,9 +28,11 @@ const MOST: usize = 40_000;
 const AT_ONCE: usize = 8;
 /// Width over height of a slice that is offered.
 const ASPECT: f64 = 2.0;
-/// Width and thickness of a slice at a doubtful place, metres.
+/// Width of a slice at a doubtful place, metres; its thickness at least and at most, and as a share of the farther distance:
+/// a thinner one falls between the points of a scan.
 const CLOSE: f64 = 1.6;
-const THIN: f64 = 0.03;
+const THIN: [f64; 2] = [0.03, 0.2];
+const SHARE: f64 = 0.006;
 /// A level slice of everything reaches no farther than this beyond the scanners, metres; its thickness; the share of its
 /// points at each end that may lie outside; and how much wider than the others it is.
 const ROUND: f64 = 60.0;
@@ -330,7 +332,7 @@ impl Sliced {
             tilt: if normal.z.abs() < STEEP { 0.0 } else { 90.0 },
             width: CLOSE,
             height: CLOSE / ASPECT,
-            thickness: THIN,
+            thickness: (SHARE * own.norm().max((at - second.translation).norm())).clamp(THIN[0], THIN[1]),
         };
         let coarse =
             if choice.at.is_some() { format!(" {:.0} {:.0} {:.0}", own.x, own.y, own.z) } else { String::new() };

@@ -26,6 +26,7 @@ export const check = {
   openADesign: 'Open a file',
   ofIt: 'there [%]',
   seenOfIt: 'seen [%]',
+  state: 'What is there',
   takeTheDesignOut: (name: string) => `Take “${name}” out? What was seen of it is gone as well.`,
   textOfTheDesign: 'The design as text',
   theDesigns: 'The designs',
