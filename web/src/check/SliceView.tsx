@@ -154,6 +154,7 @@ function Plane({ cut, onCut }: { cut: Cut; onCut: (c: Cut) => void }) {
             label={words.thickness}
             small
             dense
+            digits={0}
             value={cut.thickness}
             onChange={(m) => m != null && m >= 0.001 && m <= 5 && onCut({ ...cut, thickness: m })}
           />
