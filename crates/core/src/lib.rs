@@ -29,6 +29,7 @@ pub mod adjust;
 pub mod check;
 pub mod clean;
 pub mod cloud;
+pub mod colour;
 pub mod compare;
 pub mod deliver;
 pub mod field;

@@ -1,6 +1,6 @@
 use crate::scanner::{Scanner, Wrong};
 use crate::scene::Scene;
-use crate::shapes::{Hit, Light, Shape, is_edge, nearest, passers, shapes};
+use crate::shapes::{Hit, Light, Shape, is_edge, passers, seen, shapes};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
@@ -36,6 +36,8 @@ pub enum Really {
     Mixed,
     /// On somebody who stood in the way, or on something that was not there in all scans.
     Passer,
+    /// Seen in a mirror.
+    Ghost,
 }
 
 impl RawScan {
@@ -240,17 +242,22 @@ impl Beam<'_> {
             + side * (normal() * instrument.angular_sigma)
             + up * (normal() * instrument.angular_sigma))
             .normalize();
-        let meets = |ray: &Vec3| nearest(self.shapes, near, self.ground, &from, &world(ray), instrument);
-        let hit = meets(&true_ray)?;
+        let meets = |ray: &Vec3| seen(self.shapes, near, self.ground, &from, &world(ray), instrument);
+        let (hit, mirrored) = meets(&true_ray)?;
         let mut range = hit.range;
         // a second ray inside the beam: where it meets something else, the ranges mix
         let w = instrument.footprint_sigma(range) / range;
         let beam = (true_ray + side * (normal() * w) + up * (normal() * w)).normalize();
         let mix: f64 = (normal() * 0.3 + 0.5).clamp(0.0, 1.0);
         let person = |h: &Hit| h.of.is_some_and(|k| k >= self.people);
-        let mut really = if person(&hit) { Really::Passer } else { Really::Surface };
-        if is_edge(self.shapes, near, &hit, &from, &world(&true_ray), w)
-            && let Some(other) = meets(&beam)
+        let mut really = match () {
+            () if mirrored => Really::Ghost,
+            () if person(&hit) => Really::Passer,
+            () => Really::Surface,
+        };
+        if !mirrored
+            && is_edge(self.shapes, near, &hit, &from, &world(&true_ray), w)
+            && let Some((other, false)) = meets(&beam)
             && (other.range - range).abs() > 0.02
             && (other.range - range).abs() < 3.0
         {
@@ -298,7 +305,7 @@ fn by_column(shapes: &[Shape], pose: &Pose, cols: usize) -> Vec<Vec<u32>> {
             (a - half, a + half)
         };
         let (from, to) = match *s {
-            Shape::Panel { a, b, .. } => {
+            Shape::Panel { a, b, .. } | Shape::Mirror { a, b, .. } => {
                 let (p, q) = (azimuth(a[0], a[1]), azimuth(b[0], b[1]));
                 let d = (q - p).sin().atan2((q - p).cos());
                 if d >= 0.0 { (p, p + d) } else { (p + d, p) }

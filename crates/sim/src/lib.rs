@@ -6,6 +6,7 @@
 
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
+mod camera;
 mod cast;
 mod check_field;
 mod material;
@@ -17,6 +18,7 @@ mod scene;
 mod shapes;
 mod wing;
 
+pub use camera::Eye;
 pub use cast::{Aim, RawScan, Really, scan, scan_towards};
 pub use check_field::{CheckField, DISTANCE_SIGMA};
 pub use photograph::photograph;

@@ -41,7 +41,7 @@ pub fn photograph(scene: &Scene, pose: &Pose, epoch: usize, points: &[[f32; 3]],
 }
 
 /// What is at a place, by what of the scene it lies on.
-fn colour(scene: &Scene, epoch: usize, at: &Vec3, light: f64) -> [f64; 3] {
+pub(crate) fn colour(scene: &Scene, epoch: usize, at: &Vec3, light: f64) -> [f64; 3] {
     let near = 0.03;
     if (0..scene.spheres.len()).any(|i| (at - scene.sphere_at(i, epoch)).norm() < scene.spheres[i].radius + near) {
         return [236.0, 236.0, 230.0];

@@ -62,6 +62,8 @@ pub struct Scene {
     pub passers: Vec<Passer>,
     /// What came, went or was moved.
     pub standing: Vec<Standing>,
+    /// Mirrors, upright: both ends on the plan, foot and top, metres.
+    pub mirrors: Vec<([[f64; 2]; 2], f64, f64)>,
 }
 
 impl Scene {

@@ -34,6 +34,13 @@ pub(crate) enum Shape {
         turn: f64,
         bulge: f64,
     },
+    /// An upright mirror.
+    Mirror {
+        a: [f64; 2],
+        b: [f64; 2],
+        base: f64,
+        top: f64,
+    },
     /// A ceiling, or the top of a thing.
     Level {
         outline: Vec<Vector2<f64>>,
@@ -104,6 +111,9 @@ pub(crate) fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) 
         turn: b.turn,
         bulge: scanner.bulge(i),
     }));
+    for &([a, b], base, top) in &scene.mirrors {
+        out.push(Shape::Mirror { a, b, base, top });
+    }
     out
 }
 
@@ -126,6 +136,27 @@ pub(crate) fn passers(scene: &Scene, epoch: usize) -> impl Iterator<Item = Shape
         ]
     });
     people.chain(things)
+}
+
+/// What is there after at most one mirror: the way along the ray, as a scanner takes it, and whether that was a mirror.
+pub(crate) fn seen(
+    shapes: &[Shape],
+    candidates: &[u32],
+    ground: f64,
+    o: &Vec3,
+    d: &Vec3,
+    instrument: &Instrument,
+) -> Option<(Hit, bool)> {
+    let hit = nearest(shapes, candidates, ground, o, d, instrument)?;
+    let Some(Shape::Mirror { a, b, .. }) = hit.of.and_then(|k| shapes.get(k as usize)) else {
+        return Some((hit, false));
+    };
+    let n = Vec3::new(b[1] - a[1], a[0] - b[0], 0.0).normalize();
+    let back = d - n * (2.0 * d.dot(&n));
+    let from = o + d * hit.range + back * 1e-4;
+    let all: Vec<u32> = (0..shapes.len() as u32).filter(|k| Some(*k) != hit.of).collect();
+    let behind = nearest(shapes, &all, ground, &from, &back, instrument)?;
+    Some((Hit { range: hit.range + behind.range, of: None, ..behind }, true))
 }
 
 pub(crate) fn nearest(
@@ -153,6 +184,10 @@ pub(crate) fn nearest(
 
 fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
     match *s {
+        Shape::Mirror { a, b, base, top } => {
+            let wall = Shape::Panel { a, b, base, top, of: Material::Ground };
+            meet(&wall, o, d, instrument)
+        }
         Shape::Panel { a, b, base, top, of } => {
             let e = [b[0] - a[0], b[1] - a[1]];
             let det = d.x * e[1] - d.y * e[0];
@@ -267,7 +302,7 @@ pub(crate) fn is_edge(shapes: &[Shape], candidates: &[u32], hit: &Hit, o: &Vec3,
             let near = 4.0 * w * hit.range;
             (p[0] - a[0]).hypot(p[1] - a[1]) < near || (p[0] - b[0]).hypot(p[1] - b[1]) < near || (z - top).abs() < near
         }
-        Shape::Board { .. } | Shape::Level { .. } => false,
+        Shape::Board { .. } | Shape::Level { .. } | Shape::Mirror { .. } => false,
     })
 }
 

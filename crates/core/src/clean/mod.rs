@@ -1,9 +1,13 @@
 //! What does not belong into a cloud: single points in the air, points between an edge and what lies behind it, and what
 //! moved while the others were scanned. Nothing is taken away: every point gets a class.
 
+mod chosen;
+mod mirror;
 mod moved;
 mod stray;
 
+pub use chosen::Chosen;
+pub use mirror::{Mirror, in_mirrors, mirrors};
 pub use moved::{Other, moved};
 pub use stray::stray;
 
@@ -24,10 +28,12 @@ pub enum Class {
     Moved = 3,
     /// Somebody chose it.
     Chosen = 4,
+    /// It was seen in a mirror.
+    Ghost = 5,
 }
 
 /// All but [`Class::Kept`].
-pub const TAKEN_OUT: [Class; 4] = [Class::Single, Class::Edge, Class::Moved, Class::Chosen];
+pub const TAKEN_OUT: [Class; 5] = [Class::Single, Class::Edge, Class::Moved, Class::Chosen, Class::Ghost];
 
 impl Class {
     /// By its number; anything else stays.
@@ -35,7 +41,7 @@ impl Class {
         TAKEN_OUT.into_iter().find(|c| *c as u8 == v).unwrap_or_default()
     }
 
-    /// Its code in LAS 1.4 R15, table 17: unclassified, low point (noise), temporal exclusion; what somebody chose has one
+    /// Its code in LAS 1.4 R15, table 17: unclassified, low point (noise), high noise, temporal exclusion; what somebody chose has one
     /// of the codes that are free for users.
     pub fn las(self) -> u8 {
         match self {
@@ -43,13 +49,14 @@ impl Class {
             Self::Single | Self::Edge => 7,
             Self::Moved => 22,
             Self::Chosen => 64,
+            Self::Ghost => 18,
         }
     }
 }
 
 /// Points of each class, by its number.
-pub fn count(classes: &[Class]) -> [u64; 5] {
-    classes.iter().fold([0; 5], |mut n, c| {
+pub fn count(classes: &[Class]) -> [u64; 6] {
+    classes.iter().fold([0; 6], |mut n, c| {
         n[*c as usize] += 1;
         n
     })

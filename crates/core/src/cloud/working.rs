@@ -1,5 +1,5 @@
 use super::order::{LEVELS, Order, VOXEL};
-use crate::geometry::{Mat3, Vec3};
+use crate::geometry::{Mat3, Pose, Vec3};
 use crate::scan::Scan;
 use rayon::prelude::*;
 
@@ -13,6 +13,23 @@ pub struct WorkingCloud {
     pub normals: Vec<[i8; 3]>,
     /// How many points the voxel holds, at most 65 535.
     pub counts: Vec<u16>,
+}
+
+impl WorkingCloud {
+    /// Side of its voxels, metres, by how far it reaches.
+    pub fn voxel(&self) -> f64 {
+        let reach = self.points.iter().flatten().fold(0.0_f32, |r, v| r.max(v.abs()));
+        let most = VOXEL * f64::from(1_u32 << (LEVELS - 1));
+        VOXEL * (f64::from(reach) / most).max(1.0).log2().ceil().exp2()
+    }
+
+    /// Its points with unit normals (nil where not known) where a pose puts them.
+    pub fn placed<'a>(&'a self, pose: &'a Pose) -> impl Iterator<Item = (Vec3, Vec3)> + 'a {
+        self.points.iter().zip(&self.normals).map(|(p, n)| {
+            let n = Vec3::from(n.map(f64::from)).try_normalize(0.5).unwrap_or_default();
+            (pose.apply(&Vec3::from(p.map(f64::from))), pose.rotation * n)
+        })
+    }
 }
 
 /// Fewest points a normal is taken from.
