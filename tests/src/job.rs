@@ -34,6 +34,15 @@ pub fn brief(job: &SmallJob) -> serde_json::Value {
     brief
 }
 
+/// A picture of a few pixels, as PNG.
+pub fn dot() -> Vec<u8> {
+    let mut out = Vec::new();
+    let mut encoder = png::Encoder::new(&mut out, 8, 8);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.write_header().unwrap().write_image_data(&[90; 8 * 8 * 3]).unwrap();
+    out
+}
+
 /// Makes the files; truth stays in `job`.
 pub fn files() -> Files {
     files_of(small_job(SEED))

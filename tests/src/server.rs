@@ -148,6 +148,13 @@ impl Client {
         (answer.status().as_u16(), answer.json().await.unwrap_or(Value::Null))
     }
 
+    /// Status and answer of a call that sends bytes.
+    pub async fn send_bytes(&self, path: &str, bytes: Vec<u8>) -> (u16, Value) {
+        let r = self.request("POST", path).header("content-type", "application/octet-stream").body(bytes);
+        let answer = r.send().await.unwrap();
+        (answer.status().as_u16(), answer.json().await.unwrap_or(Value::Null))
+    }
+
     /// The body of a call that must succeed.
     pub async fn ok(&self, method: &str, path: &str, body: Value) -> Value {
         let (status, answer) = self.call(method, path, body).await;
@@ -247,7 +254,12 @@ impl Client {
 
     /// Starts a task with a call and waits until it is done.
     pub async fn run(&self, job: &str, path: &str) -> Value {
-        let task = self.ok("POST", &format!("/api/jobs/{job}{path}"), Value::Null).await;
+        self.run_body(job, path, Value::Null).await
+    }
+
+    /// The same with a JSON body.
+    pub async fn run_body(&self, job: &str, path: &str, body: Value) -> Value {
+        let task = self.ok("POST", &format!("/api/jobs/{job}{path}"), body).await;
         let end = self.wait(job, &task).await;
         assert_eq!(end["state"], "done", "{end}");
         end

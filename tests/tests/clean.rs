@@ -100,7 +100,7 @@ async fn who_walked_through_is_taken_out_and_can_come_back() {
     // at the page: what each scan loses, undone and done again by a key each
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
-    b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
+    b.page.goto(&format!("{}/jobs/{id}/check?evidence=cleaning", server.url)).await.unwrap();
     b.see("//table[@aria-label='Taken out, by scan']/tbody/tr[4]").await;
     b.press("See it in the cloud").await;
     b.see("//div[contains(@class, 'cloud') and number(@data-points) > 20000]").await;

@@ -61,7 +61,7 @@ async fn what_changed_between_scans_is_found_and_looked_at() {
     // at the page: what it was, with a name; and a pair with its map
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
-    b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
+    b.page.goto(&format!("{}/jobs/{id}/check?evidence=scans", server.url)).await.unwrap();
     b.press("Compare again").await;
     let row = format!("//table[@aria-label='Things that changed']//tr[contains(., \"{said}\")]");
     b.see_within(&row, 60).await;
@@ -152,7 +152,7 @@ async fn slices_show_walls_where_they_stand_and_go_into_the_report() {
     c.refused(422, "PUT", &format!("{base}/slices"), own).await;
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
-    b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
+    b.page.goto(&format!("{}/jobs/{id}/check?evidence=slices", server.url)).await.unwrap();
     b.click("//ul[@aria-label='Slices to look at']/li[1]/button").await;
     b.see("//div[@aria-label='Scans in the slice']/button[2]").await;
     b.fill("What it shows", "one surface").await;

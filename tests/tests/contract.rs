@@ -40,6 +40,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{pair}", id_of(&compared["pairs"][0])),
         ("{survey}", id_of(&survey[0])),
         ("{design}", id_of(&design[0])),
+        ("{photo}", id_of(&c.send_bytes(&format!("{base}/photos?name=p.png"), job::dot()).await.1["photos"][0])),
         ("{detection}", id_of(&first("/detections").await)),
         ("{code}", "25832".to_owned()),
     ]
@@ -133,6 +134,13 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/slices" => json!({ "key": null, "looked": true, "note": "a wall", "cut": slice() }),
         "/slices/cut" => slice(),
         "/slices/offsets" => json!({ "cut": slice(), "from": [-0.5, -0.5], "to": [0.5, 0.5] }),
+        "/photos/{photo}" => {
+            let now = c.ok("GET", &format!("{base}/photos"), Value::Null).await["photos"][0]["version"].clone();
+            let scan = &names.iter().find(|n| n.0 == "{scan}")?.1;
+            json!({ "version": now, "masks": [[1.0, 1.0, 4.0, 4.0]], "used": true,
+                "picks": [{ "pixel": [3.0, 4.0], "scan": scan, "at": [1.0, 2.0, 0.5] }] })
+        }
+        "/colours" => json!({ "scan": null }),
         "/designs" => json!({ "name": "New", "unit": "m", "tolerance": 0.01,
             "text": "wall;W1;112;115;0;412000;5604000;412004;5604000" }),
         "/surveys" => json!({ "name": "Walls", "file": {

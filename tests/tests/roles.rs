@@ -128,6 +128,13 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("put", "/api/jobs/{job}/slices", "osr"),
     ("post", "/api/jobs/{job}/slices/cut", "osr"),
     ("post", "/api/jobs/{job}/slices/offsets", "osr"),
+    ("get", "/api/jobs/{job}/photos", "osr"),
+    ("post", "/api/jobs/{job}/photos", "os"),
+    ("get", "/api/jobs/{job}/photos/{photo}/picture", "osr"),
+    ("put", "/api/jobs/{job}/photos/{photo}", "os"),
+    ("delete", "/api/jobs/{job}/photos/{photo}", "os"),
+    ("post", "/api/jobs/{job}/colours", "os"),
+    ("delete", "/api/jobs/{job}/colours", "os"),
     ("get", "/api/jobs/{job}/designs", "osr"),
     ("post", "/api/jobs/{job}/designs", "os"),
     ("post", "/api/jobs/{job}/designs/run", "os"),
@@ -278,6 +285,7 @@ async fn no_route_reaches_into_another_job() {
         ("{pair}", id(&pair)),
         ("{survey}", id(&survey)),
         ("{design}", id(&design)),
+        ("{photo}", id(&c.send_bytes(&format!("{base}/photos?name=p.png"), job::dot()).await.1["photos"][0])),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
     let described: Value =

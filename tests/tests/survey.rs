@@ -63,7 +63,7 @@ async fn an_independent_survey_shows_what_was_planted() {
     // at the page: another survey by hand as LandXML in feet, and a limit that suits what was agreed
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
-    b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
+    b.page.goto(&format!("{}/jobs/{id}/check?evidence=survey", server.url)).await.unwrap();
     b.see("//section[@aria-label='Total station']//table[@aria-label='Fit for what']//tr[@data-verdict='met']").await;
     b.fill("Limit: Information: to look at and count", "1").await;
     b.click("//section[@aria-label='Total station']/h3").await;
@@ -117,7 +117,7 @@ async fn a_design_is_looked_for_and_stays_on_record() {
 
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
-    b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
+    b.page.goto(&format!("{}/jobs/{id}/check?evidence=design", server.url)).await.unwrap();
     b.see("//section[@aria-label='Room']//table[@aria-label='Elements of the design']//td[.='elsewhere']").await;
     b.press("Bring a design").await;
     b.fill("What is to be built", "South").await;

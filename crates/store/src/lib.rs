@@ -14,6 +14,7 @@ pub mod jobs;
 pub mod journal;
 pub mod objects;
 pub mod people;
+pub mod photos;
 pub mod results;
 pub mod surveys;
 mod sweep;

@@ -33,6 +33,7 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
     // one statement, one moment: a build cannot be recorded and its task ended between two questions
     let named: Vec<(bool, String)> = sqlx::query_as(
         "select true, key from scans union all select true, key from scan_classes union all \
+         select true, key from scan_colours union all \
          select true, key from upload_parts union all \
          select false, coalesce(payload ->> 'upload', id::text) from tasks where kind in ('ingest', 'scan') and state in ('queued', 'running')",
     )
@@ -41,9 +42,9 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
     let keys: HashSet<&str> = named.iter().filter(|n| n.0).map(|n| n.1.as_str()).collect();
     let active: Vec<&str> = named.iter().filter(|n| !n.0).map(|n| n.1.as_str()).collect();
     let of_active = |build: &str| active.iter().any(|a| build.contains(&format!("/scans/{a}-")));
-    // a build with classes is stored before it is recorded
+    // a build with classes or colours is stored before it is recorded
     let cleaned: Vec<uuid::Uuid> =
-        sqlx::query_scalar("select distinct job_id from tasks where kind = 'clean' and state = 'running'")
+        sqlx::query_scalar("select distinct job_id from tasks where kind in ('clean', 'paint') and state = 'running'")
             .fetch_all(db)
             .await?;
     let of_cleaned = |build: &str| cleaned.iter().any(|job| build.starts_with(&format!("jobs/{job}/")));

@@ -131,7 +131,25 @@ pub async fn verify(db: &PgPool, objects: &Objects) -> Result<Scrub> {
             known.insert(own);
         }
     }
-    out.leftover =
-        listed.into_iter().map(|l| l.0).filter(|k| !known.contains(k) && !k.contains("/underlays/")).collect();
+    let coloured: Vec<(Uuid, String, String)> =
+        sqlx::query_as("select c.job_id, s.name, c.key from scan_colours c join scans s on s.id = c.scan_id")
+            .fetch_all(db)
+            .await?;
+    for (job, name, key) in coloured {
+        for file in crate::photos::COLOURED {
+            out.looked_at += 1;
+            let own = format!("{key}/{file}");
+            if !there.contains(own.as_str()) {
+                let what = format!("scan {name}: {file} of its photographs");
+                out.faults.push(Fault { job, wrong: missing(&what).to_string(), what, derived: true });
+            }
+            known.insert(own);
+        }
+    }
+    out.leftover = listed
+        .into_iter()
+        .map(|l| l.0)
+        .filter(|k| !known.contains(k) && !k.contains("/underlays/") && !k.contains("/photos/"))
+        .collect();
     Ok(out)
 }

@@ -1,4 +1,4 @@
-import { Button } from 'antd'
+import { Button, InputNumber } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { CloudView } from '../cloud/CloudView'
@@ -7,6 +7,7 @@ import { count } from '../lib/count'
 import { ago, num } from '../lib/format'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { Caution, Head, States } from '../parts'
+import { LengthInput } from '../parts/LengthInput'
 import { Tasks } from '../shell/Tasks'
 import { check as words } from '../words'
 
@@ -15,7 +16,15 @@ type Step = Schema['CleaningStepDto']
 type What = Schema['CleanDto']['what']
 const NO_TARGETS: CloudTarget[] = []
 const NO_TIES: CloudTie[] = []
-const WHAT: Record<What, string> = { stray: words.strays, moved: words.whatMoved, box: words.inABox }
+const WHAT: Record<What, string> = {
+  stray: words.strays,
+  moved: words.whatMoved,
+  box: words.inABox,
+  outline: words.inAnOutline,
+  behind: words.behindASlice,
+  gate: words.outsideLimits,
+  mirror: words.seenInMirrors,
+}
 
 /** What does not belong into the clouds: looked for, shown, counted, undone. Nothing is deleted. */
 export function Clean() {
@@ -53,6 +62,9 @@ export function Clean() {
             <Button loading={ask.isPending} onClick={() => ask.mutate({ what: 'stray', options: {} })}>
               {words.lookForStrays}
             </Button>
+            <Button loading={ask.isPending} onClick={() => ask.mutate({ what: 'mirror', options: {} })}>
+              {words.lookForMirrors}
+            </Button>
             {!!data?.scans.length && (
               <Button aria-pressed={seen} onClick={() => setSeen(!seen)}>
                 {seen ? words.hideTheCloud : words.seeIt}
@@ -60,6 +72,7 @@ export function Clean() {
             )}
           </div>
         )}
+        {edit && <Gate onAsk={(options) => ask.mutate({ what: 'gate', options })} />}
         <Tasks kinds={['clean']} ended={1} />
         {data && data.steps.length === 0 && <p className="empty">{words.nothingTakenOut}</p>}
         {data && data.steps.length > 0 && (
@@ -94,7 +107,54 @@ export function Clean() {
   )
 }
 
-const KINDS = ['moved', 'edge', 'single', 'chosen'] as const
+/** Ranges and intensities that stay. */
+function Gate({ onAsk }: { onAsk: (o: Schema['CleanGateDto']) => void }) {
+  const [near, setNear] = useState<number | null>(0.5)
+  const [far, setFar] = useState<number | null>(100)
+  const [faint, setFaint] = useState<number | null>(0)
+  const [bright, setBright] = useState<number | null>(100)
+  const sound = near != null && far != null && near < far && faint != null && bright != null && faint < bright
+  const percent = (label: string, value: number | null, set: (v: number | null) => void) => (
+    <InputNumber
+      aria-label={label}
+      value={value}
+      onChange={set}
+      min={0}
+      max={100}
+      controls={false}
+      suffix="%"
+      style={{ width: 84 }}
+    />
+  )
+  return (
+    <form
+      className="in-row"
+      aria-label={words.limitsOfRange}
+      onSubmit={(e) => {
+        e.preventDefault()
+        if (sound) onAsk({ range: [near, far], intensity: [faint / 100, bright / 100] })
+      }}
+    >
+      {words.rangeFrom}
+      <span style={{ width: 104 }}>
+        <LengthInput label={words.nearest} value={near} onChange={setNear} digits={1} />
+      </span>
+      {words.upTo}
+      <span style={{ width: 104 }}>
+        <LengthInput label={words.farthest} value={far} onChange={setFar} digits={1} />
+      </span>
+      {words.intensityFrom}
+      {percent(words.faintest, faint, setFaint)}
+      {words.upTo}
+      {percent(words.brightest, bright, setBright)}
+      <Button htmlType="submit" disabled={!sound}>
+        {words.takeOutTheRest}
+      </Button>
+    </form>
+  )
+}
+
+const KINDS = ['moved', 'edge', 'single', 'ghost', 'chosen'] as const
 
 /** Points of each scan by what they are taken for. */
 function Counts({ data }: { data: Cleaning }) {

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import { InputNumber, Segmented } from 'antd'
+import { Button, InputNumber, Segmented } from 'antd'
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { count } from '../lib/count'
@@ -24,7 +24,7 @@ import {
   zoomed,
 } from './slicing'
 
-type Tool = 'move' | 'measure' | 'section'
+type Tool = 'move' | 'measure' | 'section' | 'outline'
 type Offsets = Schema['OffsetsDto']
 /** What was cut, and for which slice. */
 interface Shown {
@@ -38,21 +38,29 @@ export function SliceView(p: {
   onCut: (c: Cut, jump?: boolean) => void
   /** The scans it is about; the others are hidden at first. */
   pair?: string[] | null
+  /** Takes points out by what is drawn here; none where nobody may. */
+  onTakeOut?: (asked: Schema['CleanDto']) => void
+  frame: string
 }) {
   const { cut, onCut, pair } = p
   const [tool, setTool] = useState<Tool>('move')
   const [chosen, setHidden] = useState<string[] | null>(null)
+  // corners keep the slice that they were begun in, so that one may shift and go nearer between them
+  const [drawn, setDrawn] = useState<{ base: Cut; line: Place[] } | null>(null)
+  const off = drawn && between(drawn.base, cut)
+  const line = drawn && off ? drawn.line.map(([x, y]): Place => [x + off[0], y + off[1]]) : []
   const shown = useCut(cut)
   const measure = useOffsets(cut)
   const level = cut.tilt < 1
   const active: Tool = tool === 'section' && !level ? 'move' : tool
-  const tools = (['move', 'measure', 'section'] as Tool[]).map((value) => ({
+  const tools = (['move', 'measure', 'section', ...(p.onTakeOut ? ['outline'] : [])] as Tool[]).map((value) => ({
     value,
     label: words.sliceTools[value],
     disabled: value === 'section' && !level,
   }))
   const finish = (from: Place, to: Place) => {
     if (active === 'measure') return measure.run(from, to)
+    if (active === 'outline') return setDrawn({ base: cut, line: [...line, to] })
     const along = upright(cut, from, to)
     if (along) onCut(along, true)
     setTool('move')
@@ -77,14 +85,56 @@ export function SliceView(p: {
         scans={scans}
         tool={active}
         offsets={measure.found}
+        line={active === 'outline' ? line : []}
         onCut={onCut}
         onDrawn={finish}
       />
+      {active === 'outline' && p.onTakeOut && (
+        <TakeOut cut={cut} frame={p.frame} line={line} onClear={() => setDrawn(null)} onTakeOut={p.onTakeOut} />
+      )}
       <Legend of={shown.data?.out.scans ?? []} hidden={hidden} onHide={setHidden} />
       <p className="faint">{words.sliceKeys}</p>
       {measure.found && <Found of={measure.found} />}
       {measure.refused && <p className="bad">{measure.refused}</p>}
     </div>
+  )
+}
+
+/** What becomes of an outline. */
+function TakeOut(p: {
+  cut: Cut
+  frame: string
+  line: Place[]
+  onClear: () => void
+  onTakeOut: (asked: Schema['CleanDto']) => void
+}) {
+  const { cut, frame, line } = p
+  const ask = (asked: Schema['CleanDto']) => {
+    p.onTakeOut(asked)
+    p.onClear()
+  }
+  const outline = (outside: boolean) => ask({ what: 'outline', options: { frame, cut, line, outside } })
+  const closed = line.length > 2
+  return (
+    <>
+      <p className="faint">
+        {words.chooseInTheSlice} {line.length > 0 && words.corners(line.length)}
+      </p>
+      <div className="bar">
+        <Button size="small" type="primary" disabled={!closed} onClick={() => outline(false)}>
+          {words.takeOutInside}
+        </Button>
+        <Button size="small" disabled={!closed} onClick={() => outline(true)}>
+          {words.takeOutOutside}
+        </Button>
+        <Button size="small" onClick={() => ask({ what: 'behind', options: { frame, cut } })}>
+          {words.takeOutBehind}
+        </Button>
+        <Button size="small" type="text" disabled={line.length === 0} onClick={p.onClear}>
+          {words.clearTheOutline}
+        </Button>
+      </div>
+    </>
   )
 }
 
@@ -172,6 +222,8 @@ interface Drawn {
   scans: CutOut['scans']
   tool: Tool
   offsets: Offsets | null
+  /** An outline on its way. */
+  line: Place[]
   onCut: (c: Cut) => void
   onDrawn: (from: Place, to: Place) => void
 }
@@ -294,7 +346,15 @@ function drawSlice(c: HTMLCanvasElement, p: Drawn, drag: [Place, Place] | null, 
     g.arc(x + nx * 46, y - ny * 46, 3.5, 0, 7)
     g.stroke()
   }
-  if (drag) {
+  if (p.line.length > 0) {
+    g.strokeStyle = RED
+    g.lineWidth = 1.6
+    g.beginPath()
+    p.line.forEach((at, k) => (k === 0 ? g.moveTo(...to(at)) : g.lineTo(...to(at))))
+    if (p.line.length > 2) g.closePath()
+    g.stroke()
+  }
+  if (drag && p.tool !== 'outline') {
     const [a, b] = [to(drag[0]), to(drag[1])]
     g.strokeStyle = p.tool === 'section' ? INK : HALO
     g.lineWidth = 1.5

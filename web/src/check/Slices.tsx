@@ -2,7 +2,7 @@ import { Button, Input } from 'antd'
 import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { ago } from '../lib/format'
-import { useChange, useJob, useRead } from '../lib/hooks'
+import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Head, States } from '../parts'
 import { check as words } from '../words'
@@ -37,6 +37,10 @@ function Inside({ data, start }: { data: Schema['SlicesDto']; start: Cut }) {
     setCut(c)
     setKey(of)
   }
+  const job = useJob()
+  const takeOut = useChange(async (body: Schema['CleanDto']) =>
+    unwrap(await api.POST('/api/jobs/{job}/cleaning', { params: { path: { job: job.id } }, body })),
+  )
   const back = before.at(-1)
   const slice = data.slices.find((s) => s.key === key)
   return (
@@ -61,7 +65,14 @@ function Inside({ data, start }: { data: Schema['SlicesDto']; start: Cut }) {
         <Where cut={cut} frame={data.frame} />
         <Keep key={key ?? ''} slice={slice} cut={cut} />
       </div>
-      <SliceView key={key ?? ''} pair={slice?.pair} cut={cut} onCut={(c, jump) => (jump ? go(c, null) : setCut(c))} />
+      <SliceView
+        frame={data.frame}
+        onTakeOut={canEdit(job) ? (asked) => takeOut.mutate(asked) : undefined}
+        key={key ?? ''}
+        pair={slice?.pair}
+        cut={cut}
+        onCut={(c, jump) => (jump ? go(c, null) : setCut(c))}
+      />
     </div>
   )
 }

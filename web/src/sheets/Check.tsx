@@ -1,10 +1,12 @@
-import { Button } from 'antd'
+import { Button, Segmented } from 'antd'
+import { useSearchParams } from 'react-router-dom'
 import { api, unwrap } from '../api/client'
 import { canEdit, isRefused, useChange, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
 import { Clean } from '../check/Clean'
 import { Designs } from '../check/Designs'
+import { Photos } from '../check/Photos'
 import { Compare } from '../check/Compare'
 import { Slices } from '../check/Slices'
 import { Surveys } from '../check/Survey'
@@ -17,13 +19,14 @@ export default function Check() {
   const u = useUnits()
   const verdicts = useRead('/api/jobs/{job}/verdicts')
   const georef = useRead('/api/jobs/{job}/georeference', job.role !== 'client')
+  const [view, setView] = useView()
   const measure = useChange(async () =>
     unwrap(await api.POST('/api/jobs/{job}/spacing', { params: { path: { job: job.id } } })),
   )
   const rows = verdicts.data ?? []
   const bad = rows.filter((r) => r.verdict === 'not met').length
   const open = rows.filter((r) => r.verdict === 'not demonstrated').length
-  const spacing = rows.some((r) => r.requirement.startsWith('Point spacing'))
+  const spacing = rows.some((r) => r.asked === 'spacing')
   // a client sees verdicts once a package was signed
   const unsigned = job.role === 'client' && isRefused(verdicts.error)
   if (unsigned)
@@ -86,7 +89,9 @@ export default function Check() {
                     <td>
                       <Grade value={r.verdict} />
                     </td>
-                    <td>{r.evidence}</td>
+                    <td>
+                      {r.evidence} <See of={r.asked ?? null} onView={setView} />
+                    </td>
                   </tr>
                 ))}
               </tbody>
@@ -103,12 +108,59 @@ export default function Check() {
       )}
       <Tasks kinds={['spacing']} ended={1} />
       <Caution>{words.theVerdictSpeaksOf}</Caution>
-      {job.role !== 'client' && <Compare />}
-      {job.role !== 'client' && <Slices />}
-      {job.role !== 'client' && <Surveys />}
-      {job.role !== 'client' && <Designs />}
-      {job.role !== 'client' && <Clean />}
+      {job.role !== 'client' && <Evidence view={view} onView={setView} />}
     </div>
+  )
+}
+
+const VIEWS = ['scans', 'slices', 'survey', 'design', 'cleaning', 'colours'] as const
+type View = (typeof VIEWS)[number]
+const OPTIONS = VIEWS.map((value) => ({ value, label: words.views[value] }))
+/** Where the evidence of a requirement stands. */
+const EVIDENCE: Partial<Record<string, View>> = { agreement: 'scans', survey: 'survey' }
+const PARAM = 'evidence'
+
+/** What is looked at; it stands in the address, so that a link opens the same. */
+function useView(): [View, (v: View) => void] {
+  const [params, setParams] = useSearchParams()
+  const asked = VIEWS.find((v) => v === params.get(PARAM))
+  const set = (v: View) =>
+    setParams(
+      (old) => {
+        const p = new URLSearchParams(old)
+        p.set(PARAM, v)
+        return p
+      },
+      { replace: true },
+    )
+  return [asked ?? 'scans', set]
+}
+
+/** The way from a requirement to what speaks for it. */
+function See({ of, onView }: { of: string | null; onView: (v: View) => void }) {
+  const view = EVIDENCE[of ?? '']
+  if (!view) return null
+  return (
+    <button type="button" className="link" onClick={() => onView(view)}>
+      {words.seeTheEvidence}
+    </button>
+  )
+}
+
+/** One kind of evidence at a time: each is long. */
+function Evidence({ view, onView }: { view: View; onView: (v: View) => void }) {
+  return (
+    <>
+      <div className="bar views">
+        <Segmented<View> aria-label={words.view} value={view} onChange={onView} options={OPTIONS} />
+      </div>
+      {view === 'scans' && <Compare />}
+      {view === 'slices' && <Slices />}
+      {view === 'survey' && <Surveys />}
+      {view === 'design' && <Designs />}
+      {view === 'cleaning' && <Clean />}
+      {view === 'colours' && <Photos />}
+    </>
   )
 }
 

@@ -73,7 +73,7 @@ describe('the check', () => {
     expect([cells[2]!.textContent, cells[3]!.textContent]).toEqual(['–', '–'])
   })
   it('measures the spacing where it is asked for, by one who may', async () => {
-    const spacing = row('Point spacing on required surfaces', 'not demonstrated')
+    const spacing = row('Point spacing on required surfaces', 'not demonstrated', { asked: 'spacing' })
     const sent = open([spacing])
     await table()
     fireEvent.click(screen.getByRole('button', { name: /Measure point spacing/ }))

@@ -18,6 +18,7 @@ const NAMES: Record<string, string> = {
   clean: words.cleaning,
   compare: words.comparing,
   survey: words.surveying,
+  paint: words.colouring,
   built: words.lookingForDesign,
   propose: words.proposalOfStations,
   package: words.package,

@@ -1,6 +1,7 @@
 //! The demo: invented people, an invented site with scans by the simulator, and a small one that waits for its field day.
 
 mod field_day;
+mod photographs;
 
 use crate::dto::{Brief, OpeningDto, PlanData, RequirementDto};
 use crate::tasks::{Work, queue};
@@ -43,6 +44,7 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
     let edits = plan(&house);
     jobs::edit_plan(&app.db, job.id, &edits).await?;
     jobs::note(&app.db, job.id, Some(users[0].0.id), "created the demo job").await?;
+    photographs::add(app, job.id, users[1].0.id, &house).await?;
     let small = field_day::make(app, users[1].0.id).await?;
     jobs::set_member(&app.db, small, users[0].0.id, Some(Role::Surveyor)).await?;
     jobs::set_member(&app.db, small, users[2].0.id, Some(Role::Reviewer)).await?;

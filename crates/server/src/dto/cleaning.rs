@@ -1,6 +1,7 @@
 //! What is taken out of the clouds.
 #![allow(missing_docs)] // fields carry the names of the job
 
+use super::CutDto;
 use crate::ApiError;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -15,9 +16,51 @@ pub enum CleanDto {
     Stray {},
     /// What other scans saw through.
     Moved {},
+    /// What is seen in mirrors.
+    Mirror {},
     /// Everything in a box that somebody drew.
     Box(CleanBoxDto),
+    /// What lies in an outline drawn in a slice, or outside it, within the slice's thickness.
+    Outline(CleanOutlineDto),
+    /// Everything behind a slice.
+    Behind(CleanBehindDto),
+    /// Ranges and intensities outside limits.
+    Gate(CleanGateDto),
 }
+
+/// An outline in a slice.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CleanOutlineDto {
+    /// `grid` or `block`.
+    pub frame: String,
+    pub cut: CutDto,
+    /// Corners, right and up from its middle, metres.
+    pub line: Vec<[f64; 2]>,
+    pub outside: bool,
+}
+
+/// What lies behind a slice, from who looks at it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CleanBehindDto {
+    /// `grid` or `block`.
+    pub frame: String,
+    pub cut: CutDto,
+}
+
+/// What stays.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CleanGateDto {
+    /// Nearest and farthest range, metres.
+    pub range: [f64; 2],
+    /// Faintest and brightest intensity, shares of the brightest that the instrument can tell.
+    pub intensity: [f64; 2],
+}
+
+/// Corners of an outline at most.
+const CORNERS: usize = 2000;
 
 /// A box in a frame of the clouds.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -35,7 +78,63 @@ pub struct CleanBoxDto {
 
 impl CleanDto {
     pub(crate) fn validate(&self) -> Result<(), ApiError> {
-        let Self::Box(b) = self else { return Ok(()) };
+        match self {
+            Self::Stray {} | Self::Moved {} | Self::Mirror {} => Ok(()),
+            Self::Box(b) => b.validate(),
+            Self::Outline(o) => o.validate(),
+            Self::Behind(b) => of_slice(&b.frame, &b.cut),
+            Self::Gate(g) => g.validate(),
+        }
+    }
+
+    /// The frame that it was drawn in.
+    pub(crate) fn frame(&self) -> Option<&str> {
+        match self {
+            Self::Box(b) => Some(&b.frame),
+            Self::Outline(o) => Some(&o.frame),
+            Self::Behind(b) => Some(&b.frame),
+            _ => None,
+        }
+    }
+}
+
+fn of_slice(frame: &str, cut: &CutDto) -> Result<(), ApiError> {
+    if !["grid", "block"].contains(&frame) {
+        return Err(ApiError::field("options.frame", "expected grid or block"));
+    }
+    cut.to_core(vistazo_core::geometry::Vec3::zeros()).map(|_| ())
+}
+
+impl CleanOutlineDto {
+    fn validate(&self) -> Result<(), ApiError> {
+        of_slice(&self.frame, &self.cut)?;
+        let sound = self.line.iter().flatten().all(|v| v.is_finite() && v.abs() < 1e5);
+        if !sound || !(3..=CORNERS).contains(&self.line.len()) {
+            return Err(ApiError::field("options.line", format!("expected 3 to {CORNERS} corners")));
+        }
+        Ok(())
+    }
+}
+
+impl CleanGateDto {
+    fn validate(&self) -> Result<(), ApiError> {
+        let rises = |v: &[f64; 2], most: f64| v[0] >= 0.0 && v[0] < v[1] && v[1] <= most;
+        if !rises(&self.range, 1e5) {
+            return Err(ApiError::field("options.range", "expected the nearest and the farthest range, 0 m to 100 km"));
+        }
+        if !rises(&self.intensity, 1.0) {
+            return Err(ApiError::field(
+                "options.intensity",
+                "expected the faintest and the brightest intensity, 0 to 1",
+            ));
+        }
+        Ok(())
+    }
+}
+
+impl CleanBoxDto {
+    fn validate(&self) -> Result<(), ApiError> {
+        let b = self;
         let expect =
             |good: bool, field: &str, what: &str| if good { Ok(()) } else { Err(ApiError::field(field, what)) };
         expect(["grid", "block"].contains(&b.frame.as_str()), "options.frame", "expected grid or block")?;
@@ -80,6 +179,8 @@ pub struct CleanedScanDto {
     pub moved: u64,
     /// What somebody chose.
     pub chosen: u64,
+    /// What was seen in mirrors.
+    pub ghost: u64,
     /// It was not looked at as things are now.
     pub stale: bool,
 }

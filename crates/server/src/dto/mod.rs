@@ -14,6 +14,7 @@ mod instrument;
 mod instrument_check;
 mod journal;
 mod package;
+mod photo;
 mod plan;
 mod result;
 mod set_up;
@@ -22,6 +23,7 @@ mod slices;
 mod survey;
 mod tie;
 mod upload;
+mod verdict;
 
 pub use brief::{Brief, RequirementDto};
 pub use built::*;
@@ -36,6 +38,7 @@ pub use instrument::{InstrumentDto, InstrumentEntry, KeepInstrument, SystematicE
 pub use instrument_check::*;
 pub use journal::*;
 pub use package::PackageOptions;
+pub use photo::*;
 pub use plan::*;
 pub use result::*;
 pub use set_up::{SetUpDto, SightDto};
@@ -44,3 +47,4 @@ pub use slices::*;
 pub use survey::*;
 pub use tie::*;
 pub use upload::UploadOptions;
+pub use verdict::*;

@@ -442,40 +442,6 @@ pub struct GeorefDto {
     pub result: GeorefResult,
 }
 
-/// The answer to a requirement.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
-pub enum VerdictWord {
-    #[serde(rename = "met")]
-    Met,
-    #[serde(rename = "not demonstrated")]
-    NotDemonstrated,
-    #[serde(rename = "not met")]
-    NotMet,
-}
-
-impl VerdictWord {
-    /// As it is printed.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Met => "met",
-            Self::NotDemonstrated => "not demonstrated",
-            Self::NotMet => "not met",
-        }
-    }
-}
-
-/// One row of the verdict.
-#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
-pub struct VerdictDto {
-    pub requirement: String,
-    pub required: f64,
-    pub predicted: Option<f64>,
-    pub achieved: Option<f64>,
-    pub bound: Option<f64>,
-    pub evidence: String,
-    pub verdict: VerdictWord,
-}
-
 /// The title block and the state of the sheets.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct SummaryDto {

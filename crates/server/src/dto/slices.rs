@@ -10,7 +10,7 @@ use vistazo_core::geometry::Vec3;
 use vistazo_core::slice::Cut;
 
 /// Where a slice lies and what is drawn of it, in the frame.
-#[derive(Clone, Copy, Debug, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct CutDto {
     /// Middle, metres.

@@ -14,6 +14,7 @@ mod hand;
 mod instruments;
 mod journal;
 mod kit;
+mod photos;
 mod plan;
 mod register;
 mod sent;
@@ -138,6 +139,10 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(built::designs, built::add_design))
         .routes(routes!(built::run))
         .routes(routes!(built::remove_design))
+        .routes(routes!(photos::photographs, photos::add_photo))
+        .routes(routes!(photos::picture))
+        .routes(routes!(photos::change_photo, photos::remove_photo))
+        .routes(routes!(photos::run, photos::undo))
         .routes(routes!(survey::surveys, survey::add_survey))
         .routes(routes!(survey::run))
         .routes(routes!(survey::limit_survey, survey::remove_survey))

@@ -84,6 +84,13 @@ pub(super) fn classed(scan: &Scan, classes: &[Class], progress: &Progress) -> Re
     Ok(Classed { tiles: TilesDto { voxels, ..made }, folder })
 }
 
+/// The files of a scan whose points have colours from photographs.
+pub(super) fn coloured(scan: &Scan, classes: &[Class], progress: &Progress) -> Result<Classed, Stop> {
+    let made = classed(scan, classes, progress)?;
+    std::fs::write(made.path("colours"), scan.colour.as_flattened())?;
+    Ok(made)
+}
+
 fn tiles(
     scan: &Scan,
     order: &Order,

@@ -10,6 +10,7 @@ mod compare;
 mod derive;
 mod ingest;
 mod package;
+mod paint;
 mod propose;
 mod quick_tie;
 mod register;
@@ -175,6 +176,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Compare {} => compare::run(&a, &t, &p).await,
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Built {} => built::run(&a, &t, &p).await,
+            Work::Paint(asked) => paint::run(&a, &t, asked, &p).await,
             Work::Survey {} => survey::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,
             Work::Package(options) => package::run(&a, &t, &options, &p).await,

@@ -7,7 +7,7 @@ use crate::deliver::{self, Package};
 use crate::dto::PackageOptions;
 use crate::work::slices::Sliced;
 use crate::work::verdict::State;
-use crate::work::{cleaning, files};
+use crate::work::{cleaning, colouring, files};
 use sha2::{Digest, Sha256};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -111,11 +111,12 @@ async fn clouds(
     let base = file_name(&package.name);
     let simulated = package.state.simulated();
     let software = if simulated { "Vistazo (SIMULATED scans)" } else { "Vistazo" };
+    let colours = vistazo_store::photos::scan_colours(&app.db, task.job_id).await?;
     let setting = Setting {
         folder: folder.to_owned(),
         base: base.clone(),
         wkt: package.reference.as_ref().map(|r| r.wkt.clone()),
-        coloured: package.scans.iter().any(|s| s.0.coloured),
+        coloured: !colours.is_empty() || package.scans.iter().any(|s| s.0.coloured),
         unit: package.state.brief.unit().metres(),
         offset: package.map.origin.map(f64::round),
         map: package.map.clone(),
@@ -143,6 +144,9 @@ async fn clouds(
             Some(c) => cleaning::classes(app, c).await?,
             None => Vec::new(),
         };
+        if let Some(c) = colours.iter().find(|c| c.scan_id == row.id) {
+            colouring::put_on(app, c, &mut scan).await?;
+        }
         let pictures = pictures(app, task.job_id, row).await?;
         let (row, pose, number, map) = (row.clone(), *pose, i as u16 + 1, package.map.clone());
         let file = names[i].clone();

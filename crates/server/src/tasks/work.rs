@@ -1,7 +1,7 @@
 //! What there is to do, as it is queued.
 
 use super::Stop;
-use crate::dto::{PackageOptions, ProposeRequest};
+use crate::dto::{PackageOptions, PaintDto, ProposeRequest};
 use crate::{ApiError, App};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -31,6 +31,8 @@ pub(crate) enum Work {
     Survey {},
     /// What is to be built is looked for.
     Built {},
+    /// The clouds are coloured from photographs.
+    Paint(PaintDto),
     /// Stations are proposed.
     Propose(ProposeRequest),
     /// The package is made.
@@ -76,6 +78,7 @@ mod tests {
             Work::Clean {},
             Work::Compare {},
             Work::Survey {},
+            Work::Paint(PaintDto { scan: Some(Uuid::now_v7()) }),
             Work::Built {},
             Work::Package(PackageOptions::default()),
         ];

@@ -1,7 +1,6 @@
 //! Designs: what they say, what the clouds are set against, and what is there of each element.
 
-use super::compare::Stands;
-use super::{grid, planning, registration};
+use super::stands::{Standing, Stands};
 use crate::dto::{BuiltWord, DesignDto, ElementDto, ElementStateDto, ProgressDto};
 use crate::{ApiError, App};
 use nalgebra::Vector2;
@@ -11,7 +10,7 @@ use vistazo_core::compare::{Element, State};
 use vistazo_core::geometry::Vec3;
 use vistazo_formats::design::{DesignLine, DesignShape};
 use vistazo_store::designs::{self, DesignRow, LookRow};
-use vistazo_store::field::{self, ScanRow};
+use vistazo_store::field::ScanRow;
 
 /// An element as it is stored: on the grid, metres.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -114,12 +113,9 @@ pub(crate) struct Designs {
 
 impl Designs {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
-        let (_, brief) = super::brief(app, job).await?;
-        let (plan, scans) = (planning::load(app, job).await?, field::scans(&app.db, job).await?);
-        let block = registration::current_at(app, job, &brief, &plan, &scans).await?;
-        let georef = grid::current_of(app, job, &brief, block.as_ref()).await?;
+        let Standing { scans, stands, .. } = Standing::load(app, job).await?;
         Ok(Self {
-            stands: Stands::new(block.as_ref(), georef.as_ref()),
+            stands,
             rows: designs::designs(&app.db, job).await?,
             looks: designs::looks(&app.db, job).await?,
             scans,

@@ -1,15 +1,17 @@
 //! What is taken out of the clouds: which steps count, what each scan is cleaned from, the classes of its points.
 
 use super::cloud;
-use crate::dto::{CleanDto, CleanedScanDto, CleaningDto, CleaningStepDto, CloudDto};
+use super::stands::{Standing, Stands};
+use crate::dto::{CleanDto, CleanedScanDto, CleaningDto, CleaningStepDto, CloudDto, CutDto};
 use crate::{ApiError, App};
 use nalgebra::Matrix6;
 use std::collections::HashMap;
 use uuid::Uuid;
-use vistazo_core::clean::Class;
+use vistazo_core::clean::{Chosen, Class};
 use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::slice::Cut;
 use vistazo_store::cleaning::{self, ClassesRow, CleaningRow};
-use vistazo_store::field::{self, ScanRow};
+use vistazo_store::field::ScanRow;
 
 /// Scans beside one that are asked what they saw through: the nearest.
 const ASKED: usize = 12;
@@ -22,6 +24,7 @@ pub(crate) struct Cleaning {
     /// The clouds in the frame that what moved is judged in, and in each frame that a box is of.
     frames: HashMap<String, CloudDto>,
     best: CloudDto,
+    stands: Stands,
 }
 
 impl Cleaning {
@@ -34,16 +37,18 @@ impl Cleaning {
         let steps = rows.into_iter().map(read).collect::<Result<Vec<_>, _>>()?;
         let mut frames = HashMap::new();
         for (_, asked) in steps.iter().filter(|s| s.0.active) {
-            if let CleanDto::Box(b) = asked
-                && !frames.contains_key(&b.frame)
+            if let Some(frame) = asked.frame()
+                && !frames.contains_key(frame)
             {
-                let own = cloud::cloud(app, job, Some(&b.frame)).await?;
+                let own = cloud::cloud(app, job, Some(frame)).await?;
                 // a frame that is not there any more is told by its name
-                frames.insert(b.frame.clone(), own);
+                frames.insert(frame.to_owned(), own);
             }
         }
+        let Standing { scans, stands, .. } = Standing::load(app, job).await?;
         Ok(Self {
-            scans: field::scans(&app.db, job).await?,
+            scans,
+            stands,
             kept: cleaning::scan_classes(&app.db, job).await?.into_iter().map(|c| (c.scan_id, c)).collect(),
             best: cloud::cloud(app, job, None).await?,
             steps,
@@ -79,15 +84,33 @@ impl Cleaning {
         out
     }
 
-    /// The boxes in the frame of a scan: from there to the cube from −1 to 1.
-    pub(crate) fn boxes(&self, scan: Uuid) -> Vec<(Pose, Vec3)> {
-        let of = |step: &CleanDto| {
-            let CleanDto::Box(b) = step else { return None };
-            let frame = self.frames.get(&b.frame).filter(|f| f.frame == b.frame)?;
+    /// What somebody chose, in the frame of a scan.
+    pub(crate) fn chosen(&self, scan: Uuid) -> Vec<Chosen> {
+        let placed = |frame: &str| {
+            let frame = self.frames.get(frame).filter(|f| f.frame == frame)?;
             let own = frame.scans.iter().find(|s| s.id == scan)?;
             let mut pose = Pose::from(&own.pose);
             pose.translation += Vec3::from(frame.origin);
-            Some((Pose::levelled(b.turn, Vec3::from(b.middle)).inverse().compose(&pose), Vec3::from(b.half)))
+            Some(pose)
+        };
+        let slab = |frame: &str, cut: &CutDto| {
+            // slices speak of the grid by its map, clouds of true metres about its origin
+            let at = if frame == self.stands.frame { self.stands.inverse(&Vec3::from(cut.at)) } else { return None };
+            let (_, pose, _) = self.stands.of_scan(scan)?;
+            Some(cut.to_core(at).ok()?.seen_by(&pose))
+        };
+        let of = |step: &CleanDto| match step {
+            CleanDto::Stray {} | CleanDto::Moved {} | CleanDto::Mirror {} => None,
+            CleanDto::Box(b) => {
+                let to = Pose::levelled(b.turn, Vec3::from(b.middle)).inverse().compose(&placed(&b.frame)?);
+                Some(Chosen::Box(to, Vec3::from(b.half)))
+            }
+            CleanDto::Outline(o) => {
+                let cut = slab(&o.frame, &o.cut)?;
+                Some(Chosen::Outline { cut, line: o.line.clone(), outside: o.outside })
+            }
+            CleanDto::Behind(b) => Some(Chosen::Behind(slab(&b.frame, &b.cut)?)),
+            CleanDto::Gate(g) => Some(Chosen::Gate { range: g.range, intensity: g.intensity }),
         };
         self.active().filter_map(of).collect()
     }
@@ -95,23 +118,31 @@ impl Cleaning {
     /// What the classes of a scan are made from; none where nothing is looked for.
     pub(crate) fn inputs(&self, scan: &ScanRow) -> Option<String> {
         self.active().next()?;
-        let moved = self.looks_for(&CleanDto::Moved {});
+        let moved = self.looks_for(&CleanDto::Moved {}) || self.looks_for(&CleanDto::Mirror {});
         let others = if moved { self.others(scan.id) } else { Vec::new() };
         // to a tenth of a millimetre: a registration that comes to the same changes nothing
         let round =
             |p: &Pose| p.matrix().iter().chain(p.translation.iter()).map(|v| (v * 1e4) as i64).collect::<Vec<_>>();
         let others: Vec<_> = others.iter().map(|(id, p, _)| (id, round(p))).collect();
-        let boxes: Vec<_> = self.boxes(scan.id).iter().map(|(p, h)| (round(p), [h.x, h.y, h.z])).collect();
-        Some(super::fingerprint(&(1, &scan.key, self.looks_for(&CleanDto::Stray {}), others, boxes)))
+        let chosen: Vec<_> = self.chosen(scan.id).iter().map(|c| summed(c, round)).collect();
+        Some(super::fingerprint(&(
+            1,
+            &scan.key,
+            self.looks_for(&CleanDto::Stray {}),
+            others,
+            chosen,
+            self.looks_for(&CleanDto::Mirror {}),
+        )))
     }
 
-    /// A box that was drawn in a frame which is not there any more: why nothing can be said of it.
-    pub(crate) fn lost_box(&self) -> Option<String> {
-        let lost = |(r, asked): &&(CleaningRow, CleanDto)| matches!(asked, CleanDto::Box(b) if r.active && self.frames.get(&b.frame).is_none_or(|f| f.frame != b.frame));
+    /// Something that was drawn in a frame which is not there any more: why nothing can be said of it.
+    pub(crate) fn lost(&self) -> Option<String> {
+        let there = |frame: &str| self.frames.get(frame).is_some_and(|f| f.frame == frame);
+        let lost = |(r, asked): &&(CleaningRow, CleanDto)| r.active && asked.frame().is_some_and(|f| !there(f));
         let (row, _) = self.steps.iter().find(lost)?;
         let frame = row.options["frame"].as_str().unwrap_or_default();
         Some(format!(
-            "a box of {} was drawn in the frame “{frame}”, and the clouds are not there now: bring them there again, or undo the box",
+            "what {} chose was drawn in the frame “{frame}”, and the clouds are not there now: bring them there again, or undo it",
             row.by
         ))
     }
@@ -125,8 +156,9 @@ impl Cleaning {
     pub(crate) fn to_dto(&self) -> CleaningDto {
         let stale: Vec<Uuid> = self.to_do().iter().map(|s| s.id).collect();
         let scans = self.scans.iter().filter_map(|s| {
-            let counts: [u64; 5] = serde_json::from_value(self.kept.get(&s.id)?.counts.clone()).ok()?;
-            let of = |c: Class| counts[c as usize];
+            // rows of earlier programs know fewer classes
+            let counts: Vec<u64> = serde_json::from_value(self.kept.get(&s.id)?.counts.clone()).ok()?;
+            let of = |c: Class| counts.get(c as usize).copied().unwrap_or_default();
             Some(CleanedScanDto {
                 id: s.id,
                 name: s.name.clone(),
@@ -135,6 +167,7 @@ impl Cleaning {
                 edge: of(Class::Edge),
                 moved: of(Class::Moved),
                 chosen: of(Class::Chosen),
+                ghost: of(Class::Ghost),
                 stale: stale.contains(&s.id),
             })
         });
@@ -147,6 +180,22 @@ impl Cleaning {
             at: r.made_at,
         });
         CleaningDto { steps: steps.collect(), scans: scans.collect(), stale: !stale.is_empty() }
+    }
+}
+
+/// What somebody chose, to a tenth of a millimetre.
+fn summed(c: &Chosen, round: impl Fn(&Pose) -> Vec<i64>) -> serde_json::Value {
+    let fine = |v: f64| (v * 1e4) as i64;
+    let slab = |cut: &Cut| {
+        let own = [cut.at, cut.across, cut.up].map(|v| [fine(v.x), fine(v.y), fine(v.z)]);
+        serde_json::json!([own, fine(cut.thickness)])
+    };
+    match c {
+        // as it was summed before there was anything but boxes
+        Chosen::Box(p, h) => serde_json::json!((round(p), [h.x, h.y, h.z])),
+        Chosen::Outline { cut, line, outside } => serde_json::json!((slab(cut), line, outside)),
+        Chosen::Behind(cut) => serde_json::json!(("behind", slab(cut))),
+        Chosen::Gate { range, intensity } => serde_json::json!((range, intensity)),
     }
 }
 

@@ -84,12 +84,17 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
     Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision, scans })
 }
 
-/// The tiles of scans: those that know what is taken out, where something is.
+/// The tiles of scans: those that have the colours of photographs and know what is taken out, where there are such.
 pub(crate) async fn tiles(app: &App, job: Uuid, rows: &[field::ScanRow]) -> Result<Vec<(Uuid, TilesDto)>, ApiError> {
     let classed = vistazo_store::cleaning::scan_classes(&app.db, job).await?;
+    let coloured = vistazo_store::photos::scan_colours(&app.db, job).await?;
     let of = |row: &field::ScanRow| {
         let with_classes = classed.iter().find(|c| c.scan_id == row.id);
-        let made = with_classes.and_then(|c| serde_json::from_value(c.tiles.clone()).ok());
+        let classes = with_classes.map_or("", |c| c.inputs.as_str());
+        // colours that were laid over other classes would show what is taken out
+        let with_colours = coloured.iter().find(|c| c.scan_id == row.id && c.classes == classes);
+        let chosen = with_colours.map(|c| &c.tiles).or(with_classes.map(|c| &c.tiles));
+        let made = chosen.and_then(|t| serde_json::from_value(t.clone()).ok());
         Some((row.id, made.or_else(|| serde_json::from_value(row.derived.clone()).ok())?))
     };
     Ok(rows.iter().filter_map(of).collect())

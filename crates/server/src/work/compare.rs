@@ -1,11 +1,11 @@
 //! Scans set against one another: which pairs, from what, and what is said of them.
 
-use super::{grid, planning, registration};
+use super::registration;
+use super::stands::{Standing, Stands, rounded, spread};
 use crate::dto::{
     ChangedRegionDto, ChangedThingDto, ComparedPairDto, ComparedPlacesDto, ComparisonsDto, CountedDto, LookedDto,
 };
 use crate::record::comparison::{StoredComparison, StoredPlace};
-use crate::record::measured::square;
 use crate::{ApiError, App, words};
 use nalgebra::Matrix6;
 use serde::{Deserialize, Serialize};
@@ -14,9 +14,8 @@ use uuid::Uuid;
 use vistazo_core::adjust::{Scaling, precision};
 use vistazo_core::compare::{Kind, Thing, things};
 use vistazo_core::geometry::{Pose, Vec3};
-use vistazo_core::georef::GridMap;
 use vistazo_store::comparisons::{self, ComparisonRow, TickRow};
-use vistazo_store::field::{self, ScanRow};
+use vistazo_store::field::ScanRow;
 
 /// A scan is set against so many of those that stand nearest, no farther than this, metres.
 const NEAREST: usize = 8;
@@ -25,80 +24,6 @@ const FARTHEST: f64 = 80.0;
 const FEWEST: usize = 30;
 /// Things nearer to one another than this are the same, metres.
 const SAME: f64 = 0.6;
-
-/// Where scans stand.
-pub(crate) struct Stands {
-    pub frame: &'static str,
-    /// From the frame they stand in to the grid, where it is that of the grid.
-    map: Option<GridMap>,
-    of: Vec<(Uuid, Pose, Matrix6<f64>)>,
-}
-
-impl Stands {
-    /// On the grid where the block is, else in the block.
-    pub(crate) fn new(block: Option<&registration::Current>, georef: Option<&grid::Current>) -> Self {
-        if let Some(g) = georef.filter(|g| !g.stale) {
-            let of = |s: &crate::record::georeference::Station| (s.scan, Pose::from(&s.local), square(&s.covariance));
-            let map = Some(GridMap::from(&g.record.map));
-            return Self { frame: "grid", map, of: g.record.stations.iter().map(of).collect() };
-        }
-        let fresh = block.filter(|b| !b.stale && b.record.refused.is_none());
-        let of = |s: &crate::record::registration::Scan| (s.id, Pose::from(&s.pose), square(&s.covariance));
-        Self { frame: "block", map: None, of: fresh.iter().flat_map(|b| b.record.scans.iter()).map(of).collect() }
-    }
-
-    /// Whether the scans stand on the grid, or in a system of their own that is kept.
-    pub(crate) fn is_on_grid(&self) -> bool {
-        self.frame == "grid"
-    }
-
-    /// Where a scan stands, and how well that is known.
-    pub(crate) fn of_scan(&self, scan: Uuid) -> Option<(Uuid, Pose, Matrix6<f64>)> {
-        self.pose(scan).copied()
-    }
-
-    /// From the grid to where the scans stand.
-    pub(crate) fn inverse(&self, grid: &Vec3) -> Vec3 {
-        self.map.as_ref().map_or(*grid, |m| m.inverse(grid))
-    }
-
-    /// A sum over all scans and where they stand; none where that is not the grid.
-    pub(crate) fn sum(&self, scans: &[ScanRow]) -> Option<String> {
-        self.is_on_grid().then(|| self.state(scans))
-    }
-
-    /// A sum over all scans and where they stand, whatever they stand in.
-    pub(super) fn state(&self, scans: &[ScanRow]) -> String {
-        let of = |(id, pose, known): &(Uuid, Pose, Matrix6<f64>)| {
-            let key = scans.iter().find(|s| s.id == *id).map(|s| s.key.clone());
-            (*id, key, rounded(pose), spread(known))
-        };
-        let origin = self.position(&Vec3::zeros());
-        super::fingerprint(&(origin, self.of.iter().map(of).collect::<Vec<_>>()))
-    }
-
-    pub(super) fn pose(&self, scan: Uuid) -> Option<&(Uuid, Pose, Matrix6<f64>)> {
-        self.of.iter().find(|s| s.0 == scan)
-    }
-
-    /// A place as it is read.
-    pub(super) fn position(&self, p: &Vec3) -> [f64; 3] {
-        self.map.as_ref().map_or(*p, |m| m.apply(p)).into()
-    }
-}
-
-// to a hundredth of a millimetre: a registration that comes to the same changes nothing
-fn round(v: f64) -> i64 {
-    (v * 1e5).round() as i64
-}
-
-fn rounded(pose: &Pose) -> Vec<i64> {
-    pose.matrix().iter().chain(pose.translation.iter()).map(|v| round(*v)).collect()
-}
-
-fn spread(known: &Matrix6<f64>) -> Vec<i64> {
-    known.diagonal().iter().map(|v| round(v.max(0.0).sqrt())).collect()
-}
 
 /// Two scans to be compared.
 pub(crate) struct Pair<'a> {
@@ -156,12 +81,9 @@ struct TickedAt {
 
 impl Compared {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
-        let (_, brief) = super::brief(app, job).await?;
-        let (plan, scans) = (planning::load(app, job).await?, field::scans(&app.db, job).await?);
-        let block = registration::current_at(app, job, &brief, &plan, &scans).await?;
-        let georef = grid::current_of(app, job, &brief, block.as_ref()).await?;
+        let Standing { scans, stands, block, brief } = Standing::load(app, job).await?;
         Ok(Self {
-            stands: Stands::new(block.as_ref(), georef.as_ref()),
+            stands,
             rows: comparisons::comparisons(&app.db, job).await?,
             ticks: comparisons::ticks(&app.db, job, "thing").await?,
             scans,

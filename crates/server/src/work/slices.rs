@@ -208,7 +208,7 @@ impl Sliced {
             }
         }
         open.append(&mut slices);
-        let compared = !self.all.rows.is_empty();
+        let compared = !self.all.rows.is_empty() && self.all.to_do().len() < self.all.rows.len();
         Ok(SlicesDto { frame: frame.into(), start: self.start(app).await?, compared, slices: open })
     }
 
@@ -244,7 +244,10 @@ impl Sliced {
     async fn chosen(&self, app: &App, job: Uuid) -> Result<Vec<Doubtful>, ApiError> {
         let rows: Vec<&ComparisonRow> = {
             let here = |id: Uuid| self.all.stands.pose(id).is_some();
-            self.all.rows.iter().filter(|r| here(r.scan_a) && here(r.scan_b)).collect()
+            // what was compared of other poses says nothing of those that stand
+            let stale: Vec<(Uuid, Uuid)> = self.all.to_do().iter().map(|p| (p.a.id, p.b.id)).collect();
+            let fresh = |r: &&ComparisonRow| !stale.contains(&(r.scan_a, r.scan_b));
+            self.all.rows.iter().filter(|r| here(r.scan_a) && here(r.scan_b)).filter(fresh).collect()
         };
         let results = rows.iter().map(|r| result(r)).collect::<Result<Vec<_>, _>>()?;
         let usable: Vec<usize> = (0..rows.len()).filter(|&k| results[k].places >= FEWEST).collect();

@@ -1,7 +1,6 @@
 //! Independent surveys: what they are set against, and what comes of it.
 
-use super::compare::Stands;
-use super::{grid, planning, registration};
+use super::stands::{Standing, Stands};
 use crate::dto::{
     AlongDto, BiasDto, SurveyDto, SurveyLimitsDto, SurveyResultDto, SurveyedPointDto, UseDto, VerdictWord,
 };
@@ -10,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use vistazo_core::compare::{Along, Beside, SurveyPoint, SurveyReport, survey_report};
 use vistazo_core::geometry::Vec3;
-use vistazo_store::field::{self, ScanRow};
+use vistazo_store::field::ScanRow;
 use vistazo_store::results::{self, ControlRow};
 use vistazo_store::surveys::{self, SurveyRow};
 
@@ -71,12 +70,9 @@ pub(crate) fn inputs(row: &SurveyRow, scans: &[ScanRow], stands: &Stands) -> Opt
 
 impl Surveyed {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
-        let (_, brief) = super::brief(app, job).await?;
-        let (plan, scans) = (planning::load(app, job).await?, field::scans(&app.db, job).await?);
-        let block = registration::current_at(app, job, &brief, &plan, &scans).await?;
-        let georef = grid::current_of(app, job, &brief, block.as_ref()).await?;
+        let Standing { scans, stands, .. } = Standing::load(app, job).await?;
         Ok(Self {
-            stands: Stands::new(block.as_ref(), georef.as_ref()),
+            stands,
             rows: surveys::surveys(&app.db, job).await?,
             control: results::control(&app.db, job).await?,
             scans,

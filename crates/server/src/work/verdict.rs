@@ -1,6 +1,7 @@
 //! The verdict on the requirement, the title block, and what is open on each sheet.
 
 use super::outlook::{self, Outlook};
+use super::stands::Stands;
 use super::{cleaning, compare, grid, planning, registration, survey};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
 use crate::{ApiError, App, words};
@@ -56,8 +57,8 @@ impl State {
         self.georef.as_ref().filter(|g| !g.stale)
     }
 
-    fn stands(&self) -> compare::Stands {
-        compare::Stands::new(self.adjustment.as_ref(), self.georef.as_ref())
+    fn stands(&self) -> Stands {
+        Stands::new(self.adjustment.as_ref(), self.georef.as_ref())
     }
 
     fn worst_predicted(&self, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
@@ -317,6 +318,7 @@ fn judged(kind: PlaceKind, name: &str, error: Error95) -> Judged {
 
 fn to_dto(brief: &Brief, row: VerdictRow) -> VerdictDto {
     VerdictDto {
+        asked: Some(row.asked.into()),
         requirement: words::verdict::asked(row.asked).into(),
         required: row.required,
         predicted: row.predicted,

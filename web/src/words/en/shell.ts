@@ -96,6 +96,7 @@ export const shell = {
   cleaning: 'what does not belong',
   comparing: 'scan against scan',
   surveying: 'independent survey',
+  colouring: 'colours',
   lookingForDesign: 'what is built',
   pointSpacing: 'point spacing',
   predicted: 'Predicted',
