@@ -30,6 +30,39 @@ fn png(pixels: &[[u8; 3]]) -> Vec<u8> {
     out
 }
 
+/// How far two picks lie apart.
+fn off(a: &Value, b: &Value, what: &str) -> f64 {
+    let pairs = a[what].as_array().unwrap().iter().zip(b[what].as_array().unwrap());
+    pairs.map(|(a, b)| (a.as_f64().unwrap() - b.as_f64().unwrap()).powi(2)).sum::<f64>().sqrt()
+}
+
+/// Clicks one of some pairs in the photograph and in the panorama, which somebody sees from within: to the right is clockwise.
+async fn pick_by_hand(b: &Browser, count: usize, picks: &[Value]) {
+    let at = |v: &Value| v.as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect::<Vec<_>>();
+    let turn = std::f64::consts::TAU;
+    let on_panorama = |p: &Value| {
+        let p = at(&p["at"]);
+        let (u, v) = (0.5 - p[1].atan2(p[0]) / turn, 0.5 - p[2].atan2(p[0].hypot(p[1])) / (turn / 2.0));
+        ((u - 0.5) * 1.6, (v - 0.5) * 0.8)
+    };
+    let pick = picks.iter().find(|p| on_panorama(p).0.abs() < 0.45).unwrap();
+    let place = async |label: &str| {
+        let script = "const c = document.querySelector(`canvas[aria-label^='${arguments[0]}']`); c.scrollIntoView({ block: 'center' }); \
+                      const r = c.getBoundingClientRect(); return [r.left, r.top, r.width, r.height]";
+        at(&b.page.execute(script, vec![json!(label)]).await.unwrap())
+    };
+    let r = place("Photograph").await;
+    let k = (r[2] / SIZE[0] as f64).min(r[3] / SIZE[1] as f64);
+    let pixel = at(&pick["pixel"]);
+    let middle = [r[0] + r[2] / 2.0, r[1] + r[3] / 2.0];
+    b.click_at(middle[0] + (pixel[0] - SIZE[0] as f64 / 2.0) * k, middle[1] + (pixel[1] - SIZE[1] as f64 / 2.0) * k)
+        .await;
+    let r = place("Panorama").await;
+    let (x, y) = on_panorama(pick);
+    b.click_at(r[0] + r[2] * (0.5 + x), r[1] + r[3] / 2.0 + r[2] * y).await;
+    b.see(&format!("//table[@aria-label='Picks']/tbody/tr[{}]", count + 1)).await;
+}
+
 #[tokio::test]
 async fn a_photograph_is_placed_and_colours_what_it_saw() {
     let server = Server::start().await;
@@ -104,6 +137,11 @@ async fn a_photograph_is_placed_and_colours_what_it_saw() {
     b.see("//table[@aria-label='Coloured, by scan']/tbody/tr[4]").await;
     b.press("Pick").await;
     b.see("//section[@aria-label='room.png']//table[@aria-label='Picks']/tbody/tr[8]").await;
+    pick_by_hand(&b, picks.len(), &picks).await;
+    let all = c.ok("GET", &format!("{base}/photos"), Value::Null).await;
+    let last = all["photos"][0]["picks"].as_array().unwrap().last().unwrap().clone();
+    let like = picks.iter().find(|p| off(p, &last, "pixel") < 3.0).expect("the pixel that was clicked");
+    assert!(off(like, &last, "at") < 0.15, "{like} {last}");
     b.press("Take the colours away again").await;
     b.see("//*[contains(.,'4 scans not coloured as things stand')]").await;
     b.close().await;

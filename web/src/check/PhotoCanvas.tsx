@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from 'react'
-import { ACCENT, PAPER, RED } from '../lib/palette'
+import { ACCENT, RED } from '../lib/palette'
 import { useTheme } from '../lib/settings'
-import { begin, onWheel } from '../register/draw'
+import { begin, drawMark, onWheel } from '../register/draw'
 import { check as words } from '../words'
 
 type Two = [number, number]
@@ -14,32 +14,6 @@ interface Mark {
 interface Eye {
   at: Two
   scale: number | null
-}
-
-/** Crosses with their names, on paper that keeps them readable. */
-function drawMarks(g: CanvasRenderingContext2D, marks: Mark[], to: (pixel: number[]) => Two) {
-  g.font = words.markFont
-  for (const m of marks) {
-    const [x, y] = to(m.pixel)
-    for (const [width, colour] of [
-      [4, PAPER],
-      [1.6, m.wrong ? RED : ACCENT],
-    ] as const) {
-      g.lineWidth = width
-      g.strokeStyle = colour
-      g.beginPath()
-      g.moveTo(x - 8, y)
-      g.lineTo(x + 8, y)
-      g.moveTo(x, y - 8)
-      g.lineTo(x, y + 8)
-      g.stroke()
-    }
-    g.lineWidth = 3
-    g.strokeStyle = PAPER
-    g.strokeText(m.label, x + 9, y - 7)
-    g.fillStyle = m.wrong ? RED : ACCENT
-    g.fillText(m.label, x + 9, y - 7)
-  }
 }
 
 /** A photograph to point at: dragging shifts, the wheel goes nearer, a click points. */
@@ -87,7 +61,8 @@ export function PhotoCanvas(p: {
       g.fillStyle = `${RED}66`
       g.fillRect(a[0], a[1], b[0] - a[0], b[1] - a[1])
     }
-    drawMarks(g, p.waiting ? [...p.marks, { pixel: p.waiting, label: '…', wrong: false }] : p.marks, to)
+    for (const m of p.marks) drawMark(g, ...to(m.pixel), m.label, m.wrong ? RED : ACCENT)
+    if (p.waiting) drawMark(g, ...to(p.waiting), words.waiting, ACCENT)
   }, [image, eye, from, p.marks, p.waiting, p.masks, p.size, theme, scaleOf])
   const at = (c: HTMLCanvasElement, e: { clientX: number; clientY: number }): Two => {
     const box = c.getBoundingClientRect()
@@ -108,31 +83,34 @@ export function PhotoCanvas(p: {
     )
   }, [p.size])
   return (
-    <canvas
-      ref={canvas}
-      role="img"
-      aria-label={words.photographOf(p.name)}
-      className={p.masking ? 'section' : ''}
-      onPointerDown={(e) => {
-        e.currentTarget.setPointerCapture(e.pointerId)
-        far.current = 0
-        if (p.masking) setFrom([at(e.currentTarget, e), at(e.currentTarget, e)])
-      }}
-      onPointerMove={(e) => {
-        if (!e.buttons) return
-        far.current += Math.abs(e.movementX) + Math.abs(e.movementY)
-        if (from) return setFrom([from[0], at(e.currentTarget, e)])
-        const k = scaleOf(e.currentTarget)
-        setEye((v) => ({ ...v, at: [v.at[0] - e.movementX / k, v.at[1] - e.movementY / k] }))
-      }}
-      onPointerUp={(e) => {
-        const here = at(e.currentTarget, e)
-        if (from) {
-          const [a, b] = [from[0], here]
-          setFrom(null)
-          p.onMask([Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[0], b[0]), Math.max(a[1], b[1])])
-        } else if (far.current < 4) p.onPoint(here)
-      }}
-    />
+    <figure className="panorama">
+      <figcaption>{words.pixels(...p.size)}</figcaption>
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={words.photographOf(p.name)}
+        className={p.masking ? 'section' : ''}
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId)
+          far.current = 0
+          if (p.masking) setFrom([at(e.currentTarget, e), at(e.currentTarget, e)])
+        }}
+        onPointerMove={(e) => {
+          if (!e.buttons) return
+          far.current += Math.abs(e.movementX) + Math.abs(e.movementY)
+          if (from) return setFrom([from[0], at(e.currentTarget, e)])
+          const k = scaleOf(e.currentTarget)
+          setEye((v) => ({ ...v, at: [v.at[0] - e.movementX / k, v.at[1] - e.movementY / k] }))
+        }}
+        onPointerUp={(e) => {
+          const here = at(e.currentTarget, e)
+          if (from) {
+            const [a, b] = [from[0], here]
+            setFrom(null)
+            p.onMask([Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[0], b[0]), Math.max(a[1], b[1])])
+          } else if (far.current < 4) p.onPoint(here)
+        }}
+      />
+    </figure>
   )
 }

@@ -246,7 +246,7 @@ function Picks(p: {
       label={words.picks}
       rows={rows}
       id={(r) => `${r.k}`}
-      empty={words.clickBoth}
+      empty={words.nothingPicked}
       tone={(r) => ((fit?.p_family[r.k] ?? 1) < 0.01 ? 'bad' : undefined)}
       columns={[
         { head: '', cell: (r) => `${r.k + 1}` },

@@ -108,3 +108,26 @@ export function onWheel(c: HTMLCanvasElement, zoom: (by: number, e: WheelEvent) 
   c.addEventListener('wheel', wheel, { passive: false })
   return () => c.removeEventListener('wheel', wheel)
 }
+
+/** A cross with its name where something was pointed at, on paper that keeps it readable. */
+export function drawMark(g: CanvasRenderingContext2D, x: number, y: number, label: string, colour: string) {
+  for (const [width, stroke] of [
+    [4, PAPER],
+    [1.6, colour],
+  ] as const) {
+    g.lineWidth = width
+    g.strokeStyle = stroke
+    g.beginPath()
+    g.moveTo(x - 8, y)
+    g.lineTo(x + 8, y)
+    g.moveTo(x, y - 8)
+    g.lineTo(x, y + 8)
+    g.stroke()
+  }
+  g.font = words.n60013pxSourceSans
+  g.lineWidth = 3
+  g.strokeStyle = PAPER
+  g.strokeText(label, x + 9, y - 7)
+  g.fillStyle = colour
+  g.fillText(label, x + 9, y - 7)
+}

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from 'react'
-import { ACCENT, PAPER, RED } from '../../lib/palette'
+import { ACCENT, RED } from '../../lib/palette'
 import { useTheme } from '../../lib/settings'
-import { begin, onWheel } from '../draw'
+import { begin, drawMark, onWheel } from '../draw'
 import { direction, onPanorama } from './pose'
 import { register as words } from '../../words'
 
@@ -52,21 +52,21 @@ export function Panorama(p: {
     const whole = w * eye.zoom
     for (const turn of [-1, 0, 1]) {
       const left = w / 2 + (turn - eye.u) * whole
-      if (left < w && left + whole > 0) g.drawImage(image, left, h / 2 - (eye.v * whole) / 2, whole, whole / 2)
+      if (left >= w || left + whole <= 0) continue
+      // its columns run with the azimuth, which is to the left for who stands within
+      g.save()
+      g.translate(left + whole, h / 2 - (eye.v * whole) / 2)
+      g.scale(-1, 1)
+      g.drawImage(image, 0, 0, whole, whole / 2)
+      g.restore()
     }
-    g.font = words.n60013pxSourceSans
     for (const m of marks) {
       const [u, v] = onPanorama(m.at)
       const y = h / 2 + ((v - eye.v) * whole) / 2
       for (const turn of [-1, 0, 1]) {
         const x = w / 2 + (u + turn - eye.u) * whole
         if (x < -20 || x > w + 20) continue
-        cross(g, x, y, m.wrong ? RED : ACCENT)
-        g.lineWidth = 3
-        g.strokeStyle = PAPER
-        g.strokeText(m.label, x + 9, y - 7)
-        g.fillStyle = m.wrong ? RED : ACCENT
-        g.fillText(m.label, x + 9, y - 7)
+        drawMark(g, x, y, m.label, m.wrong ? RED : ACCENT)
       }
     }
   }, [image, eye, marks, theme])
@@ -108,20 +108,4 @@ export function Panorama(p: {
       />
     </figure>
   )
-}
-
-function cross(g: CanvasRenderingContext2D, x: number, y: number, colour: string) {
-  for (const [width, stroke] of [
-    [4, PAPER],
-    [1.6, colour],
-  ] as const) {
-    g.lineWidth = width
-    g.strokeStyle = stroke
-    g.beginPath()
-    g.moveTo(x - 8, y)
-    g.lineTo(x + 8, y)
-    g.moveTo(x, y - 8)
-    g.lineTo(x, y + 8)
-    g.stroke()
-  }
 }

@@ -39,5 +39,7 @@ test('a place on the panorama and its direction belong together', () => {
     d.forEach((x, k) => expect(x).toBeCloseTo(p[k]! / n))
   }
   // beyond the seam it goes on from the other side
+  // who looks along x has y on the left
+  expect(onPanorama([1, 0.2, 0])[0]).toBeLessThan(onPanorama([1, 0, 0])[0])
   expect(direction(1.25, 0.5)[1]).toBeCloseTo(direction(0.25, 0.5)[1])
 })

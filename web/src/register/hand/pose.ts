@@ -57,14 +57,15 @@ export function between(drawn: Pose, now: Pose, heading: number): Shift {
   }
 }
 
-/** The direction of a place on a panorama: shares of its width and height from the top left, scanner frame. */
+/** The direction of a place on a panorama as it is seen from within, to the right clockwise: shares of its width and height from
+ * the top left, scanner frame. */
 export function direction(u: number, v: number): [number, number, number] {
-  const azimuth = (u - Math.floor(u)) * 2 * Math.PI - Math.PI
+  const azimuth = Math.PI - (u - Math.floor(u)) * 2 * Math.PI
   const elevation = Math.PI / 2 - v * Math.PI
   return [Math.cos(elevation) * Math.cos(azimuth), Math.cos(elevation) * Math.sin(azimuth), Math.sin(elevation)]
 }
 
 /** The place on a panorama of something seen from its scanner. */
 export function onPanorama([x = 0, y = 0, z = 0]: number[]): [number, number] {
-  return [(Math.atan2(y, x) + Math.PI) / (2 * Math.PI), (Math.PI / 2 - Math.atan2(z, Math.hypot(x, y))) / Math.PI]
+  return [(Math.PI - Math.atan2(y, x)) / (2 * Math.PI), (Math.PI / 2 - Math.atan2(z, Math.hypot(x, y))) / Math.PI]
 }

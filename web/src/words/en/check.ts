@@ -30,6 +30,8 @@ export const check = {
   takeOutTheRest: 'Take out the rest',
   upTo: 'to',
   bringPhotographs: 'Bring photographs',
+  nothingPicked: 'Nothing is picked in it yet.',
+  pixels: (w: number, h: number) => `${w} × ${h} pixels`,
   clickBoth:
     'Click a thing in the photograph and the same thing in the panorama, in either order: six or more, spread over both and at several depths.',
   colourAll: 'Colour the clouds',
@@ -39,7 +41,7 @@ export const check = {
   colouredPoints: 'coloured',
   drawnWithin: (px: string) => `what it sees is drawn within ${px} px (95 %)`,
   leaveOut: 'Leave it out',
-  markFont: '600 13px "Source Sans 3"',
+  waiting: '…',
   maskAPart: 'Mask a part',
   noPhotographs:
     'No photograph yet. JPEG or PNG from any camera: pick the same things in it and in a scan, and it colours what it saw.',
