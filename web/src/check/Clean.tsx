@@ -128,7 +128,7 @@ function Gate({ onAsk }: { onAsk: (o: Schema['CleanGateDto']) => void }) {
   )
   return (
     <form
-      className="in-row"
+      className="bar"
       aria-label={words.limitsOfRange}
       onSubmit={(e) => {
         e.preventDefault()

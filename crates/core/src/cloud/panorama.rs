@@ -1,4 +1,4 @@
-use super::tiles::brightest;
+use super::tiles::{brightest, shown};
 use crate::scan::Scan;
 
 /// What the scanner saw all round, as a picture: columns are azimuths anticlockwise from −180°,
@@ -34,10 +34,7 @@ pub fn panorama(scan: &Scan, width: usize) -> Panorama {
         let range = flat.hypot(z);
         if range < depth[at] {
             depth[at] = range;
-            pixels[at] = scan.colour.get(i).copied().unwrap_or_else(|| {
-                let v = (f64::from(scan.intensity[i]) / bright).min(1.0).sqrt();
-                [(v * 235.0) as u8 + 10; 3]
-            });
+            pixels[at] = shown(scan, i, bright);
         }
     }
     for _ in 0..3 {

@@ -18,7 +18,7 @@ pub struct TilePoints {
     /// Intensity (stretched to the scan's brightest), cosine of incidence (0 unknown, else 1..255), and what the point is
     /// taken for ([`Class`](crate::clean::Class) by its number).
     pub shades: Vec<[u8; 3]>,
-    /// Colours; empty when the scan has none.
+    /// Colours, grey by intensity where a point has none; empty when the scan has none.
     pub colours: Vec<[u8; 3]>,
 }
 
@@ -69,6 +69,14 @@ pub(super) fn brightest(scan: &Scan) -> f64 {
     let at = (sample.len() * 995 / 1000).min(sample.len() - 1);
     let (_, v, _) = sample.select_nth_unstable(at);
     f64::from((*v).max(1))
+}
+
+/// The colour of a point; what has none (black) is grey by its intensity, and so is every point of a scan without colours.
+pub(super) fn shown(scan: &Scan, index: usize, bright: f64) -> [u8; 3] {
+    scan.colour.get(index).copied().filter(|c| *c != [0; 3]).unwrap_or_else(|| {
+        let v = (f64::from(scan.intensity[index]) / bright).min(1.0).sqrt();
+        [(v * 235.0) as u8 + 10; 3]
+    })
 }
 
 struct Build<'a, T, E> {
@@ -176,7 +184,7 @@ impl<T: Send, E: Send> Build<'_, T, E> {
             colours: if self.scan.colour.is_empty() {
                 Vec::new()
             } else {
-                places.iter().map(|p| self.scan.colour[self.order.index(*p)]).collect()
+                places.iter().map(|p| shown(self.scan, self.order.index(*p), self.bright)).collect()
             },
         }
     }

@@ -44,7 +44,8 @@ pub fn paint(points: &[(Vec3, Vec3)], photos: &[Photo<'_>]) -> Painted {
             let mut best: Option<(f64, usize, [u8; 3])> = None;
             for (k, photo) in photos.iter().enumerate() {
                 let Some((at, depth)) = photo.depth.seen(p) else { continue };
-                let Some(colour) = photo.at(at) else { continue };
+                // black means no colour where colours are kept
+                let Some(colour) = photo.at(at).map(|c| c.map(|v| v.max(1))) else { continue };
                 let towards = (photo.from - p).normalize();
                 let square = if n.norm_squared() > 0.5 { n.dot(&towards).abs().max(LEAST) } else { 1.0 };
                 let poor = colour.iter().all(|c| *c < DARK) || colour.iter().any(|c| *c > BRIGHT);

@@ -106,7 +106,7 @@ pub(super) async fn run(app: &App, task: &Task, asked: PaintDto, progress: &Prog
         put_colours(&app.db, task.job_id, &row).await?;
     }
     let (done, left) = (super::ingest::grouped(done as u64), super::ingest::grouped(left as u64));
-    Ok(format!("{} scans coloured: {done} points; {left} that no photograph saw stay uncoloured", todo.len()))
+    Ok(format!("{} scans coloured: {done} points; {left} that no photograph saw stay as they came", todo.len()))
 }
 
 /// The scan with its colours, and how many points have one and how many have none.
@@ -140,7 +140,9 @@ fn colour(
             .collect();
         let painted = paint(&points, &photos);
         seen += painted.colours.iter().flatten().count() as i64;
-        colours.extend(painted.colours.into_iter().map(Option::unwrap_or_default));
+        // what no photograph saw keeps the colour that it came with, if any
+        let came = |k: usize| scan.colour.get(first + k).copied().unwrap_or_default();
+        colours.extend(painted.colours.into_iter().enumerate().map(|(k, c)| c.unwrap_or_else(|| came(k))));
     }
     scan.colour = colours;
     Ok((scan, [seen, count as i64 - seen]))

@@ -61,7 +61,7 @@ export const check = {
   unlikely: 'not the same thing?',
   useIt: 'Use it',
   whatColoursShow:
-    'Intensity is kept beside the colours and is one key away in the cloud. What no photograph saw stays uncoloured and is counted; what moved while pictures were taken is masked by you.',
+    'Intensity is kept beside the colours and is one key away in the cloud. What no photograph saw stays as it came and is counted; what moved while pictures were taken is masked by you.',
   againstDesign: 'Against a design',
   asText:
     'Or as text: wall; name; foot; top; thickness; E N of its places. opening; name; sill; head; E N of both ends. pipe; name; diameter; E N H of its places. A DXF gives walls, columns, and openings by layer.',
