@@ -121,15 +121,15 @@ fn extents(pairs: &[Pair]) -> [f64; 3] {
     e.map(|v| v.max(0.0).sqrt())
 }
 
-/// The direct linear transform, taken apart into a camera.
-fn linear(pairs: &[Pair], size: [f64; 2]) -> Option<Camera> {
+/// The direct linear transform: its twelve numbers row by row, of points set about their middle and size, and of pixels about
+/// a centre in a unit.
+fn transform(pairs: &[Pair], centre: [f64; 2], unit: f64) -> Option<DVector<f64>> {
     let (shift, scale) = similarity(pairs);
-    let (middle, unit) = ([size[0] / 2.0, size[1] / 2.0], size[0]);
     let mut a = DMatrix::<f64>::zeros(2 * pairs.len(), 12);
     for (k, p) in pairs.iter().enumerate() {
         let q = (p.point - shift) / scale;
         let h = [q.x, q.y, q.z, 1.0];
-        let [u, v] = [0, 1].map(|c| (p.pixel[c] - middle[c]) / unit);
+        let [u, v] = [0, 1].map(|c| (p.pixel[c] - centre[c]) / unit);
         for (c, h) in h.into_iter().enumerate() {
             a[(2 * k, c)] = h;
             a[(2 * k, 8 + c)] = -u * h;
@@ -137,7 +137,14 @@ fn linear(pairs: &[Pair], size: [f64; 2]) -> Option<Camera> {
             a[(2 * k + 1, 8 + c)] = -v * h;
         }
     }
-    let p = null(&a)?;
+    null(&a)
+}
+
+/// The direct linear transform, taken apart into a camera.
+fn linear(pairs: &[Pair], size: [f64; 2]) -> Option<Camera> {
+    let (shift, scale) = similarity(pairs);
+    let (middle, unit) = ([size[0] / 2.0, size[1] / 2.0], size[0]);
+    let p = transform(pairs, middle, unit)?;
     let m = Mat3::from_fn(|r, c| p[4 * r + c]);
     let last = Vec3::new(p[3], p[7], p[11]);
     let position = -(m.try_inverse()? * last);
@@ -161,19 +168,7 @@ fn linear(pairs: &[Pair], size: [f64; 2]) -> Option<Camera> {
 /// The same for a lens that is known: rows 1 to 3 of the transform are a rotation then.
 fn calibrated(pairs: &[Pair], lens: &Camera) -> Option<Camera> {
     let (shift, scale) = similarity(pairs);
-    let mut a = DMatrix::<f64>::zeros(2 * pairs.len(), 12);
-    for (k, p) in pairs.iter().enumerate() {
-        let q = (p.point - shift) / scale;
-        let h = [q.x, q.y, q.z, 1.0];
-        let [u, v] = [0, 1].map(|c| (p.pixel[c] - lens.centre[c]) / lens.focal);
-        for (c, h) in h.into_iter().enumerate() {
-            a[(2 * k, c)] = h;
-            a[(2 * k, 8 + c)] = -u * h;
-            a[(2 * k + 1, 4 + c)] = h;
-            a[(2 * k + 1, 8 + c)] = -v * h;
-        }
-    }
-    let p = null(&a)?;
+    let p = transform(pairs, lens.centre, lens.focal)?;
     let m = Mat3::from_fn(|r, c| p[4 * r + c]);
     let last = Vec3::new(p[3], p[7], p[11]);
     let svd = m.svd(true, true);
