@@ -24,7 +24,8 @@ fn room(n: usize, seed: u64) -> Scan {
         .collect();
     let intensity = (0..n).map(|k| (k % 60_000) as u16).collect();
     let mut scan = Scan::from_unordered(points, intensity).unwrap();
-    scan.colour = (0..n).map(|k| [k as u8, (k >> 8) as u8, (k >> 16) as u8]).collect();
+    // numbered from one: black is no colour
+    scan.colour = (1..=n).map(|k| [k as u8, (k >> 8) as u8, (k >> 16) as u8]).collect();
     scan
 }
 
@@ -66,6 +67,7 @@ fn every_point_is_in_exactly_one_tile_exactly_as_measured() {
     for t in &all {
         for (p, c) in t.positions.iter().zip(&t.colours) {
             let k = usize::from(c[0]) | usize::from(c[1]) << 8 | usize::from(c[2]) << 16;
+            let k = k - 1;
             let at = Vec3::from(t.centre) + Vec3::new(f64::from(p[0]), f64::from(p[1]), f64::from(p[2]));
             assert!((at - scan.at(k)).amax() < 1e-6 && !seen[k]);
             seen[k] = true;
