@@ -7,7 +7,10 @@ mod survey;
 use survey::{Recipe, flat, hall, stays, survey};
 use vistazo_core::adjust::kinds::KnownPoint;
 use vistazo_core::adjust::{EARTH_RADIUS, Group, Scaling, solve};
-use vistazo_core::check::{Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Verdict, verdict};
+use vistazo_core::check::{
+    Agreement, AreaLimits, Asked, Check, Checks, Designed, Evidence, Ground, Judged, Misfit, PlaceKind, Requirement,
+    Verdict, verdict,
+};
 use vistazo_core::geometry::{Error95, FitModel, Vec3};
 use vistazo_core::georef::{
     ControlPoint, Georeferenced, GridFactors, GridMap, Input, Pairing, Source, Weakness, georeference,
@@ -253,8 +256,10 @@ fn evidence() -> Evidence {
         kind,
         name: name.into(),
         error: Error95 { horizontal: v, vertical: v, spatial: v, ..Error95::default() },
+        area: None,
     };
-    let check = |name: &str| Check { name: name.into(), residual: Vec3::new(0.001, 0.0, 0.001), p_family: 0.6 };
+    let check =
+        |name: &str| Check { name: name.into(), residual: Vec3::new(0.001, 0.0, 0.001), p_family: 0.6, area: None };
     Evidence {
         places: Some(vec![
             place(PlaceKind::Target, "K1", 0.003),
@@ -303,7 +308,8 @@ fn met_needs_independent_evidence_and_nothing_against_it() {
     assert_eq!(with(&|e| e.places.as_mut().unwrap()[1].error.spatial = 0.006), [NotMet, Met]);
     // a check point beyond the limit and beyond what is stated breaks the limit, whatever the formal errors say
     let off = |e: &mut Evidence| {
-        e.checks.compared[1] = Check { name: "B".into(), residual: Vec3::new(0.02, 0.0, 0.0), p_family: 1e-9 };
+        e.checks.compared[1] =
+            Check { name: "B".into(), residual: Vec3::new(0.02, 0.0, 0.0), p_family: 1e-9, area: None };
         e.checks.spatial = 0.012;
         e.checks.bound = 0.03;
     };
@@ -311,6 +317,67 @@ fn met_needs_independent_evidence_and_nothing_against_it() {
     assert_eq!(with(&|e| e.checks.p_value = 0.002), [NotDemonstrated, Met]);
     // few check points show less than many
     assert_eq!(with(&|e| e.checks.bound = 0.0035), [Met, NotDemonstrated]);
+}
+
+/// "The hall 5 mm, the yard 20": each place, check point and pair of scans is held against the limit of where it is.
+#[test]
+fn a_part_of_the_site_has_limits_of_its_own() {
+    use Verdict::{Met, NotMet};
+    let yard = AreaLimits { name: "yard".into(), spatial95: Some(0.02), ..AreaLimits::default() };
+    let asked = Requirement { spatial95: Some(0.005), areas: vec![yard], ..Requirement::default() };
+    let mut e = evidence();
+    e.predicted = vec![[None, None, Some(0.004)], [None, None, Some(0.015)]];
+    let places = e.places.as_mut().unwrap();
+    places.push(Judged { name: "Y1".into(), area: Some(0), ..places[0].clone() });
+    places[3].error.spatial = 0.018;
+    let said = |e: &Evidence| -> Vec<_> {
+        verdict(&asked, e).into_iter().map(|r| (r.of, r.required, r.predicted, r.achieved, r.verdict)).collect()
+    };
+    let row = |of: Option<&str>, required, predicted, achieved, answer| {
+        (of.map(str::to_owned), required, Some(predicted), Some(achieved), answer)
+    };
+    let hall = row(None, 0.005, 0.004, 0.0045, Met);
+    assert_eq!(said(&e), [hall.clone(), row(Some("yard"), 0.02, 0.015, 0.018, Met)]);
+    // 18 mm in the hall would be too much, and 21 mm are in the yard
+    e.places.as_mut().unwrap()[3].error.spatial = 0.021;
+    assert_eq!(said(&e), [hall, row(Some("yard"), 0.02, 0.015, 0.021, NotMet)]);
+    // a check point that is 15 mm off breaks the limit of the hall, not that of the yard
+    e.places.as_mut().unwrap()[3].error.spatial = 0.01;
+    e.checks.compared[0] =
+        Check { name: "A".into(), residual: Vec3::new(0.015, 0.0, 0.0), p_family: 1e-6, area: Some(0) };
+    let answers: Vec<_> = said(&e).into_iter().map(|r| r.4).collect();
+    assert_eq!(answers, [Verdict::NotDemonstrated, Verdict::NotDemonstrated]);
+    e.checks.compared[0].area = None;
+    assert_eq!(said(&e)[0].4, NotMet);
+    // two scans of the yard 8 mm apart are within what is asked there
+    let pair = |area| Misfit { pair: "a–b".into(), apart: 0.008, apart95: 0.001, area };
+    for (area, answer) in [(Some(0), Met), (None, NotMet)] {
+        e.agreement = Some(Agreement { pairs: 2, misfits: vec![pair(area)], ..Agreement::default() });
+        assert_eq!(verdict(&asked, &e).last().unwrap().verdict, answer);
+    }
+}
+
+/// What stands elsewhere is held against the work; what is not built yet is not.
+#[test]
+fn a_design_is_judged_by_what_is_built() {
+    let built = |counts, worst| Designed {
+        name: "Fit-out".into(),
+        tolerance: 0.01,
+        counts,
+        worst: Some((worst, 0.002)),
+        elsewhere: vec!["W2".into()],
+        stale: false,
+    };
+    let of = |d: Designed| {
+        let rows = verdict(&Requirement::default(), &Evidence { designs: vec![d], ..Evidence::default() });
+        (rows[0].verdict, rows[0].grounds[0].clone())
+    };
+    assert_eq!(of(built([3, 0, 0, 4, 0], 0.004)), (Verdict::Met, Ground::Built([3, 0, 0, 4, 0])));
+    assert_eq!(of(built([3, 1, 0, 4, 0], 0.04)), (Verdict::NotMet, Ground::BuiltElsewhere(vec!["W2".into()])));
+    assert_eq!(of(built([3, 0, 0, 4, 1], 0.004)).0, Verdict::NotDemonstrated, "one was not seen");
+    assert_eq!(of(built([0, 0, 0, 4, 0], 0.0)).0, Verdict::NotDemonstrated, "nothing stands yet");
+    let stale = Designed { stale: true, ..built([3, 1, 0, 0, 0], 0.04) };
+    assert_eq!(of(stale), (Verdict::NotDemonstrated, Ground::DesignNotLookedFor));
 }
 
 #[test]

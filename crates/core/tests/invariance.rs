@@ -334,6 +334,7 @@ fn evidence(rng: &mut ChaCha8Rng) -> Evidence {
             kind: if k == 0 { PlaceKind::Station } else { PlaceKind::Target },
             name: format!("P{k}"),
             error: Error95::from_covariance(&Mat3::from_diagonal(&c)),
+            area: None,
         }
     };
     let n = rng.random_range(0..6);
@@ -342,6 +343,7 @@ fn evidence(rng: &mut ChaCha8Rng) -> Evidence {
             name: format!("C{k}"),
             residual: Vec3::from_fn(|_, _| rng.random_range(-3e-3..3e-3)),
             p_family: rng.random_range(0.0..1.0),
+            area: None,
         })
         .collect();
     let spatial = rng.random_range(5e-4..6e-3);
@@ -364,7 +366,7 @@ fn evidence(rng: &mut ChaCha8Rng) -> Evidence {
 
 fn asked(limit: f64) -> Requirement {
     let l = Some(limit);
-    Requirement { horizontal95: l, vertical95: l, spatial95: l, check_rmse: l, spacing: None }
+    Requirement { horizontal95: l, vertical95: l, spatial95: l, check_rmse: l, ..Requirement::default() }
 }
 
 /// Asked for less, no answer gets worse; with more against it, none gets better; and without evidence that took no part,

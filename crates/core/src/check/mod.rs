@@ -1,10 +1,12 @@
 //! Comparing what came out with what was asked for.
 
-mod spacing;
+mod evidence;
+mod shown;
 mod verdict;
 
-pub use spacing::{SpacingCounter, SpacingResult};
-pub use verdict::{
-    Agreement, Asked, Check, Checks, Evidence, Ground, Judged, PlaceKind, Requirement, Surveyed, Verdict, VerdictRow,
-    verdict,
+pub use evidence::{
+    Agreement, AreaLimits, Asked, Check, Checks, Designed, Evidence, Ground, Judged, Misfit, PlaceKind, Requirement,
+    Surveyed, Verdict, VerdictRow,
 };
+pub use shown::{Hole, Lack, Shown, ShownPiece, SurfaceCounter, holes};
+pub use verdict::verdict;

@@ -1,255 +1,8 @@
-use crate::adjust::Group;
+use super::evidence::{
+    Agreement, AreaLimits, Asked, Check, Designed, Evidence, Ground, Judged, Misfit, Requirement, Surveyed, Verdict,
+    VerdictRow,
+};
 use crate::geometry::{Error95, Vec3};
-
-/// What the client asked for. Lengths in metres; `None` where nothing was asked.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Requirement {
-    /// Limit of the 95 % horizontal error.
-    pub horizontal95: Option<f64>,
-    /// Limit of the 95 % vertical error.
-    pub vertical95: Option<f64>,
-    /// Limit of the 95 % error in space.
-    pub spatial95: Option<f64>,
-    /// Limit of the root mean square distance at check points.
-    pub check_rmse: Option<f64>,
-    /// Point spacing on required surfaces.
-    pub spacing: Option<f64>,
-}
-
-/// The answer to one requirement.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Verdict {
-    /// Shown to be within the limit, by evidence that took no part in the result.
-    Met,
-    /// The evidence does not decide.
-    NotDemonstrated,
-    /// Shown to be beyond the limit.
-    NotMet,
-}
-
-/// Which requirement a row answers.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum Asked {
-    /// 95 % horizontally.
-    Horizontal,
-    /// 95 % vertically.
-    Vertical,
-    /// 95 % in space.
-    Spatial,
-    /// Root mean square at check points.
-    Checks,
-    /// Point spacing on required surfaces.
-    Spacing,
-    /// Scans against one another: what both show lies in one place.
-    Agreement,
-    /// The clouds against points that were measured by other means.
-    Survey,
-}
-
-/// What a judged place is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum PlaceKind {
-    /// A target.
-    Target,
-    /// A station.
-    Station,
-    /// A required surface.
-    Surface,
-}
-
-/// A place whose error counts.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Judged {
-    /// What it is.
-    pub kind: PlaceKind,
-    /// Its name.
-    pub name: String,
-    /// Its 95 % regions on the grid.
-    pub error: Error95,
-}
-
-/// What speaks for or against a *met*.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Ground {
-    /// The block is not on the grid, or out of date.
-    NotOnGrid,
-    /// So many of so many places are within the limit; the worst of them.
-    Within {
-        /// Within.
-        within: usize,
-        /// Of all.
-        of: usize,
-        /// What the worst is.
-        kind: PlaceKind,
-        /// Its name.
-        worst: String,
-    },
-    /// Findings of the registration that are not settled.
-    Unsettled(usize),
-    /// Scans that have no place: nothing is known about what they show.
-    Unplaced(usize),
-    /// Control that does not fit, by name.
-    ControlOff(Vec<String>),
-    /// Control and block do not pass the test of one another.
-    TestFailed,
-    /// Check points that are farther off than what is stated explains, by name.
-    ChecksOff(Vec<String>),
-    /// No single check point, but all together, are farther off than is stated: the chance of it.
-    ChecksTogether(f64),
-    /// Check points that fit no target, by name.
-    ChecksMissing(Vec<String>),
-    /// No check points: nothing independent shows the accuracy.
-    NoChecks,
-    /// Check points found, of the number an accuracy is usually stated from; quadrants they are in.
-    Checks {
-        /// Found.
-        count: usize,
-        /// Usual.
-        usual: usize,
-        /// Quadrants of the site that hold one.
-        quadrants: usize,
-    },
-    /// More check points would decide.
-    MoreChecks,
-    /// Required surfaces that no placed scan shows, by name.
-    SurfacesMissing(Vec<String>),
-    /// The prediction counted observations that the adjustment does not have.
-    NotMeasured(Vec<Group>),
-    /// Area with the required spacing, of all that is asked for, m².
-    SpacingShare(f64, f64),
-    /// Share of the area that the plan said.
-    SpacingPlanned(f64),
-    /// The spacing was not measured.
-    SpacingNotMeasured,
-    /// Pairs of scans that were compared, and what could be told from noise in the half of them, metres.
-    Compared {
-        /// How many.
-        pairs: usize,
-        /// 95 %, metres.
-        detectable: f64,
-    },
-    /// Pairs whose surfaces show twice, the worst first.
-    ShowTwice(Vec<String>),
-    /// Pairs that were not compared as things stand.
-    NotCompared(usize),
-    /// Points of an independent survey that lie on a surface, of so many.
-    Surveyed(usize, usize),
-    /// Points of it that are farther off than what is stated explains, by name.
-    SurveyOff(Vec<String>),
-    /// The clouds were not set against it as things stand.
-    SurveyNotCompared,
-}
-
-/// One row of the verdict.
-#[derive(Clone, Debug, PartialEq)]
-pub struct VerdictRow {
-    /// What was asked.
-    pub asked: Asked,
-    /// The limit, metres.
-    pub required: f64,
-    /// What the plan predicted, metres.
-    pub predicted: Option<f64>,
-    /// What was achieved, metres.
-    pub achieved: Option<f64>,
-    /// Upper end of a 95 % statement about the achieved figure, metres, where there is one.
-    pub bound: Option<f64>,
-    /// What it rests on, the deciding ground first.
-    pub grounds: Vec<Ground>,
-    /// Answer.
-    pub verdict: Verdict,
-}
-
-/// A check point that was compared with a target.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Check {
-    /// Its name.
-    pub name: String,
-    /// Block minus check point (E, N, H), metres.
-    pub residual: Vec3,
-    /// Chance of that when everything stated is true, over all check points.
-    pub p_family: f64,
-}
-
-/// What the check points show.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Checks {
-    /// Those that were compared.
-    pub compared: Vec<Check>,
-    /// Names of those that fit no target.
-    pub missing: Vec<String>,
-    /// Root mean square in space, metres.
-    pub spatial: f64,
-    /// Its 95 % upper bound, metres.
-    pub bound: f64,
-    /// Quadrants of the site that hold one.
-    pub quadrants: usize,
-    /// Chance of residuals as large as these, all together, when everything stated is true; 1 without any.
-    pub p_value: f64,
-}
-
-/// What scans say of one another where they were compared.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Agreement {
-    /// Pairs that were compared and share enough.
-    pub pairs: usize,
-    /// Pairs that were not compared as things stand.
-    pub missing: usize,
-    /// Median distance of each pair, metres.
-    pub typical: Vec<f64>,
-    /// Median level of detection of each pair, 95 %, metres.
-    pub detectable: Vec<f64>,
-    /// Pairs whose surfaces show twice: names, how far apart, 95 % of that, metres.
-    pub misfits: Vec<(String, f64, f64)>,
-}
-
-/// What an independent survey says of the clouds.
-#[derive(Clone, Debug, Default, PartialEq)]
-pub struct Surveyed {
-    /// Points that lie on a surface.
-    pub count: usize,
-    /// Of all.
-    pub of: usize,
-    /// 95 % of their distances are within this, metres.
-    pub error95: f64,
-    /// Upper end of a 95 % statement on that, metres.
-    pub bound: f64,
-    /// Points that are farther off than what is stated explains, by name.
-    pub off: Vec<String>,
-    /// The clouds were not set against it as things stand.
-    pub stale: bool,
-}
-
-/// What the evidence of a job is.
-#[derive(Clone, Debug, Default)]
-pub struct Evidence {
-    /// Places on the grid, when the block is there and not out of date. Only targets that are used: seen
-    /// twice, or known to the plan or to control.
-    pub places: Option<Vec<Judged>>,
-    /// Check points.
-    pub checks: Checks,
-    /// Findings of the registration that are not settled.
-    pub unsettled: usize,
-    /// Scans without a place.
-    pub unplaced: usize,
-    /// Control points that do not fit, by name.
-    pub control_off: Vec<String>,
-    /// Control and block passed the test of one another.
-    pub test_passed: bool,
-    /// Required surfaces that no placed scan shows, by name.
-    pub surfaces_missing: Vec<String>,
-    /// Groups that the prediction counted and the adjustment does not have.
-    pub not_measured: Vec<Group>,
-    /// Area at the required spacing, area asked for (m²), typical spacing (m).
-    pub spacing: Option<(f64, f64, f64)>,
-    /// Share of the required area that the plan covers at the spacing.
-    pub planned_share: Option<f64>,
-    /// Predicted worst error by requirement, metres.
-    pub predicted: [Option<f64>; 3],
-    /// Scans against one another, where they were compared.
-    pub agreement: Option<Agreement>,
-    /// The clouds against an independent survey, where there is one.
-    pub survey: Option<Surveyed>,
-}
 
 /// Risk at which a check point is said to be off, over all of them together.
 const RISK: f64 = 0.01;
@@ -259,22 +12,57 @@ const RISK: f64 = 0.01;
 /// *Met* needs evidence that took no part in the result and none that contradicts it. What contradicts
 /// without showing the limit broken makes it *not demonstrated*, with the reason.
 pub fn verdict(asked: &Requirement, evidence: &Evidence) -> Vec<VerdictRow> {
-    let limits = [
-        (Asked::Horizontal, asked.horizontal95, (|e| e.horizontal) as fn(&Error95) -> f64),
-        (Asked::Vertical, asked.vertical95, |e| e.vertical),
-        (Asked::Spatial, asked.spatial95, |e| e.spatial),
-    ];
-    let mut out: Vec<VerdictRow> = limits
-        .into_iter()
-        .enumerate()
-        .filter_map(|(k, (what, limit, axis))| Some(limit_row(what, limit?, axis, evidence, evidence.predicted[k])))
-        .collect();
+    let whole = AreaLimits {
+        name: String::new(),
+        horizontal95: asked.horizontal95,
+        vertical95: asked.vertical95,
+        spatial95: asked.spatial95,
+    };
+    let mut out = limit_rows(&whole, None, asked, evidence);
+    for (k, area) in asked.areas.iter().enumerate() {
+        let own = AreaLimits {
+            name: area.name.clone(),
+            horizontal95: area.horizontal95.or(asked.horizontal95),
+            vertical95: area.vertical95.or(asked.vertical95),
+            spatial95: area.spatial95.or(asked.spatial95),
+        };
+        out.extend(limit_rows(&own, Some(k), asked, evidence));
+    }
     out.extend(asked.check_rmse.map(|limit| check_row(limit, evidence)));
     out.extend(asked.spacing.map(|limit| spacing_row(limit, evidence)));
-    let limit = asked.spatial95.or(asked.horizontal95).or(asked.vertical95);
-    out.extend(limit.zip(evidence.agreement.as_ref()).map(|(limit, a)| agreement_row(limit, a)));
+    let limit = strictest(&whole);
+    out.extend(limit.zip(evidence.agreement.as_ref()).map(|(limit, a)| agreement_row(limit, asked, a)));
     out.extend(limit.zip(evidence.survey.as_ref()).map(|(limit, s)| survey_row(limit, s)));
+    out.extend(evidence.designs.iter().map(design_row));
     out
+}
+
+/// What surfaces are held against: the limit in space, else that of what is asked.
+fn strictest(of: &AreaLimits) -> Option<f64> {
+    of.spatial95.or(of.horizontal95).or(of.vertical95)
+}
+
+/// The rows of the places in one area, or outside of all of them: nothing where nothing is judged there but elsewhere.
+fn limit_rows(limits: &AreaLimits, area: Option<usize>, asked: &Requirement, evidence: &Evidence) -> Vec<VerdictRow> {
+    let here = |p: &&Judged| p.area == area;
+    let elsewhere = evidence.places.as_ref().is_some_and(|p| !p.is_empty() && !p.iter().any(|p| here(&p)));
+    if elsewhere && !asked.areas.is_empty() {
+        return Vec::new();
+    }
+    let axes = [
+        (Asked::Horizontal, limits.horizontal95, (|e| e.horizontal) as fn(&Error95) -> f64),
+        (Asked::Vertical, limits.vertical95, |e| e.vertical),
+        (Asked::Spatial, limits.spatial95, |e| e.spatial),
+    ];
+    let predicted = evidence.predicted.get(area.map_or(0, |k| k + 1)).copied().unwrap_or_default();
+    axes.into_iter()
+        .zip(predicted)
+        .filter_map(|((what, limit, axis), p)| {
+            let mut row = limit_row((what, area), limit?, axis, evidence, p);
+            row.of = area.map(|_| limits.name.clone());
+            Some(row)
+        })
+        .collect()
 }
 
 /// The weaker of two answers.
@@ -283,7 +71,7 @@ fn weaken(verdict: &mut Verdict, to: Verdict) {
 }
 
 fn limit_row(
-    asked: Asked,
+    (asked, area): (Asked, Option<usize>),
     required: f64,
     axis: fn(&Error95) -> f64,
     evidence: &Evidence,
@@ -291,6 +79,7 @@ fn limit_row(
 ) -> VerdictRow {
     let mut row = VerdictRow {
         asked,
+        of: None,
         required,
         predicted,
         achieved: None,
@@ -298,11 +87,8 @@ fn limit_row(
         grounds: Vec::new(),
         verdict: Verdict::Met,
     };
-    let worst = evidence
-        .places
-        .as_ref()
-        .and_then(|p| p.iter().max_by(|a, b| axis(&a.error).total_cmp(&axis(&b.error))).map(|w| (p, w)));
-    let Some((places, worst)) = worst else {
+    let places: Vec<&Judged> = evidence.places.iter().flatten().filter(|p| p.area == area).collect();
+    let Some(worst) = places.iter().max_by(|a, b| axis(&a.error).total_cmp(&axis(&b.error))) else {
         row.verdict = Verdict::NotDemonstrated;
         row.grounds.push(Ground::NotOnGrid);
         return row;
@@ -314,7 +100,7 @@ fn limit_row(
         row.verdict = Verdict::NotMet;
         row.grounds.push(figures.clone());
     }
-    let beyond = beyond(asked, required, evidence);
+    let beyond = beyond((asked, area), required, evidence);
     if !beyond.is_empty() {
         row.verdict = Verdict::NotMet;
         row.grounds.push(Ground::ChecksOff(beyond));
@@ -328,13 +114,13 @@ fn limit_row(
 
 /// Check points whose distance from the block along the asked axes is beyond the limit and beyond what
 /// is stated: the limit is shown to be broken there.
-fn beyond(asked: Asked, required: f64, evidence: &Evidence) -> Vec<String> {
+fn beyond((asked, area): (Asked, Option<usize>), required: f64, evidence: &Evidence) -> Vec<String> {
     let size = |r: &Vec3| match asked {
         Asked::Horizontal => r.xy().norm(),
         Asked::Vertical => r.z.abs(),
         _ => r.norm(),
     };
-    named(evidence, |c| c.p_family < RISK && size(&c.residual) > required)
+    named(evidence, |c| c.area == area && c.p_family < RISK && size(&c.residual) > required)
 }
 
 /// What stands against a *met* whatever the figures say.
@@ -387,6 +173,7 @@ fn check_row(required: f64, evidence: &Evidence) -> VerdictRow {
     let count = checks.compared.len();
     let mut row = VerdictRow {
         asked: Asked::Checks,
+        of: None,
         required,
         predicted: None,
         achieved: None,
@@ -433,6 +220,7 @@ fn check_row(required: f64, evidence: &Evidence) -> VerdictRow {
 fn spacing_row(required: f64, evidence: &Evidence) -> VerdictRow {
     let mut row = VerdictRow {
         asked: Asked::Spacing,
+        of: None,
         required,
         predicted: None,
         achieved: None,
@@ -452,29 +240,33 @@ fn spacing_row(required: f64, evidence: &Evidence) -> VerdictRow {
     row
 }
 
-/// Met when no pair of scans shows its surfaces twice by as much as the limit, and that could have been seen; what lies
-/// apart by less is no more than the limit allows.
-fn agreement_row(required: f64, a: &Agreement) -> VerdictRow {
+/// Met when no pair of scans shows its surfaces twice by as much as the limit where they stand, and that could have been
+/// seen; what lies apart by less is no more than the limit allows.
+fn agreement_row(required: f64, asked: &Requirement, a: &Agreement) -> VerdictRow {
+    let limit = |m: &Misfit| m.area.and_then(|k| strictest(asked.areas.get(k)?)).unwrap_or(required);
     let middle = |of: &[f64]| crate::stats::median(&mut of.to_vec());
-    let mut misfits: Vec<&(String, f64, f64)> = a.misfits.iter().collect();
-    misfits.sort_by(|x, y| y.1.total_cmp(&x.1));
+    // the worst is what comes nearest to its own limit, or is farthest beyond
+    let mut misfits: Vec<&Misfit> = a.misfits.iter().collect();
+    misfits.sort_by(|x, y| (y.apart / limit(y)).total_cmp(&(x.apart / limit(x))));
     let worst = misfits.first();
+    let required = worst.map_or(required, |w| limit(w));
     let mut row = VerdictRow {
         asked: Asked::Agreement,
+        of: None,
         required,
         predicted: None,
-        achieved: worst.map(|w| w.1).or_else(|| middle(&a.typical)),
-        bound: worst.map(|w| w.1 + w.2).or_else(|| middle(&a.detectable)),
+        achieved: worst.map(|w| w.apart).or_else(|| middle(&a.typical)),
+        bound: worst.map(|w| w.apart + w.apart95).or_else(|| middle(&a.detectable)),
         grounds: Vec::new(),
         verdict: Verdict::Met,
     };
-    if misfits.iter().any(|m| m.1 - m.2 > required) {
+    if misfits.iter().any(|m| m.apart - m.apart95 > limit(m)) {
         row.verdict = Verdict::NotMet;
     } else if a.pairs == 0 || a.missing > 0 || row.bound.is_some_and(|b| b > required) {
         row.verdict = Verdict::NotDemonstrated;
     }
     if !misfits.is_empty() {
-        row.grounds.push(Ground::ShowTwice(misfits.iter().map(|m| m.0.clone()).collect()));
+        row.grounds.push(Ground::ShowTwice(misfits.iter().map(|m| m.pair.clone()).collect()));
     }
     if a.missing > 0 {
         row.grounds.push(Ground::NotCompared(a.missing));
@@ -483,11 +275,40 @@ fn agreement_row(required: f64, a: &Agreement) -> VerdictRow {
     row
 }
 
+/// *Not met* where something stands elsewhere; *met* where everything that could be seen of what is built is in its place.
+/// What is not built yet is said, and held against nobody.
+fn design_row(d: &Designed) -> VerdictRow {
+    let [there, elsewhere, partly, _, not_seen] = d.counts;
+    let mut row = VerdictRow {
+        asked: Asked::Design,
+        of: Some(d.name.clone()),
+        required: d.tolerance,
+        predicted: None,
+        achieved: d.worst.map(|w| w.0).filter(|_| !d.stale),
+        bound: d.worst.map(|w| w.0 + w.1).filter(|_| !d.stale),
+        grounds: Vec::new(),
+        verdict: Verdict::NotDemonstrated,
+    };
+    if d.stale {
+        row.grounds.push(Ground::DesignNotLookedFor);
+        return row;
+    }
+    if elsewhere > 0 {
+        row.verdict = Verdict::NotMet;
+        row.grounds.push(Ground::BuiltElsewhere(d.elsewhere.clone()));
+    } else if there > 0 && partly == 0 && not_seen == 0 {
+        row.verdict = Verdict::Met;
+    }
+    row.grounds.push(Ground::Built(d.counts));
+    row
+}
+
 /// As check points are judged: *met* only when the 95 % upper bound is within the limit.
 fn survey_row(required: f64, s: &Surveyed) -> VerdictRow {
     let some = s.count > 0 && !s.stale;
     let mut row = VerdictRow {
         asked: Asked::Survey,
+        of: None,
         required,
         predicted: None,
         achieved: some.then_some(s.error95),

@@ -27,6 +27,7 @@ mod choose;
 mod cloud_ties;
 mod cover;
 mod day;
+mod fill;
 mod graph;
 mod leapfrog;
 mod lower_bound;
@@ -44,6 +45,7 @@ pub use bvh::Bvh;
 pub use cloud_ties::{SURFACE_SIGMA, cloud_ties};
 pub use cover::{Cover, NotCovered, Sample, Seen, StationCover, Surface, USUAL_INCIDENCE, cover, look_round, sample};
 pub use day::{Day, SET_UP, SWAP, Stop, WALK, day};
+pub use fill::{Filling, fill};
 pub use graph::{
     Doorway, LEAST_MARKS, LEAST_OVERLAP, LEAST_TARGETS, Link, StationGraph, doorways, shares, station_graph,
 };

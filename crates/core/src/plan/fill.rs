@@ -1,0 +1,118 @@
+use super::bvh::Bvh;
+use super::cover::{Sample, look_round};
+use super::graph::LEAST_OVERLAP;
+use super::propose::{Wish, candidates};
+use super::site::{Site, Station};
+use super::views::View;
+use crate::geometry::Vec3;
+use crate::instrument::Instrument;
+use rayon::prelude::*;
+
+/// One more station that would cover what is missing.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Filling {
+    /// Where the instrument would stand, metres.
+    pub position: Vec3,
+    /// What it adds to those before it, m².
+    pub area: f64,
+    /// Which of the parts asked for it covers at least half of.
+    pub parts: Vec<usize>,
+    /// The station it shares most with, those proposed after those that stand, and the smaller of the two overlaps, 0..1.
+    pub beside: Option<(usize, f64)>,
+}
+
+/// Looks asked for at most: places tried times pieces missing.
+const MOST_LOOKS: f64 = 2e7;
+/// Stations proposed at most, and the least that one has to bring, m².
+const MOST: usize = 6;
+const LEAST_GAIN: f64 = 0.25;
+/// Places that are looked at closely before one is taken.
+const CLOSELY: usize = 12;
+
+/// Stations that would cover parts of the required surfaces which nobody covered: greedily the one that adds most first.
+///
+/// `parts` are indices of `samples`, part by part; `stand` is where stations stand. Of the places that bring nearly as
+/// much (nine tenths of the most) one is taken that shares enough with a station which stands, if there is one. Returns
+/// the stations and the area that no free place covers, m².
+pub fn fill(
+    site: &Site,
+    samples: &[Sample],
+    instrument: &Instrument,
+    parts: &[Vec<usize>],
+    stand: &[Vec3],
+    wish: &Wish,
+) -> (Vec<Filling>, f64) {
+    let bvh = Bvh::new(site);
+    let mut wish = wish.clone();
+    let mut places = candidates(site, &wish);
+    let missing: Vec<(usize, usize)> =
+        parts.iter().enumerate().flat_map(|(k, p)| p.iter().map(move |s| (k, *s))).collect();
+    // a very large site is tried more coarsely: places and pieces
+    while places.len() as f64 * missing.len() as f64 > MOST_LOOKS && wish.candidate_grid < 8.0 {
+        wish.candidate_grid *= 1.5;
+        places = candidates(site, &wish);
+    }
+    let stride = (places.len() as f64 * missing.len() as f64 / MOST_LOOKS).ceil().max(1.0) as usize;
+    let asked: Vec<(usize, Sample)> = missing.iter().step_by(stride).map(|m| (m.0, samples[m.1])).collect();
+    let pieces: Vec<Sample> = asked.iter().map(|a| a.1).collect();
+    let area = |i: usize| pieces[i].area() * stride as f64;
+    let covers: Vec<Vec<u32>> = places
+        .par_iter()
+        .map(|p| {
+            let c = look_round(&bvh, &pieces, &Station::at("", *p), instrument);
+            (0..pieces.len() as u32).filter(|i| c.samples[*i as usize].is_ok()).collect()
+        })
+        .collect();
+    let mut reachable = vec![false; pieces.len()];
+    covers.iter().flatten().for_each(|i| reachable[*i as usize] = true);
+    let beyond = (0..pieces.len()).filter(|i| !reachable[*i]).map(area).sum();
+
+    let mut open = vec![true; pieces.len()];
+    let mut views: Vec<View> = stand.par_iter().map(|p| View::new(&bvh, samples, p, instrument)).collect();
+    let mut out: Vec<Filling> = Vec::new();
+    while out.len() < MOST {
+        let gain = |c: &Vec<u32>| c.iter().filter(|i| open[**i as usize]).map(|i| area(*i as usize)).sum::<f64>();
+        let mut ranked: Vec<(usize, f64)> = covers.par_iter().map(gain).enumerate().collect();
+        ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+        let Some(most) = ranked.first().map(|r| r.1).filter(|g| *g >= LEAST_GAIN) else { break };
+        let near: Vec<(usize, f64)> = ranked.into_iter().take_while(|r| r.1 >= 0.9 * most).take(CLOSELY).collect();
+        let closer: Vec<View> =
+            near.par_iter().map(|(c, _)| View::new(&bvh, samples, &places[*c], instrument)).collect();
+        let shared: Vec<Option<(usize, f64)>> = closer.iter().map(|v| most_shared(&views, v)).collect();
+        let tied = |s: &Option<(usize, f64)>| s.is_some_and(|s| s.1 >= LEAST_OVERLAP);
+        let k = shared.iter().position(tied).unwrap_or(0);
+        let (c, gain) = near[k];
+        covers[c].iter().for_each(|i| open[*i as usize] = false);
+        let parts = half_covered(&asked, &covers[c]);
+        out.push(Filling { position: places[c], area: gain, parts, beside: shared[k] });
+        views.extend(closer.into_iter().nth(k));
+    }
+    (out, beyond)
+}
+
+/// Parts of which at least half the pieces are covered.
+fn half_covered(asked: &[(usize, Sample)], covers: &[u32]) -> Vec<usize> {
+    let parts = asked.iter().map(|a| a.0 + 1).max().unwrap_or(0);
+    let (mut of, mut seen) = (vec![0_usize; parts], vec![0_usize; parts]);
+    for a in asked {
+        of[a.0] += 1;
+    }
+    for i in covers {
+        seen[asked[*i as usize].0] += 1;
+    }
+    (0..parts).filter(|&k| seen[k] > 0 && 2 * seen[k] >= of[k]).collect()
+}
+
+/// Which view shares most with another, and the smaller of the two overlaps.
+fn most_shared(views: &[View], view: &View) -> Option<(usize, f64)> {
+    let count = |set: &[u64]| f64::from(set.iter().map(|w| w.count_ones()).sum::<u32>());
+    let own = count(&view.sees);
+    views
+        .iter()
+        .enumerate()
+        .map(|(k, v)| {
+            let both: u32 = v.sees.iter().zip(&view.sees).map(|(p, q)| (p & q).count_ones()).sum();
+            (k, f64::from(both) / own.max(count(&v.sees)).max(1.0))
+        })
+        .max_by(|a, b| a.1.total_cmp(&b.1))
+}
