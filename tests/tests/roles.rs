@@ -117,6 +117,7 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/georeference", "os"),
     ("get", "/api/jobs/{job}/verdicts", "osrc"),
     ("post", "/api/jobs/{job}/spacing", "os"),
+    ("get", "/api/jobs/{job}/shown", "osr"),
     ("get", "/api/jobs/{job}/cleaning", "osr"),
     ("post", "/api/jobs/{job}/cleaning", "os"),
     ("put", "/api/jobs/{job}/cleaning/{step}", "os"),

@@ -18,7 +18,8 @@ fn wall(id: usize, a: [f64; 2], b: [f64; 2]) -> Wall {
 /// A room of 12 × 8 m whose four walls are wanted at 20 mm.
 fn room() -> Site {
     let [a, b, c, d] = [[0.0, 0.0], [12.0, 0.0], [12.0, 8.0], [0.0, 8.0]];
-    let outline = [a, b, c, d].map(Vector2::from).to_vec();
+    // the ground goes on outside: the walls have another face there, which nobody asks for
+    let outline = [[-6.0, -6.0], [18.0, -6.0], [18.0, 14.0], [-6.0, 14.0]].map(Vector2::from).to_vec();
     let floor = Slab { outline, height: 0.0, demand: None };
     Site {
         walls: vec![wall(0, a, b), wall(1, b, c), wall(2, c, d), wall(3, d, a)],
@@ -119,7 +120,9 @@ fn the_station_that_is_proposed_sees_what_was_missing() {
     assert!((was - still - brought).abs() < 1e-6 && still <= beyond + 0.3, "{was} {still} {brought} {beyond}");
     for f in &found {
         let (_, shared) = f.beside.unwrap();
-        assert!(site.is_free(&f.position.xy(), 0.05, 1.9, 0.3) && shared > 0.05, "{f:?}");
+        let at = f.position;
+        let inside = (0.0..12.0).contains(&at.x) && (0.0..8.0).contains(&at.y);
+        assert!(inside && site.is_free(&at.xy(), 0.05, 1.9, 0.3) && shared > 0.05, "{f:?}");
     }
     let parts: Vec<usize> = found.iter().flat_map(|f| f.parts.iter().copied()).collect();
     assert!(parts.contains(&0) && parts.contains(&1), "{parts:?}");

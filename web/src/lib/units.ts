@@ -19,7 +19,7 @@ export interface Units {
   /** A coordinate or distance, without the unit. */
   len: (m: number | null | undefined, digits?: number) => string
   /** An area, with the unit. */
-  area: (m2: number) => string
+  area: (m2: number, digits?: number) => string
   /** An error, without the unit. */
   err: (m: number | null | undefined) => string
   /** The unit of errors, metres. */
@@ -36,7 +36,7 @@ export function unitsOf(code: string): Units {
     small: metric ? 'mm' : code,
     smallMetres: metric ? 0.001 : metres,
     len: (m, digits = 3) => show(m, metres, digits),
-    area: (m2) => `${num(m2 / (metres * metres), 0)} ${code}²`,
+    area: (m2, digits = 0) => `${num(m2 / (metres * metres), digits)} ${code}²`,
     err: (m) => show(m, metric ? 0.001 : metres, metric ? 2 : 5),
   }
 }

@@ -105,7 +105,7 @@ export function fromAbove(
 }
 
 /** Which way a wall runs at a piece of it: from a neighbour on the same leg. */
-export function directions(s: Surface): (cell: readonly number[]) => [number, number] {
+export function directions(s: { cells: number[][] }): (cell: readonly number[]) => [number, number] {
   const columns = new Map<string, readonly number[]>()
   for (const c of s.cells) columns.set(c[3]!.toFixed(3), c)
   const sorted = [...columns.values()].sort((a, b) => a[3]! - b[3]!)

@@ -115,6 +115,15 @@ export function styleOf(item: Item, on: boolean): Style[] {
         }),
       ]
     case 'area': {
+      if (d.area === 'limits')
+        return [
+          ...halo,
+          new Style({
+            stroke: new Stroke({ color: ACCENT, width: 1.4, lineDash: [2, 5] }),
+            fill: new Fill({ color: `${ACCENT}0a` }),
+            text: label(d.name, 0, ACCENT),
+          }),
+        ]
       const colour = d.area === 'hazard' ? OCHRE : RED
       return [
         ...halo,

@@ -56,7 +56,12 @@ export function Mend({ tie, open }: { tie: CloudTie; open: boolean }) {
       </p>
       {open &&
         (m.on_plan ? (
-          <Button size="small" loading={put.isPending} disabled={put.isSuccess} onClick={() => put.mutate(m.on_plan!)}>
+          <Button
+            size="small"
+            loading={put.isPending}
+            disabled={put.isSuccess || !plan.data}
+            onClick={() => put.mutate(m.on_plan!)}
+          >
             {put.isSuccess ? words.isOnThePlan(name) : words.putItOnThe}
           </Button>
         ) : (

@@ -1,16 +1,15 @@
-import { Button, Segmented } from 'antd'
+import { Segmented } from 'antd'
 import { useSearchParams } from 'react-router-dom'
-import { api, unwrap } from '../api/client'
-import { canEdit, isRefused, useChange, useJob, useRead } from '../lib/hooks'
+import { isRefused, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
 import { Clean } from '../check/Clean'
 import { Designs } from '../check/Designs'
 import { Photos } from '../check/Photos'
 import { Compare } from '../check/Compare'
+import { Cover } from '../check/Cover'
 import { Slices } from '../check/Slices'
 import { Surveys } from '../check/Survey'
-import { Tasks } from '../shell/Tasks'
 import { check as words } from '../words'
 
 /** Required, predicted, achieved, evidence, and the answer: a row for each requirement. */
@@ -20,13 +19,9 @@ export default function Check() {
   const verdicts = useRead('/api/jobs/{job}/verdicts')
   const georef = useRead('/api/jobs/{job}/georeference', job.role !== 'client')
   const [view, setView] = useView()
-  const measure = useChange(async () =>
-    unwrap(await api.POST('/api/jobs/{job}/spacing', { params: { path: { job: job.id } } })),
-  )
   const rows = verdicts.data ?? []
   const bad = rows.filter((r) => r.verdict === 'not met').length
   const open = rows.filter((r) => r.verdict === 'not demonstrated').length
-  const spacing = rows.some((r) => r.asked === 'spacing')
   // a client sees verdicts once a package was signed
   const unsigned = job.role === 'client' && isRefused(verdicts.error)
   if (unsigned)
@@ -99,25 +94,22 @@ export default function Check() {
           </div>
         )}
       </States>
-      {spacing && canEdit(job) && (
-        <div className="bar">
-          <Button loading={measure.isPending} onClick={() => measure.mutate(undefined)}>
-            {words.measurePointSpacingOn}
-          </Button>
-        </div>
-      )}
-      <Tasks kinds={['spacing']} ended={1} />
       <Caution>{words.theVerdictSpeaksOf}</Caution>
       {job.role !== 'client' && <Evidence view={view} onView={setView} />}
     </div>
   )
 }
 
-const VIEWS = ['scans', 'slices', 'survey', 'design', 'cleaning', 'colours'] as const
+const VIEWS = ['scans', 'cover', 'slices', 'survey', 'design', 'cleaning', 'colours'] as const
 type View = (typeof VIEWS)[number]
 const OPTIONS = VIEWS.map((value) => ({ value, label: words.views[value] }))
 /** Where the evidence of a requirement stands. */
-const EVIDENCE: Partial<Record<string, View>> = { agreement: 'scans', survey: 'survey' }
+const EVIDENCE: Partial<Record<string, View>> = {
+  agreement: 'scans',
+  spacing: 'cover',
+  survey: 'survey',
+  design: 'design',
+}
 const PARAM = 'evidence'
 
 /** What is looked at; it stands in the address, so that a link opens the same. */
@@ -155,6 +147,7 @@ function Evidence({ view, onView }: { view: View; onView: (v: View) => void }) {
         <Segmented<View> aria-label={words.view} value={view} onChange={onView} options={OPTIONS} />
       </div>
       {view === 'scans' && <Compare />}
+      {view === 'cover' && <Cover />}
       {view === 'slices' && <Slices />}
       {view === 'survey' && <Surveys />}
       {view === 'design' && <Designs />}

@@ -9,7 +9,7 @@ import { useTheme } from '../lib/settings'
 import { useUnits } from '../lib/units'
 import { States } from '../parts'
 import { drawnData, footOf, HINTS, movedItems, nudged } from '../plan/drawing'
-import { Elevation } from '../plan/Elevation'
+import { Planned } from '../plan/Elevation'
 import { FitUnderlay } from '../plan/FitUnderlay'
 import { ItemForm } from '../plan/ItemForm'
 import { type MapMode, MAPS } from '../plan/maps'
@@ -150,7 +150,7 @@ export default function Plan() {
           )}
           {!(space && surfaces) && <div className="hint">{hint}</div>}
         </div>
-        {surface && <Elevation surface={surface} mode={mode} limit={limit} />}
+        {surface && <Planned surface={surface} mode={mode} limit={limit} />}
       </div>
       <aside className="side" aria-label={words.whatThePlanSays}>
         <States of={plan.read} what={words.thePlan}>

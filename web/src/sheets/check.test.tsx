@@ -22,6 +22,7 @@ const open = (rows: Verdict[], role = 'owner', unit = 'm') => {
     'GET /verdicts': () => ({ body: rows }),
     'GET /georeference': () => ({ body: null }),
     'GET /tasks': () => ({ body: [] }),
+    'GET /shown': () => ({ body: null }),
     'POST /spacing': () => ({ body: {} }),
   })
   show(
@@ -76,11 +77,14 @@ describe('the check', () => {
     const spacing = row('Point spacing on required surfaces', 'not demonstrated', { asked: 'spacing' })
     const sent = open([spacing])
     await table()
-    fireEvent.click(screen.getByRole('button', { name: /Measure point spacing/ }))
+    fireEvent.click(screen.getByRole('button', { name: 'See it' }))
+    fireEvent.click(await screen.findByRole('button', { name: /Measure point spacing/ }))
     await waitFor(() => expect(sent.map((s) => s.call)).toEqual(['POST /api/jobs/j/spacing']))
     document.body.replaceChildren()
     open([spacing], 'reviewer')
     await table()
+    fireEvent.click(screen.getByRole('button', { name: 'See it' }))
+    await screen.findByText(/Not measured yet/)
     expect(screen.queryByRole('button', { name: /Measure point spacing|Look for/ })).toBeNull()
   })
   it('shows a client nothing before it is signed, and says so', async () => {

@@ -8,6 +8,7 @@ use std::collections::HashMap;
 /// when it is within 6 cm of its plane. What lies farther off, up to 20 cm, is counted beside it: a surface that stands
 /// elsewhere than it is drawn shows itself so. Along the rim of a surface, where floor, ceiling, reveals and the next wall
 /// are as near as that, nothing is counted.
+#[derive(Clone)]
 pub struct SurfaceCounter {
     samples: Vec<Sample>,
     /// The part of each piece that points are counted in: its middle, half its extents, metres.

@@ -31,7 +31,8 @@ const CLOSELY: usize = 12;
 
 /// Stations that would cover parts of the required surfaces which nobody covered: greedily the one that adds most first.
 ///
-/// `parts` are indices of `samples`, part by part; `stand` is where stations stand. Of the places that bring nearly as
+/// `parts` are indices of `samples`, part by part; `stand` is where stations stand. A wall is looked at from the side that
+/// they look at it from near the part: its other face is another room's. Of the places that bring nearly as
 /// much (nine tenths of the most) one is taken that shares enough with a station which stands, if there is one. Returns
 /// the stations and the area that no free place covers, m².
 pub fn fill(
@@ -56,11 +57,14 @@ pub fn fill(
     let asked: Vec<(usize, Sample)> = missing.iter().step_by(stride).map(|m| (m.0, samples[m.1])).collect();
     let pieces: Vec<Sample> = asked.iter().map(|a| a.1).collect();
     let area = |i: usize| pieces[i].area() * stride as f64;
+    let mut views: Vec<View> = stand.par_iter().map(|p| View::new(&bvh, samples, p, instrument)).collect();
+    let sides: Vec<[bool; 2]> = parts.iter().map(|p| sides(samples, p, &views)).collect();
     let covers: Vec<Vec<u32>> = places
         .par_iter()
         .map(|p| {
             let c = look_round(&bvh, &pieces, &Station::at("", *p), instrument);
-            (0..pieces.len() as u32).filter(|i| c.samples[*i as usize].is_ok()).collect()
+            let right = |i: usize| sides[asked[i].0][side(&pieces[i], p)];
+            (0..pieces.len()).filter(|i| c.samples[*i].is_ok() && right(*i)).map(|i| i as u32).collect()
         })
         .collect();
     let mut reachable = vec![false; pieces.len()];
@@ -68,7 +72,6 @@ pub fn fill(
     let beyond = (0..pieces.len()).filter(|i| !reachable[*i]).map(area).sum();
 
     let mut open = vec![true; pieces.len()];
-    let mut views: Vec<View> = stand.par_iter().map(|p| View::new(&bvh, samples, p, instrument)).collect();
     let mut out: Vec<Filling> = Vec::new();
     while out.len() < MOST {
         let gain = |c: &Vec<u32>| c.iter().filter(|i| open[**i as usize]).map(|i| area(*i as usize)).sum::<f64>();
@@ -88,6 +91,32 @@ pub fn fill(
         views.extend(closer.into_iter().nth(k));
     }
     (out, beyond)
+}
+
+/// How far about a part the side that it is seen from is looked up, metres; and how many times oftener than the other.
+const ABOUT: f64 = 4.0;
+const OFTENER: u32 = 4;
+
+/// Which sides of a wall a part is wanted from: those that its surroundings are seen from.
+fn sides(samples: &[Sample], part: &[usize], views: &[View]) -> [bool; 2] {
+    let Some(first) = part.first().map(|i| &samples[*i]) else { return [true; 2] };
+    let middle = part.iter().map(|i| samples[*i].position).sum::<Vec3>() / part.len() as f64;
+    let reach = part.iter().map(|i| (samples[*i].position - middle).norm()).fold(0.0, f64::max) + ABOUT;
+    let near = (0..samples.len())
+        .filter(|&i| samples[i].surface == first.surface && (samples[i].position - middle).norm() < reach);
+    let mut seen = [0_u32; 2];
+    for i in near {
+        for (k, n) in seen.iter_mut().enumerate() {
+            let bit = 2 * i + k;
+            *n += views.iter().filter(|v| v.sees[bit / 64] & (1 << (bit % 64)) != 0).count() as u32;
+        }
+    }
+    [0, 1].map(|k| seen[k] * OFTENER > seen[1 - k] || seen[1 - k] == 0)
+}
+
+/// The side of a sample that a place looks at, as views number them.
+fn side(s: &Sample, from: &Vec3) -> usize {
+    usize::from((s.position - from).dot(&s.normal) > 0.0)
 }
 
 /// Parts of which at least half the pieces are covered.

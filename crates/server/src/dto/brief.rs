@@ -108,6 +108,7 @@ impl Brief {
             spatial95: r.spatial95,
             check_rmse: r.check_rmse,
             spacing: None,
+            areas: Vec::new(),
         }
     }
 

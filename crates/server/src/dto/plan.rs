@@ -60,9 +60,17 @@ pub struct PlanData {
     /// Columns: radius.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub radius: Option<f64>,
-    /// Areas: `no_go` (no instrument stands there) or `hazard`.
+    /// Areas: `no_go` (no instrument stands there), `hazard`, or `limits`: what is asked for is another there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub area: Option<String>,
+    /// Areas with limits of their own: 95 % error allowed horizontally, in height, in space, metres; what is not given is
+    /// the brief's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub horizontal95: Option<f64>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub vertical95: Option<f64>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub spatial95: Option<f64>,
     /// Underlays: width and height of the picture, pixels; metres a pixel; turn, radians anticlockwise;
     /// how strongly it is drawn, 0..1. Its lower left corner lies at `position`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -166,8 +174,8 @@ impl PlanData {
         if kind == "column" && !self.radius.is_some_and(|r| (0.01..=20.0).contains(&r)) {
             return self.refuse("radius", "expected 10 mm to 20 m");
         }
-        if kind == "area" && !matches!(self.area.as_deref(), Some("no_go" | "hazard")) {
-            return self.refuse("area", "expected no_go or hazard");
+        if kind == "area" && !matches!(self.area.as_deref(), Some("no_go" | "hazard" | "limits")) {
+            return self.refuse("area", "expected no_go, hazard or limits");
         }
         if kind == "underlay" {
             let sized = self.pixels.is_some_and(|p| p.iter().all(|v| (1..=30_000).contains(v)));
@@ -192,6 +200,10 @@ impl PlanData {
         }
         if self.required_accuracy.is_some_and(|s| !(1e-4..=10.0).contains(&s)) {
             return self.refuse("required_accuracy", "expected 0.1 mm to 10 m");
+        }
+        let limits = [self.horizontal95, self.vertical95, self.spatial95];
+        if limits.iter().flatten().any(|v| !(1e-4..=10.0).contains(v)) {
+            return self.refuse("spatial95", "expected limits of 0.1 mm to 10 m");
         }
         if self.step.is_some_and(|s| !(2e-4..=0.1).contains(&s)) {
             return self.refuse("step", "expected 0.2 to 100 mrad");

@@ -6,7 +6,7 @@ use utoipa::ToSchema;
 
 mirror!(
     /// Which requirement a row answers.
-    AskedWord = vistazo_core::check::Asked { Horizontal, Vertical, Spatial, Checks, Spacing, Agreement, Survey }
+    AskedWord = vistazo_core::check::Asked { Horizontal, Vertical, Spatial, Checks, Spacing, Agreement, Survey, Design }
 );
 
 /// The answer to a requirement.

@@ -2,7 +2,7 @@
 
 use super::sent::Sent;
 use crate::auth::{Access, Deliver, Edit, Read};
-use crate::dto::{CleanDto, CleaningDto, VerdictDto};
+use crate::dto::{CleanDto, CleaningDto, ShownDto, VerdictDto};
 use crate::tasks::{self, Work};
 use crate::work::cleaning::Cleaning;
 use crate::work::seen;
@@ -31,6 +31,13 @@ pub async fn spacing(State(app): State<App>, access: Access<Edit>) -> Result<Jso
         return Err(ApiError::conflict("the block is not on the grid, or out of date: georeference it first"));
     }
     Ok(Json(tasks::queue(&app, access.job, &Work::Spacing {}, Some(access.user.id)).await?))
+}
+
+/// What the scans show of the required surfaces piece by piece, and the stations that would fill the holes; none before it
+/// was measured.
+#[utoipa::path(get, path = "/api/jobs/{job}/shown", tag = "check", params(("job" = Uuid, Path)), responses((status = 200, body = Option<ShownDto>)))]
+pub async fn shown(State(app): State<App>, access: Access<Read>) -> Result<Json<Option<ShownDto>>, ApiError> {
+    Ok(Json(crate::work::shown::last(&app, access.job).await?))
 }
 
 /// A step of cleaning turned off or on again.

@@ -128,6 +128,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(georeference::get, georeference::run))
         .routes(routes!(check::verdicts))
         .routes(routes!(check::spacing))
+        .routes(routes!(check::shown))
         .routes(routes!(check::cleaning, check::clean))
         .routes(routes!(check::turn_step))
         .routes(routes!(compare::comparison, compare::run))

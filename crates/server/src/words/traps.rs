@@ -29,10 +29,14 @@ pub(crate) fn all(plan: &Plan, brief: &Brief, found: &[Trap], p: &Prediction) ->
             });
         }
     }
-    if let (Some(limit), Some((t, worst))) = (brief.requirement.spatial95, p.weakest())
-        && worst > limit
-        && p.on_grid.is_some()
-    {
+    // the one that comes farthest beyond the limit of where it is
+    let beyond = (0..p.used.len()).filter_map(|k| {
+        let t = p.used[k];
+        let (worst, limit) = (p.target_error(k)?.spatial, plan.limit_at(brief, &plan.targets[t].1.position)?);
+        (worst > limit).then_some((t, worst, limit))
+    });
+    let beyond = beyond.max_by(|a, b| (a.1 / a.2).total_cmp(&(b.1 / b.2)));
+    if let (Some((t, worst, limit)), true) = (beyond, p.on_grid.is_some()) {
         let target = &plan.targets[t].1;
         out.insert(
             0,

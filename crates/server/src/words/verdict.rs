@@ -2,10 +2,10 @@
 
 use super::{group, plural};
 use crate::dto::Brief;
-use vistazo_core::check::{Asked, Ground, PlaceKind};
+use vistazo_core::check::{Asked, Ground, PlaceKind, VerdictRow};
 
 /// What was asked.
-pub(crate) fn asked(a: Asked) -> &'static str {
+fn asked(a: Asked) -> &'static str {
     match a {
         Asked::Horizontal => "Horizontal position, 95 %",
         Asked::Vertical => "Height, 95 %",
@@ -14,7 +14,13 @@ pub(crate) fn asked(a: Asked) -> &'static str {
         Asked::Spacing => "Point spacing on required surfaces",
         Asked::Agreement => "Scans against one another",
         Asked::Survey => "Independent survey, 95 %",
+        Asked::Design => "What is built, in its place",
     }
+}
+
+/// What a row asks for, and of what.
+pub(crate) fn requirement(row: &VerdictRow) -> String {
+    row.of.as_ref().map_or_else(|| asked(row.asked).into(), |of| format!("{}: {of}", asked(row.asked)))
 }
 
 /// All grounds of a row, the deciding one first.
@@ -81,6 +87,11 @@ fn ground(brief: &Brief, g: &Ground) -> String {
             format!("point{} {} farther off than everything stated explains", plural(names.len()), list(names))
         }
         Ground::SurveyNotCompared => "the clouds were not set against the survey as things stand now".into(),
+        Ground::Built([there, elsewhere, partly, not_yet, not_seen]) => format!(
+            "{there} there, {elsewhere} elsewhere, {partly} in part, {not_yet} not yet, {not_seen} not seen"
+        ),
+        Ground::BuiltElsewhere(names) => format!("{} not where drawn", list(names)),
+        Ground::DesignNotLookedFor => "the clouds were not set against it as things stand now".into(),
         Ground::SpacingNotMeasured => "not measured yet: run the spacing check on the georeferenced scans".into(),
     }
 }

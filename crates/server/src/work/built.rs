@@ -6,6 +6,7 @@ use crate::{ApiError, App};
 use nalgebra::Vector2;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
+use vistazo_core::check::Designed;
 use vistazo_core::compare::{Element, State};
 use vistazo_core::geometry::Vec3;
 use vistazo_formats::design::{DesignLine, DesignShape};
@@ -114,6 +115,11 @@ pub(crate) struct Designs {
 impl Designs {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let Standing { scans, stands, .. } = Standing::load(app, job).await?;
+        Self::at(app, job, scans, stands).await
+    }
+
+    /// Those of scans that stand somewhere.
+    pub(crate) async fn at(app: &App, job: Uuid, scans: Vec<ScanRow>, stands: Stands) -> Result<Self, ApiError> {
         Ok(Self {
             stands,
             rows: designs::designs(&app.db, job).await?,
@@ -184,6 +190,29 @@ impl Designs {
             progress: looks.iter().map(|l| ProgressDto { at: l.0.made_at, counts: count(&l.1) }).collect(),
         })
     }
+}
+
+/// What the verdict takes of the designs.
+pub(crate) fn evidence(designs: &Designs) -> Result<Vec<Designed>, ApiError> {
+    let one = |d: DesignDto| {
+        let stands = d.elements.iter().filter_map(|e| {
+            let s = e.state?;
+            let off = matches!(s.built, BuiltWord::There | BuiltWord::Elsewhere).then_some(s.distance?.abs())?;
+            Some((e.name.clone(), off, s))
+        });
+        let mut stands: Vec<_> = stands.collect();
+        stands.sort_by(|a, b| b.1.total_cmp(&a.1));
+        let elsewhere = stands.iter().filter(|s| s.2.built == BuiltWord::Elsewhere).map(|s| s.0.clone());
+        Designed {
+            name: d.name,
+            tolerance: d.tolerance,
+            counts: d.progress.last().map_or([0; 5], |p| p.counts),
+            worst: stands.first().map(|s| (s.1, s.2.detectable)),
+            elsewhere: elsewhere.collect(),
+            stale: d.stale,
+        }
+    };
+    Ok(designs.to_dto()?.into_iter().map(one).collect())
 }
 
 fn stored(row: &DesignRow) -> Result<Vec<StoredElement>, ApiError> {

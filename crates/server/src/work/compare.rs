@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use uuid::Uuid;
 use vistazo_core::adjust::{Scaling, precision};
+use vistazo_core::check::{Agreement, Misfit};
 use vistazo_core::compare::{Kind, Thing, things};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_store::comparisons::{self, ComparisonRow, TickRow};
@@ -310,12 +311,13 @@ pub(crate) fn agreement(
     scans: &[ScanRow],
     rows: &[ComparisonRow],
     stands: &Stands,
-) -> Option<vistazo_core::check::Agreement> {
+    area: &dyn Fn(Uuid) -> Option<usize>,
+) -> Option<Agreement> {
     if rows.is_empty() {
         return None;
     }
     let name = |id: Uuid| scans.iter().find(|s| s.id == id).map_or("", |s| s.name.as_str());
-    let mut out = vistazo_core::check::Agreement::default();
+    let mut out = Agreement::default();
     let wanted = pairs(scans, stands);
     out.missing = wanted.len();
     for row in rows {
@@ -331,7 +333,9 @@ pub(crate) fn agreement(
         out.pairs += 1;
         out.detectable.push(result.detectable);
         if let Some([apart, apart95, _]) = result.misfit {
-            out.misfits.push((format!("{}–{}", name(row.scan_a), name(row.scan_b)), apart, apart95));
+            let pair = format!("{}–{}", name(row.scan_a), name(row.scan_b));
+            let area = area(row.scan_a).filter(|a| area(row.scan_b) == Some(*a));
+            out.misfits.push(Misfit { pair, apart, apart95, area });
         }
         out.typical.push(result.distance.abs());
     }

@@ -24,6 +24,7 @@ pub(crate) mod registration;
 pub(crate) mod room;
 pub(crate) mod seen;
 pub(crate) mod set_ups;
+pub(crate) mod shown;
 pub(crate) mod slices;
 pub(crate) mod stands;
 pub(crate) mod survey;

@@ -5,11 +5,12 @@ use crate::{ApiError, App};
 use nalgebra::Vector2;
 use uuid::Uuid;
 use vistazo_core::adjust::kinds::CloudTie;
+use vistazo_core::check::AreaLimits;
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
     Column, Cover, Demand, Edge, Kit, NoGo, Obstacle, Opening, PlannedDistance, PlannedKind, PlannedTarget, Prediction,
-    SURFACE_SIGMA, Site, Slab, Station, Surface, USUAL_INCIDENCE, Wall, cloud_ties, cover,
+    SURFACE_SIGMA, Site, Slab, Station, Surface, USUAL_INCIDENCE, Wall, cloud_ties, cover, inside,
 };
 use vistazo_store::jobs;
 
@@ -31,6 +32,8 @@ pub(crate) struct Plan {
     pub distances: Vec<(PlannedDistance, Option<f64>)>,
     /// Outlines and names of hazards.
     pub hazards: Vec<(String, Vec<Vector2<f64>>)>,
+    /// Parts of the site with limits of their own, with their outlines.
+    pub areas: Vec<(AreaLimits, Vec<Vector2<f64>>)>,
     /// Names of known heights of the ground, and where they are.
     pub heights: Vec<(String, Vec3)>,
     /// Changes whenever an item does.
@@ -114,6 +117,10 @@ impl Reading {
             "height" => plan.heights.push((d.name, position)),
             "underlay" => {}
             "area" if d.area.as_deref() == Some("no_go") => plan.site.no_go.push(NoGo { outline: line }),
+            "area" if d.area.as_deref() == Some("limits") => {
+                let PlanData { name, horizontal95, vertical95, spatial95, .. } = d;
+                plan.areas.push((AreaLimits { name, horizontal95, vertical95, spatial95 }, line));
+            }
             "area" => plan.hazards.push((d.name, line)),
             "station" => {
                 let station = Station {
@@ -208,6 +215,31 @@ impl Plan {
     pub(crate) fn predicted_errors(&self, p: &Prediction) -> (bool, Vec<(String, Error95)>) {
         let one = |k: usize| Some((self.targets[p.used[k]].1.name.clone(), p.target_error(k)?));
         (p.on_grid.is_some(), (0..p.used.len()).filter_map(one).collect())
+    }
+
+    /// The area with limits of its own that a place lies in: of several the smallest.
+    pub(crate) fn area_at(&self, p: &Vec3) -> Option<usize> {
+        let twice =
+            |o: &[Vector2<f64>]| -> f64 { (0..o.len()).map(|k| o[k].perp(&o[(k + 1) % o.len()])).sum::<f64>().abs() };
+        let holding = self.areas.iter().enumerate().filter(|(_, a)| inside(&a.1, &p.xy()));
+        holding.min_by(|a, b| twice(&a.1.1).total_cmp(&twice(&b.1.1))).map(|a| a.0)
+    }
+
+    /// What the error in space is held against at a place.
+    pub(crate) fn limit_at(&self, brief: &Brief, p: &Vec3) -> Option<f64> {
+        self.area_at(p).and_then(|k| self.areas[k].0.spatial95).or(brief.requirement.spatial95)
+    }
+
+    /// The area that the middle of a surface lies in, by its name.
+    pub(crate) fn area_of_surface(&self, name: &str) -> Option<usize> {
+        let middle = |line: &[Vector2<f64>]| line.iter().sum::<Vector2<f64>>() / line.len().max(1) as f64;
+        let walls = self.surfaces[0].iter().zip(&self.site.walls).map(|(s, w)| {
+            let at = w.point_at(w.length() / 2.0).map_or_else(|| middle(&w.line), |p| p.0);
+            (s, at)
+        });
+        let slabs = self.surfaces[1].iter().zip(&self.site.slabs).map(|(s, f)| (s, middle(&f.outline)));
+        let at = walls.chain(slabs).find(|(s, _)| s.1 == name)?.1;
+        self.area_at(&at.push(0.0))
     }
 
     /// Name of a surface of the site.

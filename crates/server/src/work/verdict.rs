@@ -2,13 +2,13 @@
 
 use super::outlook::{self, Outlook};
 use super::stands::Stands;
-use super::{cleaning, compare, grid, planning, registration, survey};
+use super::{built, cleaning, compare, grid, planning, registration, survey};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::adjust::Group;
-use vistazo_core::check::{Check, Checks, Evidence, Judged, PlaceKind, SpacingResult, Verdict, VerdictRow, verdict};
-use vistazo_core::geometry::{Error95, Vec3};
+use vistazo_core::check::{Check, Checks, Designed, Evidence, Judged, PlaceKind, Verdict, VerdictRow, verdict};
+use vistazo_core::geometry::{Error95, Pose, Vec3};
 use vistazo_store::comparisons::{ComparisonRow, comparisons};
 use vistazo_store::surveys::{SurveyRow, surveys};
 use vistazo_store::{field, results};
@@ -26,6 +26,7 @@ pub(crate) struct State {
     cleaned: String,
     compared: Vec<ComparisonRow>,
     surveys: Vec<SurveyRow>,
+    designs: Vec<Designed>,
     outlook: Outlook,
 }
 
@@ -37,7 +38,10 @@ impl State {
         let scans = field::scans(&app.db, job).await?;
         let adjustment = registration::current_at(app, job, &brief, &plan, &scans).await?;
         let georef = grid::current_of(app, job, &brief, adjustment.as_ref()).await?;
+        let stands = Stands::new(adjustment.as_ref(), georef.as_ref());
+        let designs = built::Designs::at(app, job, scans.clone(), stands).await?;
         Ok(Self {
+            designs: built::evidence(&designs)?,
             plan,
             adjustment,
             georef,
@@ -61,9 +65,22 @@ impl State {
         Stands::new(self.adjustment.as_ref(), self.georef.as_ref())
     }
 
-    fn worst_predicted(&self, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
+    /// The worst error that was predicted in an area with limits of its own, or outside of all.
+    fn worst_predicted(&self, area: Option<usize>, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
         let p = &self.outlook.prediction;
-        p.targets.iter().chain(&p.stations).map(|p| axis(&p.error)).max_by(f64::total_cmp)
+        let here = p.targets.iter().chain(&p.stations).filter(|p| self.plan.area_at(&p.position.into()) == area);
+        here.map(|p| axis(&p.error)).max_by(f64::total_cmp)
+    }
+
+    /// The area with limits of its own that a place on the grid lies in.
+    fn area_on_grid(&self, p: &[f64; 3]) -> Option<usize> {
+        self.plan.area_at(&(Vec3::from(*p) - self.brief.origin()))
+    }
+
+    fn area_of_scan(&self, scan: Uuid) -> Option<usize> {
+        let g = self.on_grid()?;
+        let station = g.record.stations.iter().find(|s| s.scan == scan)?;
+        self.area_on_grid(&Pose::from(&station.grid).translation.into())
     }
 
     /// Some scans are simulated.
@@ -74,16 +91,22 @@ impl State {
     /// What speaks for and against the result.
     fn evidence(&self) -> Evidence {
         let mut e = Evidence {
-            predicted: [
-                self.worst_predicted(|e| e.horizontal),
-                self.worst_predicted(|e| e.vertical),
-                self.worst_predicted(|e| e.spatial),
-            ],
+            predicted: std::iter::once(None)
+                .chain((0..self.plan.areas.len()).map(Some))
+                .map(|area| {
+                    [
+                        self.worst_predicted(area, |e| e.horizontal),
+                        self.worst_predicted(area, |e| e.vertical),
+                        self.worst_predicted(area, |e| e.spatial),
+                    ]
+                })
+                .collect(),
             planned_share: self.outlook.once,
-            spacing: self.fresh_spacing().map(|s| (s.within, s.total, s.typical)),
+            spacing: self.fresh_spacing(),
             test_passed: true,
-            agreement: compare::agreement(&self.scans, &self.compared, &self.stands()),
+            agreement: compare::agreement(&self.scans, &self.compared, &self.stands(), &|s| self.area_of_scan(s)),
             survey: survey::evidence(&self.surveys, &self.scans, &self.stands()),
+            designs: self.designs.clone(),
             ..Evidence::default()
         };
         if let Some(a) = &self.adjustment {
@@ -105,17 +128,28 @@ impl State {
             .targets
             .iter()
             .filter(|t| t.used)
-            .map(|t| judged(PlaceKind::Target, &t.name, crate::record::error95(&t.covariance)))
+            .map(|t| Judged {
+                kind: PlaceKind::Target,
+                name: t.name.clone(),
+                error: crate::record::error95(&t.covariance),
+                area: self.area_on_grid(&t.position),
+            })
             .collect();
         places.extend(g.stations.iter().map(|s| {
             let c = crate::record::georeference::position(&s.covariance);
-            judged(PlaceKind::Station, &s.name, Error95::from_covariance(&c))
+            Judged {
+                kind: PlaceKind::Station,
+                name: s.name.clone(),
+                error: Error95::from_covariance(&c),
+                area: self.area_of_scan(s.scan),
+            }
         }));
         for s in &g.surfaces {
             match s.error {
                 Some([horizontal, vertical, spatial]) => {
                     let error = Error95 { horizontal, vertical, spatial, ..Error95::default() };
-                    places.push(judged(PlaceKind::Surface, &s.name, error));
+                    let area = self.plan.area_of_surface(&s.name);
+                    places.push(Judged { kind: PlaceKind::Surface, name: s.name.clone(), error, area });
                 }
                 None => e.surfaces_missing.push(s.name.clone()),
             }
@@ -128,7 +162,12 @@ impl State {
                 .checks
                 .points
                 .iter()
-                .map(|c| Check { name: c.name.clone(), residual: Vec3::from(c.residual), p_family: c.p_family })
+                .map(|c| Check {
+                    name: c.name.clone(),
+                    residual: Vec3::from(c.residual),
+                    p_family: c.p_family,
+                    area: g.targets.iter().find(|t| t.name == c.target).and_then(|t| self.area_on_grid(&t.position)),
+                })
                 .collect(),
             missing: g.checks.missing.clone(),
             spatial: g.checks.spatial,
@@ -142,7 +181,10 @@ impl State {
     /// One row for each requirement of the brief.
     pub(crate) fn verdicts(&self) -> Vec<VerdictDto> {
         let mut asked = self.brief.requirement();
-        asked.spacing = self.plan.site.walls.iter().filter_map(|w| w.demand.map(|d| d.spacing)).min_by(f64::total_cmp);
+        let site = &self.plan.site;
+        let wanted = site.walls.iter().map(|w| w.demand).chain(site.slabs.iter().map(|s| s.demand));
+        asked.spacing = wanted.flatten().map(|d| d.spacing).min_by(f64::total_cmp);
+        asked.areas = self.plan.areas.iter().map(|a| a.0.clone()).collect();
         verdict(&asked, &self.evidence()).into_iter().map(|r| to_dto(&self.brief, r)).collect()
     }
 
@@ -155,19 +197,23 @@ impl State {
             .iter()
             .map(|w| (w.line.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), w.pieces(), w.demand.map(|d| d.spacing)))
             .collect();
+        let floors: Vec<_> = self
+            .plan
+            .site
+            .slabs
+            .iter()
+            .map(|s| (s.outline.iter().map(|p| [p.x, p.y]).collect::<Vec<_>>(), s.height, s.demand.map(|d| d.spacing)))
+            .collect();
         // what lies in a system of its own lies not on the walls of the plan
         let on_plan = self.on_grid().filter(|g| g.record.by_control());
-        on_plan.map(|g| super::fingerprint(&(&g.inputs, walls, self.brief.origin)))
+        on_plan.map(|g| super::fingerprint(&(2, &g.inputs, walls, floors, self.brief.origin, &self.cleaned)))
     }
 
-    fn fresh_spacing(&self) -> Option<SpacingResult> {
+    /// Area at the required spacing, area asked for, typical spacing.
+    fn fresh_spacing(&self) -> Option<(f64, f64, f64)> {
         let stored = self.spacing.as_ref().filter(|s| Some(&s.inputs) == self.spacing_inputs().as_ref())?;
         let v = &stored.result;
-        Some(SpacingResult {
-            within: v["within"].as_f64()?,
-            total: v["total"].as_f64()?,
-            typical: v["typical"].as_f64()?,
-        })
+        Some((v["within"].as_f64()?, v["total"].as_f64()?, v["typical"].as_f64()?))
     }
 
     /// What a package depends on.
@@ -180,56 +226,82 @@ impl State {
         })
     }
 
+    /// Limits horizontally, in height and in space that hold in an area, or outside of all.
+    fn limits_in(&self, area: Option<usize>) -> [Option<f64>; 3] {
+        let r = &self.brief.requirement;
+        let own = area.and_then(|k| self.plan.areas.get(k)).map(|a| &a.0);
+        [
+            own.and_then(|a| a.horizontal95).or(r.horizontal95),
+            own.and_then(|a| a.vertical95).or(r.vertical95),
+            own.and_then(|a| a.spatial95).or(r.spatial95),
+        ]
+    }
+
+    /// Which of the three the title block speaks of: that in space, else what is asked anywhere.
+    fn held_against(&self) -> (usize, &'static str, fn(&Error95Dto) -> f64) {
+        let asked = |k: usize| {
+            std::iter::once(None).chain((0..self.plan.areas.len()).map(Some)).any(|a| self.limits_in(a)[k].is_some())
+        };
+        if !asked(2) && asked(0) {
+            (0, "horizontal, 95 %", |e| e.horizontal)
+        } else if !asked(2) && asked(1) {
+            (1, "height, 95 %", |e| e.vertical)
+        } else {
+            (2, "3-D, 95 %", |e| e.spatial)
+        }
+    }
+
     /// The title block.
     pub(crate) fn summary(&self) -> SummaryDto {
-        let r = &self.brief.requirement;
-        type Axis = (&'static str, fn(&Error95Dto) -> f64);
-        let (required, axis): (Option<f64>, Axis) = if r.spatial95.is_some() {
-            (r.spatial95, ("3-D, 95 %", |e| e.spatial))
-        } else if r.horizontal95.is_some() {
-            (r.horizontal95, ("horizontal, 95 %", |e| e.horizontal))
-        } else if r.vertical95.is_some() {
-            (r.vertical95, ("height, 95 %", |e| e.vertical))
-        } else {
-            (None, ("3-D, 95 %", |e| e.spatial))
-        };
+        let (k, name, axis) = self.held_against();
+        // what a place is held against; without any limits, the largest error is the worst
+        let limit = |area: Option<usize>| self.limits_in(area)[k];
+        let ratio = |error: f64, area: Option<usize>| error / limit(area).unwrap_or(1.0);
         // the worst of what counts, on the grid where there is one, and of the same things as predicted
-        type Place = (String, Error95Dto, Vec<crate::record::Share>);
+        type Place = (String, f64, Option<usize>, Vec<crate::record::Share>);
         let on_grid: Option<Vec<Place>> = self.on_grid().map(|g| {
-            let targets = g.record.targets.iter().filter(|t| t.used);
-            let targets =
-                targets.map(|t| (t.name.clone(), crate::record::error95(&t.covariance).into(), t.budget.clone()));
+            let targets = g.record.targets.iter().filter(|t| t.used).map(|t| {
+                let error = axis(&crate::record::error95(&t.covariance).into());
+                (t.name.clone(), error, self.area_on_grid(&t.position), t.budget.clone())
+            });
             let stations = g.record.stations.iter().map(|s| {
                 let c = crate::record::georeference::position(&s.covariance);
-                (s.name.clone(), Error95::from_covariance(&c).into(), Vec::new())
+                (s.name.clone(), axis(&Error95::from_covariance(&c).into()), self.area_of_scan(s.scan), Vec::new())
             });
             let surfaces = g.record.surfaces.iter().filter_map(|s| {
                 let [horizontal, vertical, spatial] = s.error?;
                 let error = Error95 { horizontal, vertical, spatial, ..Error95::default() };
-                Some((s.name.clone(), error.into(), Vec::new()))
+                Some((s.name.clone(), axis(&error.into()), self.plan.area_of_surface(&s.name), Vec::new()))
             });
             targets.chain(stations).chain(surfaces).collect()
         });
         let fresh = self.adjustment.as_ref().filter(|a| !a.stale && a.record.refused.is_none());
         let block: Option<Vec<Place>> = fresh.map(|a| {
             let used = a.record.targets.iter().filter(|t| t.scans > 1 || t.named);
-            used.map(|t| (t.name.clone(), crate::record::error95(&t.covariance).into(), t.budget.clone())).collect()
+            used.map(|t| (t.name.clone(), axis(&crate::record::error95(&t.covariance).into()), None, t.budget.clone()))
+                .collect()
         });
         let is_on_grid = self.on_grid().is_some_and(|g| g.record.by_control());
         let achieved = on_grid.or(block);
-        let worst = achieved.iter().flatten().max_by(|a, b| (axis.1)(&a.1).total_cmp(&(axis.1)(&b.1)));
+        let worst = achieved.iter().flatten().max_by(|a, b| ratio(a.1, a.2).total_cmp(&ratio(b.1, b.2)));
+        let areas = std::iter::once(None).chain((0..self.plan.areas.len()).map(Some));
+        let predicted: Vec<_> = areas.filter_map(|a| Some((self.worst_predicted(a, axis)?, a))).collect();
+        let predicted = predicted.iter().max_by(|a, b| ratio(a.0, a.1).total_cmp(&ratio(b.0, b.1)));
         // predicted on the grid says nothing about errors within the block
         let comparable = self.outlook.prediction.on_grid == is_on_grid || achieved.is_none();
+        let area = worst.map_or_else(|| predicted.and_then(|p| p.1), |w| w.2);
+        // beside what was achieved, what was predicted of the same part of the site
+        let predicted = if worst.is_some() { self.worst_predicted(area, axis) } else { predicted.map(|p| p.0) };
         let package = self.packages.first();
         SummaryDto {
-            requirement: axis.0.into(),
-            required,
-            predicted: if comparable { self.worst_predicted(axis.1) } else { None },
-            achieved: worst.map(|t| (axis.1)(&t.1)),
+            requirement: name.into(),
+            required: limit(area),
+            predicted: predicted.filter(|_| comparable),
+            achieved: worst.map(|t| t.1),
             on_grid: is_on_grid,
             simulated: self.simulated(),
             weakest: worst.map(|t| t.0.clone()),
-            sources: worst.map(|t| registration::sources(&t.2)).unwrap_or_default(),
+            sources: worst.map(|t| registration::sources(&t.3)).unwrap_or_default(),
             revision: package.map(|p| p.revision).or(self.adjustment.as_ref().map(|a| a.row.revision)),
             prepared: package.and_then(|p| p.prepared_by.clone()),
             checked: package.and_then(|p| p.checked_by.clone()),
@@ -312,14 +384,10 @@ impl State {
     }
 }
 
-fn judged(kind: PlaceKind, name: &str, error: Error95) -> Judged {
-    Judged { kind, name: name.to_owned(), error }
-}
-
 fn to_dto(brief: &Brief, row: VerdictRow) -> VerdictDto {
     VerdictDto {
         asked: Some(row.asked.into()),
-        requirement: words::verdict::asked(row.asked).into(),
+        requirement: words::verdict::requirement(&row),
         required: row.required,
         predicted: row.predicted,
         achieved: row.achieved,

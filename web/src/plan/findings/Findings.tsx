@@ -1,5 +1,6 @@
 import type { Schema } from '../../api/client'
 import { useJob } from '../../lib/hooks'
+import { limitAt } from '../limits'
 import type { Change, Item } from '../usePlan'
 import { Advice } from './Advice'
 import { Knocks } from './Knocks'
@@ -20,7 +21,7 @@ export function Findings({
   onApply: (c: Change[]) => void
   free: (kind: string) => string
 }) {
-  const limit = useJob().brief.requirement.spatial95
+  const limit = limitAt(items, useJob().brief.requirement.spatial95)
   const { prediction } = cover
   return (
     <>

@@ -7,14 +7,22 @@ import { plan as words } from '../../words'
 
 type Prediction = Schema['CoverDto']['prediction']
 
-/** The target that comes out worst, against what is asked for. */
-export function Weakest({ prediction: p, limit }: { prediction: Prediction; limit: number | null | undefined }) {
+/** What the error in space may be at a place, metres. */
+type Limit = (at: readonly number[]) => number | null
+
+/** The target that comes out worst, against what is asked for there. */
+export function Weakest({ prediction: p, limit: at }: { prediction: Prediction; limit: Limit }) {
   const job = useJob()
   const u = useUnits()
-  const worst = Math.max(0, ...p.targets.map((t) => t.error.spatial))
-  const weakest = p.targets.find((t) => t.error.spatial === worst)
+  // each by the limit of where it is
+  const share = (t: (typeof p.targets)[number]) => t.error.spatial / (at(t.position) ?? 1)
+  const weakest = p.targets.reduce<(typeof p.targets)[number] | undefined>(
+    (w, t) => (w && share(w) >= share(t) ? w : t),
+    undefined,
+  )
   if (!weakest)
     return p.refused ? <VerdictCard tone="failed" title={words.noErrorCanBe} evidence={[p.refused]} /> : null
+  const [worst, limit] = [weakest.error.spatial, at(weakest.position)]
   const judged = limit != null && worst > limit ? 'failed' : 'sound'
   return (
     <VerdictCard
@@ -62,7 +70,7 @@ export function Errors({
   onSelect,
 }: {
   prediction: Prediction
-  limit: number | null | undefined
+  limit: Limit
   onSelect: (name: string) => void
 }) {
   const u = useUnits()
@@ -75,7 +83,7 @@ export function Errors({
         id={(t) => t.name}
         onSelect={(id) => id && onSelect(id)}
         empty={words.placeTargetsToSee}
-        tone={(t) => (limit != null && t.error.spatial > limit ? 'bad' : undefined)}
+        tone={(t) => (t.error.spatial > (limit(t.position) ?? Infinity) ? 'bad' : undefined)}
         columns={[
           { head: words.target, cell: (t) => t.name },
           { head: <>{words.hor(u.small)}</>, num: true, cell: (t) => u.err(t.error.horizontal) },
@@ -83,7 +91,10 @@ export function Errors({
           { head: <>3-D [{u.small}]</>, num: true, cell: (t) => u.err(t.error.spatial) },
           {
             head: words.againstTheLimit,
-            cell: (t) => (limit ? <Against value={t.error.spatial} limit={limit} label={t.name} /> : null),
+            cell: (t) => {
+              const own = limit(t.position)
+              return own ? <Against value={t.error.spatial} limit={own} label={t.name} /> : null
+            },
           },
         ]}
       />

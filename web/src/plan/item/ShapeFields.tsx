@@ -6,8 +6,15 @@ import { plan as words } from '../../words'
 /** What the lower height of a kind is called. */
 const BASES: Record<string, string> = { floor: words.height, edge: words.lowerGround }
 
+/** What an area may ask for in place of the brief, 95 %. */
+const LIMITS = [
+  ['horizontal95', words.horizontal95],
+  ['vertical95', words.height95],
+  ['spatial95', words.inSpace95],
+] as const
+
 /** Where an item is, how high, and what is required of it. */
-export function ShapeFields({ item, d, edit, put }: ItemPart) {
+export function ShapeFields({ item, items, d, edit, put }: ItemPart) {
   const k = item.kind
   const upright = k === 'wall' || k === 'obstacle' || k === 'column' || k === 'edge'
   const grounded = k === 'height' || d.target === 'mark'
@@ -90,21 +97,41 @@ export function ShapeFields({ item, d, edit, put }: ItemPart) {
             onChange={(v) => put({ required_accuracy: v ?? undefined })}
           />,
         )}
-      {k === 'area' &&
-        field(
-          'Use',
-          <Select
-            aria-label={words.useOfTheArea}
-            value={d.area ?? 'no_go'}
-            disabled={!edit}
-            style={{ width: '100%' }}
-            onChange={(area) => put({ area })}
-            options={[
-              { value: 'no_go', label: words.noInstrument },
-              { value: 'hazard', label: words.hazard },
-            ]}
-          />,
-        )}
+      {k === 'area' && <AreaFields {...{ item, items, d, edit, put }} />}
+    </>
+  )
+}
+
+/** What an area is for; one with limits of its own says which. */
+function AreaFields({ d, edit, put }: ItemPart) {
+  return (
+    <>
+      <Field name="Use">
+        <Select
+          aria-label={words.useOfTheArea}
+          value={d.area ?? 'no_go'}
+          disabled={!edit}
+          style={{ width: '100%' }}
+          onChange={(area) => put({ area })}
+          options={[
+            { value: 'no_go', label: words.noInstrument },
+            { value: 'hazard', label: words.hazard },
+            { value: 'limits', label: words.limitsOfItsOwn },
+          ]}
+        />
+      </Field>
+      {d.area === 'limits' &&
+        LIMITS.map(([key, name]) => (
+          <Field key={key} name={name}>
+            <LengthInput
+              small
+              label={words.limitOf(name)}
+              value={d[key]}
+              disabled={!edit}
+              onChange={(v) => put({ [key]: v ?? undefined })}
+            />
+          </Field>
+        ))}
     </>
   )
 }

@@ -199,6 +199,11 @@ export const plan = {
   nameXYZ: (code: string, freeName: string) => `name  x  y  z  [${code}], a line each
 ${freeName}  12.50  8.20`,
   noErrorCanBe: 'No error can be predicted yet',
+  height95: 'Height, 95 %',
+  horizontal95: 'Horizontal, 95 %',
+  inSpace95: 'In space, 95 %',
+  limitOf: (of: string) => `Limit here: ${of}`,
+  limitsOfItsOwn: 'limits of its own',
   noInstrument: 'no instrument',
   noise1: (small: string) => `noise, 1σ [${small}]`,
   noMark: 'no mark',
