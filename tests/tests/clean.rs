@@ -123,3 +123,98 @@ async fn who_walked_through_is_taken_out_and_can_come_back() {
         .unwrap();
     assert!(verified.status.success(), "{}", String::from_utf8_lossy(&verified.stdout));
 }
+
+/// What somebody chose in a slice is as much as the truth says: the points of an upright strip, of a half space, of a shell of
+/// ranges; counted here from the scans themselves.
+#[tokio::test]
+async fn what_is_chosen_in_a_slice_and_by_limits_is_counted_from_the_scans() {
+    let server = Server::start().await;
+    let c = server.person("edda").await;
+    let files = job::files();
+    let id = job::on_grid(&c, "Chosen in slices", &files).await;
+    let base = format!("/api/jobs/{id}");
+    // where every point of every scan truly is, in the room and from its scanner
+    let scans: Vec<Vec<[f64; 4]>> = (0..4)
+        .map(|k| {
+            let file = tempfile::NamedTempFile::new().unwrap();
+            std::fs::write(file.path(), &files.scans[k].1).unwrap();
+            let mut read = None;
+            let options = vistazo_formats::ReadOptions::default();
+            vistazo_formats::read_source(file.path(), &options, &|_| true, &mut |s| {
+                read = Some(s.scan);
+                Ok(())
+            })
+            .unwrap();
+            let scan = read.unwrap();
+            let pose = files.job.truth.poses[k];
+            (0..scan.points.len())
+                .map(|i| {
+                    let (at, p) = (scan.at(i), pose.apply(&scan.at(i)));
+                    [p.x, p.y, p.z, at.norm()]
+                })
+                .collect()
+        })
+        .collect();
+    let count = |is: &dyn Fn(&[f64; 4]) -> bool| -> Vec<usize> {
+        scans.iter().map(|s| s.iter().filter(|p| is(p)).count()).collect()
+    };
+    let ask = async |body: Value| {
+        let task = c.ok("POST", &format!("{base}/cleaning"), body).await;
+        assert_eq!(c.wait(&id, &task).await["state"], "done");
+        let now = c.ok("GET", &format!("{base}/cleaning"), Value::Null).await;
+        let chosen: Vec<usize> =
+            now["scans"].as_array().unwrap().iter().map(|s| s["chosen"].as_u64().unwrap() as usize).collect();
+        // taken back, so that the next stands alone
+        let step = now["steps"].as_array().unwrap().iter().rfind(|s| s["active"] == true).unwrap().clone();
+        let path = format!("{base}/cleaning/{}", step["id"].as_str().unwrap());
+        let task = c.ok("PUT", &path, json!({ "active": false, "version": step["version"] })).await;
+        c.wait(&id, &task).await;
+        chosen
+    };
+    let near = |found: &[usize], expected: &[usize], what: &str| {
+        for (f, e) in found.iter().zip(expected) {
+            assert!(*e > 500 && f.abs_diff(*e) * 100 < *e, "{what}: {found:?}, counted {expected:?}");
+        }
+    };
+    // a level slice at 1.2 m, 0.4 m thick, and a triangle in it
+    let far = files.job.scene.site.walls[0].line[2];
+    let (x, y) = (far.x / 2.0, far.y / 2.0);
+    let g = job::on_grid_at(&nalgebra::Vector3::new(x, y, 1.2));
+    let cut =
+        json!({ "at": [g.x, g.y, g.z], "bearing": 90.0, "tilt": 0.0, "width": 30.0, "height": 15.0, "thickness": 0.4 });
+    let line = [[0.0, -9.0], [9.0, 9.0], [-9.0, 9.0]];
+    let inside = |p: &[f64; 4]| {
+        let (u, v) = (p[0] - x, p[1] - y);
+        (p[2] - 1.2).abs() < 0.2 && v < 9.0 && v > 2.0 * u.abs() - 9.0
+    };
+    let outline = |outside: bool| json!({ "what": "outline", "options": { "frame": "grid", "cut": cut, "line": line, "outside": outside } });
+    near(&ask(outline(false)).await, &count(&inside), "inside");
+    let outside = |p: &[f64; 4]| (p[2] - 1.2).abs() < 0.2 && !inside(p);
+    near(&ask(outline(true)).await, &count(&outside), "outside");
+    // from above, what is behind a level slice is what lies below it
+    let behind = json!({ "what": "behind", "options": { "frame": "grid", "cut": cut } });
+    near(&ask(behind).await, &count(&|p| p[2] < 1.0), "behind");
+    let gate = json!({ "what": "gate", "options": { "range": [2.0, 4.0], "intensity": [0.0, 1.0] } });
+    near(&ask(gate).await, &count(&|p| !(2.0..=4.0).contains(&p[3])), "gate");
+    let wrong = json!({ "what": "gate", "options": { "range": [4.0, 2.0], "intensity": [0.0, 1.0] } });
+    c.refused(422, "POST", &format!("{base}/cleaning"), wrong).await;
+
+    // at the page: an outline of three clicks in the first slice takes something out
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/check?evidence=slices", server.url)).await.unwrap();
+    b.click("//div[contains(@class, 'slice-view')]//label[normalize-space(.)='Take out']").await;
+    b.see("//button[normalize-space(.)='Take out what is inside'][@disabled]").await;
+    let canvas = b.see("//div[contains(@class, 'slice-view')]//canvas").await;
+    let (x0, y0, w, h) = canvas.rectangle().await.unwrap();
+    for (u, v) in [(0.2, 0.2), (0.8, 0.2), (0.5, 0.9)] {
+        b.click_at(x0 + u * w, y0 + v * h).await;
+    }
+    b.click("//button[normalize-space(.)='Take out what is inside']").await;
+    b.page.goto(&format!("{}/jobs/{id}/check?evidence=cleaning", server.url)).await.unwrap();
+    b.see_within("//ul[@aria-label='What was looked for']/li[@data-active='true'][contains(., 'outline')]", 30).await;
+    b.see_within("//table[@aria-label='Taken out, by scan'][not(.//span[.='out of date'])]/tbody/tr[1]", 60).await;
+    b.close().await;
+    let now = c.ok("GET", &format!("{base}/cleaning"), Value::Null).await;
+    assert!(now["scans"].as_array().unwrap().iter().any(|s| s["chosen"].as_u64().unwrap() > 0), "{now}");
+}

@@ -366,6 +366,7 @@ fn a_design_is_judged_by_what_is_built() {
         counts,
         worst: Some((worst, 0.002)),
         elsewhere: vec!["W2".into()],
+        in_the_way: Vec::new(),
         stale: false,
     };
     let of = |d: Designed| {

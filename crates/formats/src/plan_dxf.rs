@@ -13,13 +13,8 @@ const OURS: &str = "VISTAZO";
 /// Bytes of one string of extended data at most.
 const LONGEST: usize = 240;
 
-/// Reads a DXF text. `unit` is the length of a drawing unit in metres, where the drawing does not
-/// say (or says wrong); walls get 3 m where they have no thickness.
-///
-/// # Errors
-/// [`FormatError::Damaged`] when it is no DXF, holds nothing that can be used, or neither it nor
-/// the caller says the unit.
-pub fn read_dxf(text: &str, unit: Option<f64>) -> Result<Vec<PlanShape>, FormatError> {
+/// A drawing, and metres in its unit.
+pub(crate) fn open(text: &str, unit: Option<f64>) -> Result<(Drawing, f64), FormatError> {
     let damaged = |e: String| FormatError::Damaged(format!("not a DXF drawing that can be read: {e}"));
     let drawing = Drawing::load(&mut text.as_bytes()).map_err(|e| damaged(e.to_string()))?;
     let scale = match (unit, drawing.header.default_drawing_units) {
@@ -38,6 +33,17 @@ pub fn read_dxf(text: &str, unit: Option<f64>) -> Result<Vec<PlanShape>, FormatE
             )));
         }
     };
+    Ok((drawing, scale))
+}
+
+/// Reads a DXF text. `unit` is the length of a drawing unit in metres, where the drawing does not
+/// say (or says wrong); walls get 3 m where they have no thickness.
+///
+/// # Errors
+/// [`FormatError::Damaged`] when it is no DXF, holds nothing that can be used, or neither it nor
+/// the caller says the unit.
+pub fn read_dxf(text: &str, unit: Option<f64>) -> Result<Vec<PlanShape>, FormatError> {
+    let (drawing, scale) = open(text, unit)?;
     let mut out = Vec::new();
     for e in drawing.entities() {
         if out.len() > MOST_SHAPES {

@@ -27,6 +27,18 @@ pub struct Roundhouse {
     pub control_sigma: Vec3,
 }
 
+impl Roundhouse {
+    /// Where a place of the plan truly is on the grid, metres.
+    pub fn on_grid(&self, p: &Vec3) -> Vec3 {
+        self.origin + scaled(p)
+    }
+}
+
+/// From the plan's origin, on the grid.
+fn scaled(p: &Vec3) -> Vec3 {
+    Vec3::new(p.x * GRID_FACTOR, p.y * GRID_FACTOR, p.z)
+}
+
 const BAYS: usize = 9;
 /// What a length on site is on the grid at the invented place (EPSG:25832, E 412 350, N 5 604 820, 87 m):
 /// point scale 0.999694342041 and height factor 0.999986368642, by an independent library.
@@ -166,9 +178,7 @@ pub fn roundhouse() -> Roundhouse {
         .map(|(i, &t)| {
             let mut n = || rng.sample::<f64, _>(StandardNormal);
             let noise = Vec3::new(n(), n(), n()).component_mul(&control_sigma);
-            let place = targets[t].1;
-            let on_grid = Vec3::new(place.x * GRID_FACTOR, place.y * GRID_FACTOR, place.z);
-            (format!("CP{}", 101 + i), origin + on_grid + noise, t)
+            (format!("CP{}", 101 + i), origin + scaled(&targets[t].1) + noise, t)
         })
         .collect();
     Roundhouse {
@@ -179,6 +189,7 @@ pub fn roundhouse() -> Roundhouse {
             // a crate comes after the fifth scan, and somebody looks on while the eighth is taken
             passers: vec![Passer { epoch: 7, at: [8.4, -11.2], height: 1.76 }],
             standing: vec![Standing { thing: a_crate(8.2, -4.8), scans: (5, usize::MAX) }],
+            mirrors: vec![crate::wing::MIRROR],
             ..Scene::default()
         },
         truth: Truth { poses },

@@ -1,7 +1,11 @@
 use nalgebra::Vector2;
 use vistazo_core::geometry::Vec3;
-use vistazo_core::plan::{Obstacle, Opening, Site, Slab, Wall};
+use vistazo_core::plan::{Demand, Obstacle, Opening, Site, Slab, Wall};
 
+/// Spacing asked for on most walls, metres.
+const WANTED: f64 = 0.015;
+/// A mirror on the far wall of the last room: both ends on the plan, foot and top, metres.
+pub(crate) const MIRROR: ([[f64; 2]; 2], f64, f64) = ([[45.98, -10.4], [45.98, -8.6]], 0.4, 2.2);
 /// Height of the ceilings, metres.
 const TOP: f64 = 3.1;
 /// Corridor and rooms on the plan: lowest and highest x and y, metres.
@@ -15,30 +19,31 @@ const NORTH: [f64; 4] = [28.4, 37.8, -4.3, 1.4];
 ///
 /// Returns its stations as planned: name and centre of the instrument, plan coordinates, metres.
 pub(crate) fn add_to(site: &mut Site) -> Vec<(String, Vec3)> {
-    let mut wall = |from: (f64, f64), to: (f64, f64), doors: &[(f64, f64, f64)]| {
+    let mut wall = |from: (f64, f64), to: (f64, f64), doors: &[(f64, f64, f64)], asked: bool| {
         let line = vec![Vector2::new(from.0, from.1), Vector2::new(to.0, to.1)];
         let openings = doors
             .iter()
             .enumerate()
             .map(|(k, &(at, width, head))| Opening { name: format!("Door {}", k + 1), at, width, sill: 0.0, head })
             .collect();
-        site.walls.push(Wall { openings, ..Wall::plain(site.walls.len(), line, 0.0, TOP) });
+        let demand = asked.then(|| Demand::spaced(WANTED));
+        site.walls.push(Wall { openings, demand, ..Wall::plain(site.walls.len(), line, 0.0, TOP) });
     };
     let [x0, x1, y0, y1] = CORRIDOR;
     // the corridor: open to the yard, a window's niche at its end
-    wall((x0, y0), (x1, y0), &[(4.9, 2.2, 2.3), (13.6, 1.8, 2.3)]);
-    wall((x0, y1), (x1, y1), &[(5.6, 2.4, 2.4)]);
-    wall((x1, y0), (x1, y1), &[]);
-    wall((x0, SOUTH[2]), (x0, 1.4), &[(SOUTH[3] - SOUTH[2] + (y1 - y0) / 2.0, y1 - y0 - 0.3, 2.6)]);
+    wall((x0, y0), (x1, y0), &[(4.9, 2.2, 2.3), (13.6, 1.8, 2.3)], true);
+    wall((x0, y1), (x1, y1), &[(5.6, 2.4, 2.4)], true);
+    wall((x1, y0), (x1, y1), &[], true);
+    wall((x0, SOUTH[2]), (x0, 1.4), &[(SOUTH[3] - SOUTH[2] + (y1 - y0) / 2.0, y1 - y0 - 0.3, 2.6)], false);
     for [a, b, c, d] in [SOUTH, SOUTH_END] {
-        wall((a, c), (b, c), &[]);
-        wall((b, c), (b, d), &[]);
+        wall((a, c), (b, c), &[], false);
+        wall((b, c), (b, d), &[], true);
     }
-    wall((SOUTH_END[0], SOUTH_END[2]), (SOUTH_END[0], SOUTH[2]), &[]);
+    wall((SOUTH_END[0], SOUTH_END[2]), (SOUTH_END[0], SOUTH[2]), &[], false);
     let [a, b, c, d] = NORTH;
-    wall((a, c), (a, d), &[]);
-    wall((a, d), (b, d), &[]);
-    wall((b, d), (b, c), &[]);
+    wall((a, c), (a, d), &[], true);
+    wall((a, d), (b, d), &[], true);
+    wall((b, d), (b, c), &[], true);
     let outline = |[a, b, c, d]: [f64; 4]| -> Vec<Vector2<f64>> {
         [(a, c), (b, c), (b, d), (a, d)].iter().map(|p| Vector2::new(p.0, p.1)).collect()
     };

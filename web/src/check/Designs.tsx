@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { ago, num } from '../lib/format'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
-import { UNIT_NAMES, useUnits } from '../lib/units'
+import { UNIT_NAMES, type Units, useUnits } from '../lib/units'
 import { Caution, Confirm, Head, Ledger, States } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { Tasks } from '../shell/Tasks'
@@ -172,6 +172,10 @@ function One({ design: d, edit }: { design: Design; edit: boolean }) {
   )
 }
 
+/** Where something stands in the way, and how far it reaches. */
+const inItsWay = (c: Schema['ClashDto'], u: Units) =>
+  words.clashAt(u.len(c.extent, 1), u.len(c.at[0], 1), u.len(c.at[1], 1), u.len(c.at[2], 1))
+
 function Elements({ of }: { of: Design }) {
   const u = useUnits()
   const rank = (w: Word | undefined) => (w ? ORDER.indexOf(w) : ORDER.length)
@@ -183,7 +187,7 @@ function Elements({ of }: { of: Design }) {
       rows={rows}
       id={(r) => `${r.name} ${r.position.join(' ')}`}
       empty={words.noDesignYet}
-      tone={(r) => (r.state && TONES[r.state.built]) || undefined}
+      tone={(r) => (r.state && (TONES[r.state.built] ?? (r.state.clash ? 'warn' : undefined))) || undefined}
       columns={[
         { head: words.element, cell: (r) => r.name },
         { head: '', cell: (r) => words.elementKinds[r.kind as keyof typeof words.elementKinds] },
@@ -196,6 +200,10 @@ function Elements({ of }: { of: Design }) {
         },
         { head: words.seenOfIt, num: true, cell: (r) => percent(r.state?.seen), value: (r) => r.state?.seen ?? 0 },
         { head: words.ofIt, num: true, cell: (r) => percent(r.state?.shown), value: (r) => r.state?.shown ?? 0 },
+        {
+          head: words.inItsWay(u.code),
+          cell: (r) => (r.state?.clash ? inItsWay(r.state.clash, u) : ''),
+        },
         { head: words.firstThere, cell: (r) => (r.since ? ago(r.since) : '–') },
       ]}
     />

@@ -161,6 +161,8 @@ pub enum Ground {
     Built([usize; 5]),
     /// Elements that stand elsewhere, the farthest first.
     BuiltElsewhere(Vec<String>),
+    /// Elements still to come where something else stands.
+    InTheWay(Vec<String>),
     /// The design was not looked for as things stand.
     DesignNotLookedFor,
 }
@@ -274,6 +276,8 @@ pub struct Designed {
     pub worst: Option<(f64, f64)>,
     /// Elements that stand elsewhere, the farthest first.
     pub elsewhere: Vec<String>,
+    /// Elements still to come where something else stands.
+    pub in_the_way: Vec<String>,
     /// It was not looked for as things stand.
     pub stale: bool,
 }

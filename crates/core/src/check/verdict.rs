@@ -299,6 +299,9 @@ fn design_row(d: &Designed) -> VerdictRow {
     } else if there > 0 && partly == 0 && not_seen == 0 {
         row.verdict = Verdict::Met;
     }
+    if !d.in_the_way.is_empty() {
+        row.grounds.push(Ground::InTheWay(d.in_the_way.clone()));
+    }
     row.grounds.push(Ground::Built(d.counts));
     row
 }

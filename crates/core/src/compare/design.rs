@@ -65,6 +65,17 @@ pub struct State {
     pub seen: f64,
     /// Share of that which is there.
     pub shown: f64,
+    /// What stands where it is still to come.
+    pub clash: Option<Clash>,
+}
+
+/// Something that stands where an element is still to come.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Clash {
+    /// The middle of it.
+    pub at: Vec3,
+    /// How far it reaches, metres.
+    pub extent: f64,
 }
 
 /// Places on an element that are looked at, apart, metres; along pipes, and columns across an opening.
@@ -90,6 +101,11 @@ const FLOOR: f64 = 0.002;
 const ALIKE: f64 = 9.0;
 /// An opening is looked for so far along its wall, metres.
 const ALONG: f64 = 0.8;
+/// What lies so much deeper in an element than its faces is in its way, metres; in one without thickness, so far about it.
+const DEEP: f64 = 0.02;
+const THIN: f64 = 0.03;
+/// As far from its rim nothing is in its way: floors, ceilings and walls that it meets are where they should be, metres.
+const RIM: f64 = 0.2;
 /// Points of an element at most.
 const LIMIT: usize = 40_000;
 
@@ -101,6 +117,8 @@ struct Place {
     half: f64,
     /// How far along an opening's wall, from the middle of the opening, metres.
     along: f64,
+    /// Something could be in the way here: it is no rim, and of a pipe one place speaks for all round the axis.
+    inner: bool,
 }
 
 /// What scans say of a place.
@@ -109,6 +127,8 @@ struct Found {
     /// Along the normal, metres, with the variance by the pose.
     distance: Option<(f64, f64)>,
     through: bool,
+    /// Something lies inside of the element here.
+    inside: bool,
 }
 
 /// Elements that are being looked at, scan by scan.
@@ -133,21 +153,22 @@ impl Gaze {
         let elements = self.elements.par_iter().zip(&self.places).zip(&mut self.found);
         elements.for_each(|((element, places), found)| {
             let solid = !matches!(element, Element::Opening { .. });
+            let pipe = matches!(element, Element::Pipe { .. });
             for (p, f) in places.iter().zip(found) {
+                if p.inner && !f.inside {
+                    let (q, n) = (back.apply(&p.at), back.rotation * p.normal);
+                    f.inside = lies_inside(&index, &q, &n, p.half, pipe);
+                }
                 let towards = pose.translation - p.at;
                 let facing = towards.dot(&p.normal) / towards.norm().max(1e-9);
                 // a pipe is seen from one side, a wall from either
-                let side = if matches!(element, Element::Pipe { .. }) { 1.0 } else { facing.signum() };
+                let side = if pipe { 1.0 } else { facing.signum() };
                 if facing * side < ASKEW {
                     continue;
                 }
                 let normal = p.normal * side;
                 let (q, n) = (back.apply(&(p.at + normal * p.half)), back.rotation * normal);
-                let near = if matches!(element, Element::Pipe { .. }) {
-                    round_beside(&index, &q, &n)
-                } else {
-                    flat_beside(&index, &q, &n)
-                };
+                let near = if pipe { round_beside(&index, &q, &n) } else { flat_beside(&index, &q, &n) };
                 if let Some(h) = near {
                     let turn = (p.at - pose.translation).cross(&normal);
                     let row = Vector6::new(normal.x, normal.y, normal.z, turn.x, turn.y, turn.z);
@@ -168,11 +189,39 @@ impl Gaze {
         let all = self.elements.iter().zip(&self.places).zip(&self.found);
         all.map(|((e, p), f)| match e {
             Element::Opening { ends, .. } => opening(p, f, (ends[1] - ends[0]).norm(), tolerance),
-            Element::Wall { .. } => solid(f, tolerance, flat(f)),
-            Element::Pipe { .. } => solid(f, tolerance, axis(p, f)),
+            Element::Wall { .. } => clashing(solid(f, tolerance, flat(f)), p, f, false),
+            Element::Pipe { .. } => clashing(solid(f, tolerance, axis(p, f)), p, f, true),
         })
         .collect()
     }
+}
+
+/// Whether points lie deeper in an element about a place than its faces: more than a stray one.
+fn lies_inside(index: &Index, q: &Vec3, n: &Vec3, half: f64, pipe: bool) -> bool {
+    let depth = (half - DEEP).max(THIN);
+    let reach = if pipe { depth.min(REACH) } else { BESIDE };
+    let deep = |off: &Vec3| if pipe { off.norm() < depth } else { n.dot(off).abs() < depth };
+    index.all_near(q, reach).filter(|(off, _)| deep(off)).take(2).count() == 2
+}
+
+/// With what is in the way of something that is not, or not all, there. A face where the element's own should be is a part
+/// of it, and not in its way.
+fn clashing(state: State, places: &[Place], found: &[Found], pipe: bool) -> State {
+    let open = match state.built {
+        Built::NotYet | Built::NotSeen => true,
+        Built::Partly => !pipe,
+        Built::There | Built::Elsewhere => false,
+    };
+    let own = |f: &Found| !pipe && f.distance.is_some();
+    let inside = places.iter().zip(found).filter(|(_, f)| f.inside && !own(f)).map(|(p, _)| p.at);
+    let all: Vec<Vec3> = inside.collect();
+    let few = if pipe { 1 } else { 2 };
+    if !open || all.len() < few {
+        return state;
+    }
+    let (low, high) = all.iter().fold((all[0], all[0]), |(a, b), p| (a.inf(p), b.sup(p)));
+    let extent = (high - low).norm() + if pipe { FINE } else { STEP };
+    State { clash: Some(Clash { at: (low + high) / 2.0, extent }), ..state }
 }
 
 /// Median distance of the surface about a place from it.
@@ -205,7 +254,9 @@ fn places(element: &Element) -> Vec<Place> {
                 let normal = Vec3::new(-along.y, along.x, 0.0);
                 for (s, h) in steps(length, STEP).flat_map(|s| steps(top - base, STEP).map(move |h| (s, h))) {
                     let p = part[0] + along * s;
-                    out.push(Place { at: Vec3::new(p.x, p.y, base + h), normal, half: thickness / 2.0, along: 0.0 });
+                    let inner = s.min(length - s).min(h).min(top - base - h) > RIM;
+                    let at = Vec3::new(p.x, p.y, base + h);
+                    out.push(Place { at, normal, half: thickness / 2.0, along: 0.0, inner });
                 }
             }
         }
@@ -216,7 +267,8 @@ fn places(element: &Element) -> Vec<Place> {
             let wide = length + 2.0 * ALONG;
             for (s, h) in steps(wide, FINE).flat_map(|s| steps(head - sill, STEP).map(move |h| (s - wide / 2.0, h))) {
                 let p = middle + along * s;
-                out.push(Place { at: Vec3::new(p.x, p.y, sill + h), normal, half: 0.0, along: s });
+                let at = Vec3::new(p.x, p.y, sill + h);
+                out.push(Place { at, normal, half: 0.0, along: s, inner: false });
             }
         }
         Element::Pipe { line, radius } => {
@@ -230,7 +282,8 @@ fn places(element: &Element) -> Vec<Place> {
                     for k in 0..ROUND {
                         let (sin, cos) = (k as f64 / ROUND as f64 * std::f64::consts::TAU).sin_cos();
                         let normal = u * cos + v * sin;
-                        out.push(Place { at: part[0] + along * s, normal, half: *radius, along: 0.0 });
+                        let inner = k == 0 && s.min(length - s) > RIM;
+                        out.push(Place { at: part[0] + along * s, normal, half: *radius, along: 0.0, inner });
                     }
                 }
             }
@@ -282,7 +335,7 @@ fn solid(found: &[Found], tolerance: f64, distance: Option<(f64, f64)>) -> State
         _ => Built::There,
     };
     let distance = distance.filter(|_| matches!(built, Built::There | Built::Elsewhere | Built::Partly));
-    State { built, distance, detectable, seen, shown }
+    State { built, distance, detectable, seen, shown, clash: None }
 }
 
 /// An opening is where scans look through its wall: the shift along the wall at which the most of it is open, and the
@@ -300,7 +353,7 @@ fn opening(places: &[Place], found: &[Found], width: f64, tolerance: f64) -> Sta
     let in_place: Vec<f64> = said.iter().filter(|p| inside(0.0, p.0)).map(|p| p.1).collect();
     let seen = in_place.len() as f64 / of_it;
     let open = in_place.iter().filter(|v| **v > 0.0).count() as f64 / in_place.len().max(1) as f64;
-    let state = |built, distance| State { built, distance, detectable: FINE, seen, shown: open };
+    let state = |built, distance| State { built, distance, detectable: FINE, seen, shown: open, clash: None };
     if seen < ENOUGH {
         return state(Built::NotSeen, None);
     }

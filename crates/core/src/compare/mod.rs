@@ -13,7 +13,7 @@ mod region;
 mod survey;
 
 pub use cells::{Cell, by_pose};
-pub use design::{Built, Element, Gaze, State};
+pub use design::{Built, Clash, Element, Gaze, State};
 pub use misfit::Misfit;
 pub use region::{Kind, Region, Thing, things};
 pub use survey::{Along, Beside, Surfaces, SurveyPoint, SurveyReport, survey_report};

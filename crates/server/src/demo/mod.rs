@@ -1,6 +1,7 @@
 //! The demo: invented people, an invented site with scans by the simulator, and a small one that waits for its field day.
 
 mod field_day;
+mod fit_out;
 mod photographs;
 
 use crate::dto::{Brief, OpeningDto, PlanData, RequirementDto};
@@ -44,6 +45,7 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
     let edits = plan(&house);
     jobs::edit_plan(&app.db, job.id, &edits).await?;
     jobs::note(&app.db, job.id, Some(users[0].0.id), "created the demo job").await?;
+    fit_out::add(app, job.id, users[1].0.id, &house).await?;
     photographs::add(app, job.id, users[1].0.id, &house).await?;
     let small = field_day::make(app, users[1].0.id).await?;
     jobs::set_member(&app.db, small, users[0].0.id, Some(Role::Surveyor)).await?;
@@ -139,6 +141,20 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
             },
         );
     }
+    // errors within a room are asked for on the ring; what the wing is converted by bears more
+    let wing = vec![[27.0, -14.2], [46.6, -14.2], [46.6, 2.0], [27.0, 2.0]];
+    add(
+        "area",
+        PlanData {
+            name: "Workshop wing".into(),
+            line: wing,
+            area: Some("limits".into()),
+            horizontal95: Some(0.008),
+            vertical95: Some(0.008),
+            spatial95: Some(0.010),
+            ..PlanData::default()
+        },
+    );
     for (name, p) in &house.stations {
         add(
             "station",

@@ -52,6 +52,16 @@ pub struct ElementStateDto {
     /// Share of it that some scan could see, and share of that which is there.
     pub seen: f64,
     pub shown: f64,
+    /// What stands where it is still to come.
+    #[serde(default)]
+    pub clash: Option<ClashDto>,
+}
+
+#[derive(Clone, Copy, Debug, Serialize, Deserialize, ToSchema)]
+pub struct ClashDto {
+    /// Easting, northing, height of its middle, and how far it reaches, metres.
+    pub at: [f64; 3],
+    pub extent: f64,
 }
 
 #[derive(Clone, Debug, Serialize, ToSchema)]

@@ -12,7 +12,7 @@ use uuid::Uuid;
 use vistazo_core::geometry::FitModel;
 use vistazo_core::units::LengthUnit;
 use vistazo_formats::control::{self, ColumnOrder};
-use vistazo_formats::landxml;
+use vistazo_formats::{dxf_points, landxml};
 use vistazo_store::results::{self, ControlRow, NewControl};
 use vistazo_store::{field, jobs};
 
@@ -82,7 +82,7 @@ pub struct GeorefRun {
     own: bool,
 }
 
-/// What a point file says: text in columns, or LandXML.
+/// What a point file says: text in columns, LandXML, or a drawing.
 pub(super) fn understand(form: &ControlText) -> Result<ControlPreview, ApiError> {
     let unit = LengthUnit::from_code(&form.unit)
         .ok_or_else(|| ApiError::field("unit", format!("found “{:.20}”, expected m, ft or ftUS", form.unit)))?;
@@ -111,6 +111,23 @@ pub(super) fn understand(form: &ControlText) -> Result<ControlPreview, ApiError>
             heading: None,
             points: points.into_iter().map(point).collect(),
             remarks: vec!["LandXML: northing first, in the unit that the file states".into()],
+        });
+    }
+    if dxf_points::is_dxf(&form.text) {
+        let points =
+            dxf_points::points(&form.text, unit.metres()).map_err(|e| ApiError::field("text", e.to_string()))?;
+        let sigma = [form.sigma_h, form.sigma_h, form.sigma_v];
+        let point = |(k, p): (usize, dxf_points::DrawnPoint)| {
+            let [e, n, h] = p.position.map(Some);
+            PreviewPoint { line: k + 1, name: p.name, e, n, h, sigma }
+        };
+        return Ok(ControlPreview {
+            separator: "DXF".into(),
+            order: "ENH".into(),
+            order_from_heading: true,
+            heading: None,
+            points: points.into_iter().enumerate().map(point).collect(),
+            remarks: vec!["DXF: points by layer and number, lines by their vertices and at every metre between".into()],
         });
     }
     let file = control::read(&form.text, order).map_err(|e| ApiError::field("text", e.to_string()))?;

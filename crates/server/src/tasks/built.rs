@@ -3,7 +3,7 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::ElementStateDto;
-use crate::work::built::Designs;
+use crate::work::built::{self, Designs};
 use crate::work::ties;
 use vistazo_core::compare::Gaze;
 use vistazo_store::designs::put_look;
@@ -36,7 +36,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     }
     let mut elements = 0;
     for ((row, inputs), gaze) in doing.iter().zip(&gazes) {
-        let states: Vec<ElementStateDto> = gaze.states(row.tolerance).iter().map(ElementStateDto::from).collect();
+        let states = gaze.states(row.tolerance);
+        let states: Vec<ElementStateDto> = states.iter().map(|s| built::state(s, &all.stands)).collect();
         elements += states.len();
         put_look(&app.db, row.id, task.created_by, inputs, &serde_json::json!(states)).await?;
     }

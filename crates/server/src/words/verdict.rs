@@ -91,6 +91,7 @@ fn ground(brief: &Brief, g: &Ground) -> String {
             "{there} there, {elsewhere} elsewhere, {partly} in part, {not_yet} not yet, {not_seen} not seen"
         ),
         Ground::BuiltElsewhere(names) => format!("{} not where drawn", list(names)),
+        Ground::InTheWay(names) => format!("something stands where {} is to come", list(names)),
         Ground::DesignNotLookedFor => "the clouds were not set against it as things stand now".into(),
         Ground::SpacingNotMeasured => "not measured yet: run the spacing check on the georeferenced scans".into(),
     }

@@ -1,7 +1,7 @@
 //! Designs: what they say, what the clouds are set against, and what is there of each element.
 
 use super::stands::{Standing, Stands};
-use crate::dto::{BuiltWord, DesignDto, ElementDto, ElementStateDto, ProgressDto};
+use crate::dto::{BuiltWord, ClashDto, DesignDto, ElementDto, ElementStateDto, ProgressDto};
 use crate::{ApiError, App};
 use nalgebra::Vector2;
 use serde::{Deserialize, Serialize};
@@ -97,11 +97,11 @@ impl StoredElement {
     }
 }
 
-impl From<&State> for ElementStateDto {
-    fn from(s: &State) -> Self {
-        let State { built, distance, detectable, seen, shown } = *s;
-        Self { built: built.into(), distance, detectable, seen, shown }
-    }
+/// As it is kept: places on the grid.
+pub(crate) fn state(s: &State, stands: &Stands) -> ElementStateDto {
+    let State { built, distance, detectable, seen, shown, clash } = *s;
+    let clash = clash.map(|c| ClashDto { at: stands.position(&c.at), extent: c.extent });
+    ElementStateDto { built: built.into(), distance, detectable, seen, shown, clash }
 }
 
 /// Everything that designs are looked for in.
@@ -130,7 +130,7 @@ impl Designs {
 
     /// What a look at a design is made from; none where the block is not on the grid.
     pub(crate) fn inputs(&self, row: &DesignRow) -> Option<String> {
-        Some(super::fingerprint(&(1, &row.elements, row.tolerance.to_bits(), self.stands.sum(&self.scans)?)))
+        Some(super::fingerprint(&(2, &row.elements, row.tolerance.to_bits(), self.stands.sum(&self.scans)?)))
     }
 
     /// Designs that were not looked for as things stand.
@@ -201,6 +201,8 @@ pub(crate) fn evidence(designs: &Designs) -> Result<Vec<Designed>, ApiError> {
             Some((e.name.clone(), off, s))
         });
         let mut stands: Vec<_> = stands.collect();
+        let blocked = d.elements.iter().filter(|e| e.state.is_some_and(|s| s.clash.is_some()));
+        let in_the_way = blocked.map(|e| e.name.clone());
         stands.sort_by(|a, b| b.1.total_cmp(&a.1));
         let elsewhere = stands.iter().filter(|s| s.2.built == BuiltWord::Elsewhere).map(|s| s.0.clone());
         Designed {
@@ -209,6 +211,7 @@ pub(crate) fn evidence(designs: &Designs) -> Result<Vec<Designed>, ApiError> {
             counts: d.progress.last().map_or([0; 5], |p| p.counts),
             worst: stands.first().map(|s| (s.1, s.2.detectable)),
             elsewhere: elsewhere.collect(),
+            in_the_way: in_the_way.collect(),
             stale: d.stale,
         }
     };

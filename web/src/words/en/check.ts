@@ -80,6 +80,8 @@ export const check = {
   element: 'Element',
   elementKinds: { wall: 'wall', opening: 'opening', pipe: 'pipe or column' },
   firstThere: 'first there',
+  clashAt: (size: string, e: string, n: string, h: string) => `${size} about E ${e} N ${n} H ${h}`,
+  inItsWay: (unit: string) => `in its way [${unit}]`,
   howFarItMayBe: 'May lie beside its place by',
   lookAgain: 'Look for it again',
   lookForIt: 'Look for it',
@@ -146,7 +148,7 @@ export const check = {
   meanAnd95: (small: string) => `mean ± 95 % [${small}]`,
   nameOfTheSurvey: 'What was measured, with what',
   noSurveyYet:
-    'No independent survey yet. Points on walls and floors, measured by other means and used for nothing else, show how far off the clouds are and for what they are fit: name and E N H in columns, or LandXML.',
+    'No independent survey yet. Points on walls and floors, measured by other means and used for nothing else, show how far off the clouds are and for what they are fit: name and E N H in columns, LandXML, or a DXF with points and lines in space.',
   nothingSaysOfABias:
     'Too few points, or surfaces that face too few ways, to say by how much all clouds lie beside the survey.',
   notComparedAsThingsStand: 'not set against the clouds as things stand',
