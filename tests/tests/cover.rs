@@ -32,8 +32,7 @@ async fn holes_in_the_cover_are_named_with_the_station_that_fills_them() {
     let mut brief = c.ok("GET", &base, Value::Null).await;
     let version = brief["version"].clone();
     brief["brief"]["origin"] = json!([job::ORIGIN.x, job::ORIGIN.y, job::ORIGIN.z]);
-    c.ok("PUT", &format!("{base}/brief"), json!({ "name": "Covered", "brief": brief["brief"], "version": version }))
-        .await;
+    c.ok("PUT", &base, json!({ "name": "Covered", "brief": brief["brief"], "version": version })).await;
     let wall = |name: &str, a: [f64; 2], b: [f64; 2]| {
         item("wall", &json!({ "name": name, "line": [a, b], "base": 0.0, "top": 2.4, "required_spacing": 0.05 }))
     };

@@ -189,7 +189,6 @@ pub fn roundhouse() -> Roundhouse {
             // a crate comes after the fifth scan, and somebody looks on while the eighth is taken
             passers: vec![Passer { epoch: 7, at: [8.4, -11.2], height: 1.76 }],
             standing: vec![Standing { thing: a_crate(8.2, -4.8), scans: (5, usize::MAX) }],
-            mirrors: vec![crate::wing::MIRROR],
             ..Scene::default()
         },
         truth: Truth { poses },

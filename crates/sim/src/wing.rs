@@ -4,8 +4,6 @@ use vistazo_core::plan::{Demand, Obstacle, Opening, Site, Slab, Wall};
 
 /// Spacing asked for on most walls, metres.
 const WANTED: f64 = 0.015;
-/// A mirror on the far wall of the last room: both ends on the plan, foot and top, metres.
-pub(crate) const MIRROR: ([[f64; 2]; 2], f64, f64) = ([[45.98, -10.4], [45.98, -8.6]], 0.4, 2.2);
 /// Height of the ceilings, metres.
 const TOP: f64 = 3.1;
 /// Corridor and rooms on the plan: lowest and highest x and y, metres.

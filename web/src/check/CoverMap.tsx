@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import { useUnits } from '../lib/units'
 import { check as words } from '../words'
 import { colourOf, fromAbove, PIECES, pieceOf, type Shown, type Surface } from './covered'
@@ -12,9 +13,14 @@ export function CoverMap(p: {
 }) {
   const u = useUnits()
   const { surfaces, holes, stations, fillings } = p.data
+  // the surfaces that something is wrong with; all of them where nothing is
+  const [all, setAll] = useState(false)
+  const wrong = surfaces.filter((s) => holes.some((o) => o.item === s.item))
+  const framed = all || wrong.length === 0 ? surfaces : wrong
   const places = [
-    ...surfaces.flatMap((s) => s.cells.map((c) => [c[0]!, c[1]!] as const)),
-    ...[...stations, ...fillings].map((s) => [s.position[0]!, s.position[1]!] as const),
+    ...framed.flatMap((s) => s.cells.map((c) => [c[0]!, c[1]!] as const)),
+    ...fillings.map((s) => [s.position[0]!, s.position[1]!] as const),
+    ...(framed === wrong ? [] : stations.map((s) => [s.position[0]!, s.position[1]!] as const)),
   ]
   if (places.length === 0) return null
   const range = (k: 0 | 1) =>
@@ -89,16 +95,14 @@ export function CoverMap(p: {
             </text>
           </g>
         ))}
-        {bar && (
-          <g transform={`translate(${pad / 2} ${h - pad / 3})`}>
-            <line x1={0} x2={bar} y1={0} y2={0} stroke="var(--ink)" strokeWidth={px / 3} />
-            <text x={0} y={-px} style={{ fontSize: 2.6 * px }}>
-              {u.len(bar, 0)} {u.code}
-            </text>
-          </g>
-        )}
+        {bar && <Bar length={bar} px={px} at={[pad / 2, h - pad / 3]} />}
       </svg>
       <figcaption className="legend">
+        {wrong.length > 0 && wrong.length < surfaces.length && (
+          <button type="button" className="link" onClick={() => setAll(!all)}>
+            {all ? words.whatFallsShort : words.theWholeSite}
+          </button>
+        )}
         {PIECES.map((q) => (
           <span key={q}>
             <i style={{ background: colourOf(q) }} />
@@ -124,5 +128,18 @@ function Tile(p: { cell: number[]; surface: Surface; X: (x: number) => number; Y
       fill={colourOf(piece)}
       opacity={piece === 'within' ? 0.35 : 0.8}
     />
+  )
+}
+
+/** How long something is on the map. */
+function Bar({ length, px, at }: { length: number; px: number; at: [number, number] }) {
+  const u = useUnits()
+  return (
+    <g transform={`translate(${at[0]} ${at[1]})`}>
+      <line x1={0} x2={length} y1={0} y2={0} stroke="var(--ink)" strokeWidth={px / 3} />
+      <text x={0} y={-px} style={{ fontSize: 2.6 * px }}>
+        {u.len(length, 0)} {u.code}
+      </text>
+    </g>
   )
 }

@@ -1,5 +1,6 @@
 import { Segmented } from 'antd'
 import { useSearchParams } from 'react-router-dom'
+import type { Schema } from '../api/client'
 import { isRefused, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
@@ -20,6 +21,7 @@ export default function Check() {
   const georef = useRead('/api/jobs/{job}/georeference', job.role !== 'client')
   const [view, setView] = useView()
   const rows = verdicts.data ?? []
+  const common = sharedGrounds(rows)
   const bad = rows.filter((r) => r.verdict === 'not met').length
   const open = rows.filter((r) => r.verdict === 'not demonstrated').length
   // a client sees verdicts once a package was signed
@@ -36,7 +38,7 @@ export default function Check() {
       <Head aside={georef.data?.stale ? words.theGeoreferencingIsOut : ''}>{words.check}</Head>
       <States of={verdicts} what={words.theVerdicts}>
         {rows.length === 0 && <p className="empty">{words.nothingIsAskedFor}</p>}
-        {rows.length > 0 && <Overall bad={bad} open={open} of={rows.length} />}
+        {rows.length > 0 && <Overall bad={bad} open={open} of={rows.length} common={common} />}
         {rows.length > 0 && (
           <div className="ledger-box">
             <table className="ledger verdicts" aria-label={words.verdict}>
@@ -85,7 +87,7 @@ export default function Check() {
                       <Grade value={r.verdict} />
                     </td>
                     <td>
-                      {r.evidence} <See of={r.asked ?? null} onView={setView} />
+                      {own(r, common)} <See of={r.asked ?? null} onView={setView} />
                     </td>
                   </tr>
                 ))}
@@ -157,16 +159,37 @@ function Evidence({ view, onView }: { view: View; onView: (v: View) => void }) {
   )
 }
 
+type Row = Schema['VerdictDto']
+
+/** What at least three rows rest on: said once. */
+function sharedGrounds(rows: Row[]): string[] {
+  const all = [...new Set(rows.flatMap((r) => r.grounds ?? []))]
+  return all.filter((g) => rows.filter((r) => r.grounds?.includes(g)).length >= 3)
+}
+
+/** What a row rests on beside that. */
+function own(r: Row, common: string[]): string {
+  const shared = r.grounds?.some((g) => common.includes(g))
+  if (!shared) return r.evidence
+  return [words.asAbove, ...r.grounds!.filter((g) => !common.includes(g))].join('; ')
+}
+
 /** The answer to all rows together. */
-function Overall({ bad, open, of }: { bad: number; open: number; of: number }) {
+function Overall({ bad, open, of, common }: { bad: number; open: number; of: number; common: string[] }) {
   if (bad)
-    return <VerdictCard tone="failed" title={words.ofRequirementsNotMet(bad, of)} evidence={[words.thisDataIsNot]} />
+    return (
+      <VerdictCard
+        tone="failed"
+        title={words.ofRequirementsNotMet(bad, of)}
+        evidence={[words.thisDataIsNot, ...common]}
+      />
+    )
   if (open)
     return (
       <VerdictCard
         tone="doubtful"
         title={words.ofRequirementsNotDemonstrated(open, of)}
-        evidence={[words.whatIsNotDemonstrated]}
+        evidence={[words.whatIsNotDemonstrated, ...common]}
       />
     )
   return <VerdictCard tone="sound" title={words.allRequirementsMet(of)} evidence={[words.shownByEvidenceThat]} />

@@ -68,6 +68,16 @@ describe('the check', () => {
     open([row('Height, 95 %', 'met')], 'owner', 'ft')
     expect((await table())[0]!.textContent).toContain('0.01969')
   })
+  it('says once what several rows rest on', async () => {
+    const grounds = (own: string) => ['no check points', own]
+    const said = (name: string, own: string) =>
+      row(name, 'not demonstrated', { evidence: grounds(own).join('; '), grounds: grounds(own) })
+    open([said('A', 'worst at K1'), said('B', 'worst at K2'), said('C', 'worst at K3'), row('D', 'met')])
+    const told = (await table()).map((r) => r.textContent)
+    expect(told.map((t) => t.includes('no check points'))).toEqual([false, false, false, false])
+    expect(told[1]).toContain('as said above; worst at K2')
+    expect(document.body.textContent).toContain('no check points')
+  })
   it('shows a dash where nothing was predicted or achieved', async () => {
     open([row('Height, 95 %', 'not demonstrated', { predicted: null, achieved: null })])
     const cells = within((await table())[0]!).getAllByRole('cell')

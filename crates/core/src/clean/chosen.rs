@@ -16,7 +16,7 @@ pub enum Chosen {
         /// What lies outside the outline instead.
         outside: bool,
     },
-    /// What lies behind the plane of a slice, from who looks at it.
+    /// What lies behind a slice, from who looks at it: what it shows stays.
     Behind(Cut),
     /// Ranges and intensities outside these, metres and shares of the brightest.
     Gate {
@@ -44,7 +44,7 @@ impl Chosen {
                 let within = cut.normal().dot(&off).abs() <= cut.thickness / 2.0;
                 within && inside(line, [cut.across.dot(&off), cut.up.dot(&off)]) != *outside
             }
-            Self::Behind(cut) => cut.normal().dot(&(p - cut.at)) < 0.0,
+            Self::Behind(cut) => cut.normal().dot(&(p - cut.at)) < -cut.thickness / 2.0,
             Self::Gate { range, intensity: shown } => {
                 let r = p.norm();
                 r < range[0] || r > range[1] || intensity < shown[0] || intensity > shown[1]
@@ -87,8 +87,8 @@ mod tests {
         }
         assert!(!of(false).has(&at(0.5, 0.5, 0.11), 0.5) && !of(true).has(&at(1.5, 1.5, 0.11), 0.5), "above the slab");
         assert!(
-            Chosen::Behind(level()).has(&at(9.0, 9.0, -0.01), 0.5)
-                && !Chosen::Behind(level()).has(&at(0.0, 0.0, 0.01), 0.5)
+            Chosen::Behind(level()).has(&at(9.0, 9.0, -0.11), 0.5)
+                && !Chosen::Behind(level()).has(&at(0.0, 0.0, -0.09), 0.5)
         );
     }
 

@@ -23,9 +23,10 @@ pub struct Filling {
 
 /// Looks asked for at most: places tried times pieces missing.
 const MOST_LOOKS: f64 = 2e7;
-/// Stations proposed at most, and the least that one has to bring, m².
+/// Stations proposed at most, and the least that is worth setting up for: m², and a share of what is missing.
 const MOST: usize = 6;
-const LEAST_GAIN: f64 = 0.25;
+const LEAST_GAIN: f64 = 0.5;
+const LEAST_SHARE: f64 = 0.03;
 /// Places that are looked at closely before one is taken.
 const CLOSELY: usize = 12;
 
@@ -71,13 +72,14 @@ pub fn fill(
     covers.iter().flatten().for_each(|i| reachable[*i as usize] = true);
     let beyond = (0..pieces.len()).filter(|i| !reachable[*i]).map(area).sum();
 
+    let least = LEAST_GAIN.max(LEAST_SHARE * (0..pieces.len()).map(area).sum::<f64>());
     let mut open = vec![true; pieces.len()];
     let mut out: Vec<Filling> = Vec::new();
     while out.len() < MOST {
         let gain = |c: &Vec<u32>| c.iter().filter(|i| open[**i as usize]).map(|i| area(*i as usize)).sum::<f64>();
         let mut ranked: Vec<(usize, f64)> = covers.par_iter().map(gain).enumerate().collect();
         ranked.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
-        let Some(most) = ranked.first().map(|r| r.1).filter(|g| *g >= LEAST_GAIN) else { break };
+        let Some(most) = ranked.first().map(|r| r.1).filter(|g| *g >= least) else { break };
         let near: Vec<(usize, f64)> = ranked.into_iter().take_while(|r| r.1 >= 0.9 * most).take(CLOSELY).collect();
         let closer: Vec<View> =
             near.par_iter().map(|(c, _)| View::new(&bvh, samples, &places[*c], instrument)).collect();

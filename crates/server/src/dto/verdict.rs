@@ -52,6 +52,9 @@ pub struct VerdictDto {
     pub bound: Option<f64>,
     /// What it rests on.
     pub evidence: String,
+    /// The same one by one, the deciding one first; rows that were signed before it was kept have none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub grounds: Vec<String>,
     /// The answer.
     pub verdict: VerdictWord,
 }

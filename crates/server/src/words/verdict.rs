@@ -25,7 +25,12 @@ pub(crate) fn requirement(row: &VerdictRow) -> String {
 
 /// All grounds of a row, the deciding one first.
 pub(crate) fn evidence(brief: &Brief, grounds: &[Ground]) -> String {
-    grounds.iter().map(|g| ground(brief, g)).collect::<Vec<_>>().join("; ")
+    self::grounds(brief, grounds).join("; ")
+}
+
+/// The same one by one.
+pub(crate) fn grounds(brief: &Brief, grounds: &[Ground]) -> Vec<String> {
+    grounds.iter().map(|g| ground(brief, g)).collect()
 }
 
 fn ground(brief: &Brief, g: &Ground) -> String {

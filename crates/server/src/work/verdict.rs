@@ -219,10 +219,13 @@ impl State {
     /// What a package depends on.
     pub(crate) fn package_inputs(&self) -> Option<String> {
         let cleaned = Some(&self.cleaned).filter(|c| !c.is_empty());
+        let mut verdicts = self.verdicts();
+        // said once more in other words: packages from before they were kept stay what they were
+        verdicts.iter_mut().for_each(|v| v.grounds.clear());
         self.on_grid().map(|g| match cleaned {
             // packages from before anything was cleaned stay what they were
-            None => super::fingerprint(&(&g.inputs, &self.brief, &self.verdicts())),
-            Some(c) => super::fingerprint(&(&g.inputs, &self.brief, &self.verdicts(), c)),
+            None => super::fingerprint(&(&g.inputs, &self.brief, &verdicts)),
+            Some(c) => super::fingerprint(&(&g.inputs, &self.brief, &verdicts, c)),
         })
     }
 
@@ -393,6 +396,7 @@ fn to_dto(brief: &Brief, row: VerdictRow) -> VerdictDto {
         achieved: row.achieved,
         bound: row.bound,
         evidence: words::verdict::evidence(brief, &row.grounds),
+        grounds: words::verdict::grounds(brief, &row.grounds),
         verdict: match row.verdict {
             Verdict::Met => VerdictWord::Met,
             Verdict::NotMet => VerdictWord::NotMet,

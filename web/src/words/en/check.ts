@@ -252,6 +252,7 @@ export const check = {
   atMost95: (bound: string) => `at most ${bound} (95 %)`,
   check: 'Check',
   evidence: 'Evidence',
+  asAbove: 'as said above',
   alongIt: (unit: string) => `along it [${unit}]`,
   areaOf: (unit: string) => `area [${unit}²]`,
   beyondReach: (area: string) =>
@@ -275,7 +276,7 @@ export const check = {
   measureAgain: 'Measure again',
   noHoles: 'Nothing falls short.',
   noPoints: 'no points',
-  noPointsThoughPlanned: 'no points: something stood before it, or it is an opening or glass',
+  noPointsThoughPlanned: 'no points: something stood before it, or it is an opening, glass or a mirror',
   nothingIsRequired: 'No surface of the plan is asked for.',
   nothingWouldFill: 'No free place on the plan would bring more.',
   notMeasuredSince: 'not measured as things stand',
@@ -297,6 +298,8 @@ export const check = {
   tooFewPoints: 'too few points',
   whatCoverShows:
     'Points within 6 cm of where a surface is drawn count for it. What stands in front of it, or was drawn elsewhere, is told apart as well as points can tell; a new station is still looked at on site before anybody stands there.',
+  theWholeSite: 'The whole site',
+  whatFallsShort: 'What falls short',
   whatIsWrong: 'What is wrong',
   whatWouldFill: 'What would fill it',
   measurePointSpacingOn: 'Measure point spacing on required surfaces',
