@@ -104,6 +104,14 @@ impl Browser {
     }
 
     /// Replaces what stands in a field named by its label.
+    /// Where the first thing of a selector is drawn when it is scrolled to: left, top, width, height, pixels.
+    pub async fn drawn(&self, selector: &str) -> [f64; 4] {
+        let script = "const c = document.querySelector(arguments[0]); c.scrollIntoView({ block: 'center' }); \
+                      const r = c.getBoundingClientRect(); return [r.left, r.top, r.width, r.height]";
+        let found = self.page.execute(script, vec![serde_json::json!(selector)]).await.unwrap();
+        serde_json::from_value(found).unwrap()
+    }
+
     pub async fn fill(&self, label: &str, text: &str) {
         let e = self.see(&format!("//*[self::input or self::textarea][@aria-label='{label}']")).await;
         e.send_keys("\u{E009}a\u{E000}").await.unwrap();

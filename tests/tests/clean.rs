@@ -205,8 +205,7 @@ async fn what_is_chosen_in_a_slice_and_by_limits_is_counted_from_the_scans() {
     b.page.goto(&format!("{}/jobs/{id}/check?evidence=slices", server.url)).await.unwrap();
     b.click("//div[contains(@class, 'slice-view')]//label[normalize-space(.)='Take out']").await;
     b.see("//button[normalize-space(.)='Take out what is inside'][@disabled]").await;
-    let canvas = b.see("//div[contains(@class, 'slice-view')]//canvas").await;
-    let (x0, y0, w, h) = canvas.rectangle().await.unwrap();
+    let [x0, y0, w, h] = b.drawn(".slice-view canvas").await;
     for (u, v) in [(0.2, 0.2), (0.8, 0.2), (0.5, 0.9)] {
         b.click_at(x0 + u * w, y0 + v * h).await;
     }

@@ -46,18 +46,13 @@ async fn pick_by_hand(b: &Browser, count: usize, picks: &[Value]) {
         ((u - 0.5) * 1.6, (v - 0.5) * 0.8)
     };
     let pick = picks.iter().find(|p| on_panorama(p).0.abs() < 0.45).unwrap();
-    let place = async |label: &str| {
-        let script = "const c = document.querySelector(`canvas[aria-label^='${arguments[0]}']`); c.scrollIntoView({ block: 'center' }); \
-                      const r = c.getBoundingClientRect(); return [r.left, r.top, r.width, r.height]";
-        at(&b.page.execute(script, vec![json!(label)]).await.unwrap())
-    };
-    let r = place("Photograph").await;
+    let r = b.drawn("canvas[aria-label^='Photograph']").await;
     let k = (r[2] / SIZE[0] as f64).min(r[3] / SIZE[1] as f64);
     let pixel = at(&pick["pixel"]);
     let middle = [r[0] + r[2] / 2.0, r[1] + r[3] / 2.0];
     b.click_at(middle[0] + (pixel[0] - SIZE[0] as f64 / 2.0) * k, middle[1] + (pixel[1] - SIZE[1] as f64 / 2.0) * k)
         .await;
-    let r = place("Panorama").await;
+    let r = b.drawn("canvas[aria-label^='Panorama']").await;
     let (x, y) = on_panorama(pick);
     b.click_at(r[0] + r[2] * (0.5 + x), r[1] + r[3] / 2.0 + r[2] * y).await;
     b.see(&format!("//table[@aria-label='Picks']/tbody/tr[{}]", count + 1)).await;
