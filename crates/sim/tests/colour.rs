@@ -9,7 +9,7 @@ use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
 use sites::{hall, scene};
 use vistazo_core::cloud::{Order, working};
-use vistazo_core::colour::{Camera, Depth, Pair, Photo, paint, resect};
+use vistazo_core::colour::{Camera, Depth, Exposure, Pair, Photo, paint, resect};
 use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_sim::{Eye, Scanner, scan, set_up_near};
@@ -65,7 +65,14 @@ fn what_a_camera_saw_gets_its_colour_and_nothing_else_does() {
         for (cloud, _, pose) in &scans {
             depth.add(cloud.placed(pose), cloud.voxel());
         }
-        let photo = Photo { depth: &depth, from: fit.camera.pose.translation, size: SIZE, pixels: &pixels, masks: &[] };
+        let photo = Photo {
+            depth: &depth,
+            from: fit.camera.pose.translation,
+            size: SIZE,
+            pixels: &pixels,
+            masks: &[],
+            gain: [1.0; 3],
+        };
         for (_, s, pose) in &scans {
             let points: Vec<(Vec3, Vec3)> =
                 (0..s.points.len()).step_by(7).map(|k| (pose.apply(&s.at(k)), Vec3::zeros())).collect();
@@ -101,4 +108,84 @@ fn what_a_camera_saw_gets_its_colour_and_nothing_else_does() {
     assert!(share(coloured_seen, seen) > 97.0, "{coloured_seen} of {seen}");
     assert!(hidden > 1000 && share(coloured_hidden, hidden) < 8.0, "{coloured_hidden} of {hidden}");
     assert!(off[off.len() * 9 / 10] < 40);
+}
+
+/// Two photographs of one hall, the second in two thirds of the light and with a cast: they are made to agree, and a third that
+/// shares nothing with them stays as it is.
+#[test]
+fn photographs_in_another_light_are_made_to_agree() {
+    let instrument = Instrument { step: 0.006, ..Instrument::mid_range() };
+    let mut rng = ChaCha8Rng::seed_from_u64(77);
+    let plan = hall(&mut rng);
+    let scene = scene(&plan);
+    let eye = Eye::open(&scene, 0);
+    let scanner = Scanner::perfect(&instrument);
+    let stands = set_up_near(plan.3[0], &instrument, 5);
+    let s = scan(&scene, &scanner, &stands, 0, 5, &|_| true).unwrap().into_scan().unwrap();
+    let (cloud, pose) = (working(&s, &Order::of(&s)).0, stands.compose(&scanner.frame()));
+    let from = pose.translation;
+    let ahead = plan.3[1] - from;
+    let to = from + ahead;
+    let back = from - ahead;
+    let cast = [0.66, 0.62, 0.5];
+    let cameras = [
+        towards(from + Vec3::new(0.3, 0.2, -0.1), &to),
+        towards(from + Vec3::new(-0.4, 0.3, 0.0), &(to + Vec3::new(0.5, 0.5, 0.0))),
+        towards(from, &back),
+    ];
+    let pictures: Vec<Vec<[u8; 3]>> = cameras
+        .iter()
+        .enumerate()
+        .map(|(k, c)| {
+            let mut pixels = eye.photograph(c, SIZE);
+            if k == 1 {
+                for p in &mut pixels {
+                    *p = std::array::from_fn(|i| (f64::from(p[i]) * f64::powf(cast[i], 1.0 / 2.2)).round() as u8);
+                }
+            }
+            pixels
+        })
+        .collect();
+    let depths: Vec<Depth> = cameras
+        .iter()
+        .map(|c| {
+            let mut d = Depth::new(*c, SIZE.map(|v| v as f64));
+            d.add(cloud.placed(&pose), cloud.voxel());
+            d
+        })
+        .collect();
+    let photo = |k: usize, gain: [f64; 3]| Photo {
+        depth: &depths[k],
+        from: cameras[k].pose.translation,
+        size: SIZE,
+        pixels: &pictures[k],
+        masks: &[],
+        gain,
+    };
+    let points: Vec<Vec3> = cloud.placed(&pose).map(|p| p.0).collect();
+    let mut exposure = Exposure::new(3);
+    exposure.add(&points, &[0, 1, 2].map(|k| photo(k, [1.0; 3])));
+    let gains = exposure.gains();
+    for k in 0..3 {
+        let between = gains[1][k] / gains[0][k] * cast[k];
+        assert!((between - 1.0).abs() < 0.02, "channel {k}: {gains:?}");
+        assert!((gains[0][k] * gains[1][k] - 1.0).abs() < 0.02, "together as light as they were: {gains:?}");
+        assert!((gains[2][k] - 1.0).abs() < 1e-6, "{gains:?}");
+    }
+    // the same places painted from either are alike now, and were not
+    let differ = |gains: [[f64; 3]; 2]| {
+        let all: Vec<(Vec3, Vec3)> = points.iter().map(|p| (*p, Vec3::zeros())).collect();
+        let [a, b] = [0, 1].map(|k| paint(&all, &[photo(k, gains[k])]).colours);
+        let mut off: Vec<u8> = (a.iter().zip(&b))
+            .filter_map(|(a, b)| {
+                let (a, b) = ((*a)?, (*b)?);
+                (0..3).map(|k| a[k].abs_diff(b[k])).max()
+            })
+            .collect();
+        off.sort_unstable();
+        (off.len(), off[off.len() / 2])
+    };
+    let (before, after) = (differ([[1.0; 3]; 2]), differ([gains[0], gains[1]]));
+    println!("{} places in both: {} of 255 apart before, {} after", before.0, before.1, after.1);
+    assert!(before.0 > 2000 && before.1 > 15 && after.1 <= 4, "{before:?} {after:?}");
 }

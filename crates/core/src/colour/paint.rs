@@ -1,4 +1,5 @@
 use super::Depth;
+use super::exposure::lit;
 use crate::geometry::Vec3;
 use rayon::prelude::*;
 
@@ -14,6 +15,8 @@ pub struct Photo<'a> {
     pub pixels: &'a [[u8; 3]],
     /// Parts that colour nothing (somebody stood there): left, top, right, bottom, pixels.
     pub masks: &'a [[f64; 4]],
+    /// What its light is multiplied by: red, green, blue ([`Exposure`](super::Exposure)); ones for as it is.
+    pub gain: [f64; 3],
 }
 
 /// Colours of points, and where they come from.
@@ -44,8 +47,7 @@ pub fn paint(points: &[(Vec3, Vec3)], photos: &[Photo<'_>]) -> Painted {
             let mut best: Option<(f64, usize, [u8; 3])> = None;
             for (k, photo) in photos.iter().enumerate() {
                 let Some((at, depth)) = photo.depth.seen(p) else { continue };
-                // black means no colour where colours are kept
-                let Some(colour) = photo.at(at).map(|c| c.map(|v| v.max(1))) else { continue };
+                let Some(colour) = photo.at(at) else { continue };
                 let towards = (photo.from - p).normalize();
                 let square = if n.norm_squared() > 0.5 { n.dot(&towards).abs().max(LEAST) } else { 1.0 };
                 let poor = colour.iter().all(|c| *c < DARK) || colour.iter().any(|c| *c > BRIGHT);
@@ -54,7 +56,8 @@ pub fn paint(points: &[(Vec3, Vec3)], photos: &[Photo<'_>]) -> Painted {
                     best = Some((cost, k, colour));
                 }
             }
-            best.map(|b| (b.1, b.2))
+            // black means no colour where colours are kept
+            best.map(|b| (b.1, lit(b.2, &photos[b.1].gain).map(|v| v.max(1))))
         })
         .collect();
     let mut by = vec![0; photos.len()];
@@ -64,7 +67,7 @@ pub fn paint(points: &[(Vec3, Vec3)], photos: &[Photo<'_>]) -> Painted {
 
 impl Photo<'_> {
     /// The colour at a place, between the four pixels about it; none near the border and under a mask.
-    fn at(&self, [x, y]: [f64; 2]) -> Option<[u8; 3]> {
+    pub(super) fn at(&self, [x, y]: [f64; 2]) -> Option<[u8; 3]> {
         let [w, h] = self.size;
         let inside = |v: f64, most: usize| v > BORDER && v < most as f64 - 1.0 - BORDER;
         if !inside(x, w) || !inside(y, h) {

@@ -10,7 +10,7 @@ use nalgebra::Vector3;
 use rayon::prelude::*;
 use std::collections::HashMap;
 use vistazo_core::cloud::WorkingCloud;
-use vistazo_core::colour::{Depth, Photo, paint};
+use vistazo_core::colour::{Depth, Exposure, Photo, paint};
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::scan::Scan;
 use vistazo_formats::working_cloud;
@@ -19,6 +19,8 @@ use vistazo_store::tasks::Task;
 
 /// Side of a voxel of a working cloud, metres.
 const VOXEL: f64 = 0.05;
+/// Places of each scan that tell the light of the photographs.
+const SAMPLED: usize = 40_000;
 /// Points coloured at once.
 const BLOCK: usize = 1 << 20;
 
@@ -29,6 +31,14 @@ struct Open {
     size: [usize; 2],
     pixels: Vec<[u8; 3]>,
     masks: Vec<[f64; 4]>,
+    gain: [f64; 3],
+}
+
+impl Open {
+    fn photo(&self) -> Photo<'_> {
+        let Self { depth, from, size, pixels, masks, gain } = self;
+        Photo { depth, from: *from, size: *size, pixels, masks, gain: *gain }
+    }
 }
 
 pub(super) async fn run(app: &App, task: &Task, asked: PaintDto, progress: &Progress) -> Result<String, Stop> {
@@ -45,7 +55,14 @@ pub(super) async fn run(app: &App, task: &Task, asked: PaintDto, progress: &Prog
                     image::load_from_memory(&bytes).map_err(|e| Stop::Failed(format!("{name}: {e}")))?.into_rgb8();
                 let own = [image.width() as usize, image.height() as usize];
                 let pixels = image.pixels().map(|p| p.0).collect();
-                Ok(Open { depth: Depth::new(camera, size), from: camera.pose.translation, size: own, pixels, masks })
+                Ok(Open {
+                    depth: Depth::new(camera, size),
+                    from: camera.pose.translation,
+                    size: own,
+                    pixels,
+                    masks,
+                    gain: [1.0; 3],
+                })
             })
             .await?,
         );
@@ -56,7 +73,7 @@ pub(super) async fn run(app: &App, task: &Task, asked: PaintDto, progress: &Prog
     // what stands before what, from all scans
     let placed: Vec<_> = all.scans.iter().filter_map(|s| Some((s, all.stands.of_scan(s.id)?.1))).collect();
     for (k, (row, pose)) in placed.iter().enumerate() {
-        progress.at(0.05 + 0.25 * k as f64 / placed.len() as f64, &format!("what stands before what: {}", row.name))?;
+        progress.at(0.05 + 0.15 * k as f64 / placed.len() as f64, &format!("what stands before what: {}", row.name))?;
         let bytes = app.objects.bytes(&format!("{}/cloud", row.key)).await?;
         let pose = *pose;
         open = blocking(move || {
@@ -67,6 +84,26 @@ pub(super) async fn run(app: &App, task: &Task, asked: PaintDto, progress: &Prog
             Ok(open)
         })
         .await?;
+    }
+    // and what light each was taken in, where several see the same
+    let mut exposure = Exposure::new(open.len());
+    let several = open.len() > 1;
+    for (k, (row, pose)) in placed.iter().enumerate().filter(|_| several) {
+        progress
+            .at(0.2 + 0.1 * k as f64 / placed.len() as f64, &format!("the light of the photographs: {}", row.name))?;
+        let bytes = app.objects.bytes(&format!("{}/cloud", row.key)).await?;
+        let pose = *pose;
+        (open, exposure) = blocking(move || {
+            let cloud = working_cloud::read(&bytes)?;
+            let step = (cloud.points.len() / SAMPLED).max(1);
+            let places: Vec<Vec3> = cloud.placed(&pose).step_by(step).map(|p| p.0).collect();
+            exposure.add(&places, &open.iter().map(Open::photo).collect::<Vec<_>>());
+            Ok((open, exposure))
+        })
+        .await?;
+    }
+    for (o, gain) in open.iter_mut().zip(exposure.gains()) {
+        o.gain = gain;
     }
     let todo: Vec<_> = all.to_do().into_iter().filter(|s| asked.scan.is_none_or(|a| a == s.id)).collect();
     let (mut done, mut left) = (0, 0);
@@ -117,10 +154,7 @@ fn colour(
     open: &[Open],
     progress: &Progress,
 ) -> Result<(Scan, [i64; 2]), Stop> {
-    let photos: Vec<Photo<'_>> = open
-        .iter()
-        .map(|o| Photo { depth: &o.depth, from: o.from, size: o.size, pixels: &o.pixels, masks: &o.masks })
-        .collect();
+    let photos: Vec<Photo<'_>> = open.iter().map(Open::photo).collect();
     let key = |p: &Vec3| -> [i32; 3] { (p / VOXEL).map(|v| v.floor() as i32).into() };
     let normals: HashMap<[i32; 3], [i8; 3]> =
         cloud.points.iter().zip(&cloud.normals).map(|(p, n)| (key(&Vec3::from(p.map(f64::from))), *n)).collect();
