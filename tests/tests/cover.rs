@@ -81,7 +81,7 @@ async fn holes_in_the_cover_are_named_with_the_station_that_fills_them() {
     b.sign_in(&server.url, &c.email, PASSWORD).await;
     b.page.goto(&format!("{}/jobs/{id}/check", server.url)).await.unwrap();
     b.click("//tr[td[.='Point spacing on required surfaces']]//button[.='See it']").await;
-    b.see("//table[@aria-label='Where cover falls short']//td[contains(., 'mm beside it')]").await;
+    b.see("//table[@aria-label='Where cover falls short']//td[contains(., '0.09 m beside it')]").await;
     b.click("//table[@aria-label='Where cover falls short']//tr[td[.='outside']]").await;
     b.see("//div[@class='elevation'][contains(., 'outside')]").await;
     let fills = shown["fillings"].as_array().unwrap().len();

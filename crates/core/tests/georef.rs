@@ -375,6 +375,7 @@ fn a_design_is_judged_by_what_is_built() {
     };
     assert_eq!(of(built([3, 0, 0, 4, 0], 0.004)), (Verdict::Met, Ground::Built([3, 0, 0, 4, 0])));
     assert_eq!(of(built([3, 1, 0, 4, 0], 0.04)), (Verdict::NotMet, Ground::BuiltElsewhere(vec!["W2".into()])));
+    assert_eq!(of(built([3, 1, 0, 4, 0], 0.011)).0, Verdict::NotDemonstrated, "noise could explain it");
     assert_eq!(of(built([3, 0, 0, 4, 1], 0.004)).0, Verdict::NotDemonstrated, "one was not seen");
     assert_eq!(of(built([0, 0, 0, 4, 0], 0.0)).0, Verdict::NotDemonstrated, "nothing stands yet");
     let stale = Designed { stale: true, ..built([3, 1, 0, 0, 0], 0.04) };

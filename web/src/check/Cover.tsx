@@ -101,7 +101,7 @@ function Holes({ data, hole, onHole }: { data: Shown; hole: number | null; onHol
         { head: words.alongIt(u.code), num: true, cell: (r) => (r.along[1]! > 0 ? span(r.along) : '–') },
         { head: words.heights(u.code), num: true, cell: (r) => span(r.heights) },
         { head: words.areaOf(u.code), num: true, cell: (r) => areaNumber(r.area, u), value: (r) => r.area },
-        { head: words.whatIsWrong, cell: (r) => lackWords(r, u.err, u.small) },
+        { head: words.whatIsWrong, cell: (r) => lackWords(r, u) },
         { head: words.planSaid, num: true, cell: (r) => `${num(100 * r.planned, 0)} %`, value: (r) => r.planned },
       ]}
     />
@@ -184,7 +184,7 @@ function Face({ surface: s, hole }: { surface: Surface; hole: Hole | undefined }
     const piece = pieceOf(c, s.required)
     const promised = c[8] ? words.thePlanHadIt : words.thePlanHadItNot
     if (piece === 'nothing') return `${words.noPoints}; ${promised}`
-    if (piece === 'beside') return `${words.liesBeside(u.err(Math.abs(c[7]!)), u.small)}; ${promised}`
+    if (piece === 'beside') return `${words.liesBeside(u.len(Math.abs(c[7]!), 2), u.code)}; ${promised}`
     return `${words.pointsApart(u.err(c[6]), u.small)}; ${promised}`
   }
   return (

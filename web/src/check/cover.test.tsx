@@ -120,7 +120,7 @@ describe('cover achieved', () => {
     )
     const holes = within(screen.getByRole('table', { name: 'Where cover falls short' })).getAllByRole('row')
     expect(holes[1]!.textContent).toContain('something stood before it')
-    expect(holes[2]!.textContent).toContain('a surface lies 90.00 mm beside it')
+    expect(holes[2]!.textContent).toContain('a surface lies about 0.09 m beside it')
     const fill = within(screen.getByRole('region', { name: 'What would fill it' })).getAllByRole('listitem')
     expect(fill[0]!.textContent).toContain('brings 0.9 m², most of 1, 2. Shares 41 % with S2.')
     expect(fill.map((f) => f.textContent.includes('ties it badly'))).toEqual([false, true])

@@ -1,4 +1,5 @@
 import type { Schema } from '../api/client'
+import type { Units } from '../lib/units'
 import { directions } from '../plan/maps'
 import { check as words } from '../words'
 
@@ -48,9 +49,9 @@ export function fromAbove(s: Surface): Stretch[] {
 }
 
 /** What is wrong with a hole, by the most of it, and what that may mean. */
-export function lackWords(h: Hole, err: (m: number) => string, small: string): string {
+export function lackWords(h: Hole, u: Units): string {
   const most = h.lacks.indexOf(Math.max(...h.lacks))
-  if (most === 2 && h.beside != null) return words.liesBeside(err(Math.abs(h.beside)), small)
+  if (most === 2 && h.beside != null) return words.liesBeside(u.len(Math.abs(h.beside), 2), u.code)
   if (most === 1) return words.tooFewPoints
   return h.planned >= 0.5 ? words.noPointsThoughPlanned : words.noPoints
 }

@@ -272,7 +272,7 @@ pub struct Designed {
     pub tolerance: f64,
     /// Elements: there, elsewhere, in part, not yet, not seen.
     pub counts: [usize; 5],
-    /// How far beside its place what stands does, at most, and what is told from noise there, 95 %, metres.
+    /// Of what stands farthest beside its place beyond noise: how far, and what is told from noise there, 95 %, metres.
     pub worst: Option<(f64, f64)>,
     /// Elements that stand elsewhere, the farthest first.
     pub elsewhere: Vec<String>,

@@ -275,7 +275,7 @@ fn agreement_row(required: f64, asked: &Requirement, a: &Agreement) -> VerdictRo
     row
 }
 
-/// *Not met* where something stands elsewhere; *met* where everything that could be seen of what is built is in its place.
+/// *Not met* where something stands elsewhere by more than the tolerance and noise together; *met* where everything that could be seen of what is built is in its place.
 /// What is not built yet is said, and held against nobody.
 fn design_row(d: &Designed) -> VerdictRow {
     let [there, elsewhere, partly, _, not_seen] = d.counts;
@@ -294,7 +294,9 @@ fn design_row(d: &Designed) -> VerdictRow {
         return row;
     }
     if elsewhere > 0 {
-        row.verdict = Verdict::NotMet;
+        if d.worst.is_some_and(|(off, detectable)| off - detectable > d.tolerance) {
+            row.verdict = Verdict::NotMet;
+        }
         row.grounds.push(Ground::BuiltElsewhere(d.elsewhere.clone()));
     } else if there > 0 && partly == 0 && not_seen == 0 {
         row.verdict = Verdict::Met;

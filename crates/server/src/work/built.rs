@@ -203,7 +203,8 @@ pub(crate) fn evidence(designs: &Designs) -> Result<Vec<Designed>, ApiError> {
         let mut stands: Vec<_> = stands.collect();
         let blocked = d.elements.iter().filter(|e| e.state.is_some_and(|s| s.clash.is_some()));
         let in_the_way = blocked.map(|e| e.name.clone());
-        stands.sort_by(|a, b| b.1.total_cmp(&a.1));
+        // beyond noise: an opening is told to a hand's breadth only
+        stands.sort_by(|a, b| (b.1 - b.2.detectable).total_cmp(&(a.1 - a.2.detectable)));
         let elsewhere = stands.iter().filter(|s| s.2.built == BuiltWord::Elsewhere).map(|s| s.0.clone());
         Designed {
             name: d.name,

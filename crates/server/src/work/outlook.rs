@@ -229,13 +229,7 @@ pub(crate) fn map(plan: &Plan, brief: &Brief) -> Vec<SurfaceDto> {
         if last != Some(s.surface) {
             last = Some(s.surface);
             let (item, name) = plan.surface(s.surface).clone();
-            let (kind, length, base, top) = match s.surface {
-                Surface::Wall(k) => {
-                    let w = &plan.site.walls[k];
-                    ("wall", w.length(), w.base, w.top)
-                }
-                Surface::Slab(k) => ("floor", 0.0, plan.site.slabs[k].height, plan.site.slabs[k].height),
-            };
+            let (kind, length, base, top) = plan.face(s.surface);
             out.push(SurfaceDto {
                 item,
                 name,

@@ -242,6 +242,17 @@ impl Plan {
         self.area_at(&at.push(0.0))
     }
 
+    /// Of a surface its kind, length along it, and heights, metres.
+    pub(crate) fn face(&self, s: Surface) -> (&'static str, f64, f64, f64) {
+        match s {
+            Surface::Wall(k) => {
+                let w = &self.site.walls[k];
+                ("wall", w.length(), w.base, w.top)
+            }
+            Surface::Slab(k) => ("floor", 0.0, self.site.slabs[k].height, self.site.slabs[k].height),
+        }
+    }
+
     /// Name of a surface of the site.
     pub(crate) fn surface(&self, s: Surface) -> &(Uuid, String) {
         match s {

@@ -86,13 +86,7 @@ fn surfaces(plan: &Plan, cover: &Cover, counted: &Shown, planned: &[bool]) -> Ve
         let Some(demand) = s.demand else { continue };
         if last.replace(s.surface) != Some(s.surface) {
             let (item, name) = plan.surface(s.surface).clone();
-            let (kind, length, base, top) = match s.surface {
-                Surface::Wall(k) => {
-                    let w = &plan.site.walls[k];
-                    ("wall", w.length(), w.base, w.top)
-                }
-                Surface::Slab(k) => ("floor", 0.0, plan.site.slabs[k].height, plan.site.slabs[k].height),
-            };
+            let (kind, length, base, top) = plan.face(s.surface);
             let kind = kind.into();
             let required = demand.spacing;
             let (area, within, planned) = (0.0, 0.0, 0.0);

@@ -272,7 +272,7 @@ export const check = {
   heights: (unit: string) => `height [${unit}]`,
   holes: 'Where cover falls short',
   isOnThePlan: 'It is on the plan',
-  liesBeside: (by: string, small: string) => `a surface lies ${by} ${small} beside it`,
+  liesBeside: (by: string, unit: string) => `a surface lies about ${by} ${unit} beside it`,
   measureAgain: 'Measure again',
   noHoles: 'Nothing falls short.',
   noPoints: 'no points',
