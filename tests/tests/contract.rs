@@ -24,7 +24,9 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     let design = c.ok("POST", &format!("{base}/designs"), wall).await;
     let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
+    let drawn = c.ok("POST", &format!("{base}/drawing/edits"), sheet()).await;
     vec![
+        ("{sheet}", id_of(&drawn[0])),
         ("{job}", base.rsplit('/').next().unwrap().to_owned()),
         ("{scan}", id_of(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -48,6 +50,12 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
 
 fn address(path: &str, names: &[(&'static str, String)]) -> String {
     names.iter().fold(path.to_owned(), |p, (name, id)| p.replace(name, id))
+}
+
+/// A sheet to draw on.
+fn sheet() -> Value {
+    json!([{ "id": uuid::Uuid::now_v7(), "kind": "sheet", "version": null, "deleted": false,
+        "data": { "name": "Ground", "level": [112.0, 1.25, 0.1] } }])
 }
 
 fn slice() -> Value {
@@ -143,6 +151,10 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/colours" => json!({ "scan": null }),
         "/designs" => json!({ "name": "New", "unit": "m", "tolerance": 0.01,
             "text": "wall;W1;112;115;0;412000;5604000;412004;5604000" }),
+        "/drawing" => json!({ "name": "Room", "floor": 112.0, "cut": 1.25, "thickness": 0.1 }),
+        "/drawing/edits" => sheet(),
+        "/drawing/fit" => json!({ "sheet": names.iter().find(|n| n.0 == "{sheet}")?.1,
+            "line": [[412001.0, 5604000.0], [412003.0, 5604000.0]] }),
         "/surveys" => json!({ "name": "Walls", "file": {
             "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 } }),
         "/surveys/{survey}" => json!({ "version": version("/surveys").await,

@@ -227,7 +227,7 @@ async fn every_sheet_is_accessible() {
     for theme in ["light", "dark", "contrast"] {
         let kept = json!({ "theme": theme }).to_string();
         b.page.execute("localStorage.setItem('vistazo-settings', arguments[0])", vec![json!(kept)]).await.unwrap();
-        for sheet in ["", "brief", "plan", "field", "register", "georeference", "check", "deliver"] {
+        for sheet in ["", "brief", "plan", "field", "register", "georeference", "check", "draw", "deliver"] {
             let path = if sheet.is_empty() { String::new() } else { format!("/jobs/{id}/{sheet}") };
             b.page.goto(&format!("{}{path}", server.url)).await.unwrap();
             b.see("//h2").await;

@@ -4,7 +4,8 @@
 //! worth, [`plan`] what a station will see, [`targets`] finds spheres and checkers in a scan,
 //! [`tie`] brings two scans together, [`registration`] makes one block of all, [`adjust`] is the
 //! least squares under it, [`georef`] puts it on the grid [`check`] compares the result with the requirement, and [`clean`]
-//! says which points do not belong, [`compare`] how far the surfaces of scans lie apart, [`slice`] shows it. [`cloud`] holds what every cloud needs at full size, whatever the step.
+//! says which points do not belong, [`compare`] how far the surfaces of scans lie apart, [`slice`] shows it; [`draw`] makes a floor plan
+//! of it. [`cloud`] holds what every cloud needs at full size, whatever the step.
 //!
 //! Everything inside is SI (metre, radian, second) in `f64`; [`units`] converts at the edge.
 //! Dependencies point one way, in the order of the list above.
@@ -32,6 +33,7 @@ pub mod cloud;
 pub mod colour;
 pub mod compare;
 pub mod deliver;
+pub mod draw;
 pub mod field;
 pub mod geometry;
 pub mod georef;

@@ -30,6 +30,7 @@ pub mod control;
 mod count;
 pub mod crs;
 pub mod design;
+pub mod drawing_dxf;
 pub mod dxf_points;
 mod e57_read;
 mod e57_write;

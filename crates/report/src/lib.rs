@@ -3,6 +3,10 @@
 //! The caller says what is on the page as facts, tables and a sketch; the template says how it
 //! looks. Numbers arrive as text, already in the job's unit.
 
+mod drawing;
+
+pub use drawing::{ScaleDrawing, typeset_drawing};
+
 use serde::Serialize;
 use typst::foundations::{Bytes, Dict, IntoValue};
 use typst_as_lib::TypstEngine;
@@ -100,7 +104,11 @@ pub fn typeset(report: &Report) -> Result<Vec<u8>, ReportError> {
     for (k, f) in report.figures.iter().enumerate() {
         inputs.insert(format!("figure-{k}").into(), Bytes::new(f.png.clone()).into_value());
     }
-    let engine = TypstEngine::builder().main_file(include_str!("report.typ")).fonts(typst_assets::fonts()).build();
+    set(include_str!("report.typ"), inputs)
+}
+
+fn set(template: &'static str, inputs: Dict) -> Result<Vec<u8>, ReportError> {
+    let engine = TypstEngine::builder().main_file(template).fonts(typst_assets::fonts()).build();
     let document = engine.compile_with_input(inputs).output.map_err(|e| ReportError::Typeset(format!("{e:?}")))?;
     typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).map_err(|e| ReportError::Typeset(format!("{e:?}")))
 }

@@ -158,37 +158,51 @@ pub async fn set_member(db: &PgPool, job: Uuid, user: Uuid, role: Option<Role>) 
 }
 
 pub async fn plan(db: &PgPool, job: Uuid) -> Result<Vec<PlanItem>> {
-    Ok(sqlx::query_as("select * from plan_items where job_id = $1 and not deleted order by id")
-        .bind(job)
-        .fetch_all(db)
-        .await?)
+    items(db, "plan_items", job).await
+}
+
+/// What is drawn for the client.
+pub async fn drawing(db: &PgPool, job: Uuid) -> Result<Vec<PlanItem>> {
+    items(db, "drawn_items", job).await
+}
+
+async fn items(db: &PgPool, table: &str, job: Uuid) -> Result<Vec<PlanItem>> {
+    let sql = format!("select * from {table} where job_id = $1 and not deleted order by id");
+    Ok(sqlx::query_as(sqlx::AssertSqlSafe(sql)).bind(job).fetch_all(db).await?)
 }
 
 /// Applies edits all together or not at all. Items are never removed, only marked, so that undo
 /// and a second editor always find them.
 pub async fn edit_plan(db: &PgPool, job: Uuid, edits: &[PlanEdit]) -> Result<Vec<PlanItem>> {
+    edit(db, "plan_items", job, edits).await
+}
+
+/// The same of what is drawn for the client.
+pub async fn edit_drawing(db: &PgPool, job: Uuid, edits: &[PlanEdit]) -> Result<Vec<PlanItem>> {
+    edit(db, "drawn_items", job, edits).await
+}
+
+async fn edit(db: &PgPool, table: &str, job: Uuid, edits: &[PlanEdit]) -> Result<Vec<PlanItem>> {
     let mut tx = db.begin().await?;
     crate::in_turn(&mut tx, job).await?;
+    let (change, add) = (
+        format!(
+            "update {table} set data = $3, deleted = $4, version = version + 1 \
+             where id = $1 and job_id = $2 and version = $5 returning *"
+        ),
+        format!(
+            "insert into {table} (id, job_id, data, deleted, kind) values ($1, $2, $3, $4, $5) \
+             on conflict (id) do nothing returning *"
+        ),
+    );
     let mut out = Vec::new();
     for e in edits {
-        let item: Option<PlanItem> = if let Some(version) = e.version {
-            sqlx::query_as("update plan_items set data = $3, deleted = $4, version = version + 1 where id = $1 and job_id = $2 and version = $5 returning *")
-                .bind(e.id)
-                .bind(job)
-                .bind(&e.data)
-                .bind(e.deleted)
-                .bind(version)
-                .fetch_optional(&mut *tx)
-                .await?
-        } else {
-            sqlx::query_as("insert into plan_items (id, job_id, kind, data, deleted) values ($1, $2, $3, $4, $5) on conflict (id) do nothing returning *")
-                .bind(e.id)
-                .bind(job)
-                .bind(&e.kind)
-                .bind(&e.data)
-                .bind(e.deleted)
-                .fetch_optional(&mut *tx)
-                .await?
+        let of = |sql: &str| {
+            sqlx::query_as(sqlx::AssertSqlSafe(sql.to_owned())).bind(e.id).bind(job).bind(&e.data).bind(e.deleted)
+        };
+        let item: Option<PlanItem> = match e.version {
+            Some(version) => of(&change).bind(version).fetch_optional(&mut *tx).await?,
+            None => of(&add).bind(&e.kind).fetch_optional(&mut *tx).await?,
         };
         out.push(item.ok_or(StoreError::Conflict)?);
     }

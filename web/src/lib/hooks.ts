@@ -53,6 +53,7 @@ type JobRead =
   | '/api/jobs/{job}/cleaning'
   | '/api/jobs/{job}/comparison'
   | '/api/jobs/{job}/designs'
+  | '/api/jobs/{job}/drawing'
   | '/api/jobs/{job}/photos'
   | '/api/jobs/{job}/shown'
   | '/api/jobs/{job}/slices'

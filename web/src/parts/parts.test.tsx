@@ -176,13 +176,13 @@ describe('the way on', () => {
   const all = (s: State) => SHEET_NAMES.map(() => s)
 
   it('leads to the first thing that is open, with what is picked', () => {
-    const states: State[] = ['done', 'done', 'open', 'waiting', 'waiting', 'waiting', 'waiting']
+    const states: State[] = ['done', 'done', 'open', 'waiting', 'waiting', 'waiting', 'waiting', 'waiting']
     expect(foot('plan', states).link).toBe('/jobs/1/field?pick=target%3AK3')
     // and says what a sheet that waits is waiting for
     expect(foot('georeference', states).text.length).toBeGreaterThan(foot('plan', states).text.length)
   })
   it('stays on a sheet that has something open, and says what', () => {
-    const states: State[] = ['done', 'done', 'open', 'attention', 'waiting', 'waiting', 'waiting']
+    const states: State[] = ['done', 'done', 'open', 'attention', 'waiting', 'waiting', 'waiting', 'waiting']
     const here = foot('register', states)
     expect(here.link).toBeUndefined()
     expect(here.text).toContain('Two findings are open')

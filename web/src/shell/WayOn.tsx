@@ -13,6 +13,7 @@ const TO_DO: Record<Sheet, string> = {
   register: words.findTheTargetsAnd,
   georeference: words.bringTheControlAnd,
   check: words.seeWhichRequirementsAre,
+  draw: words.agreeWithWhat,
   deliver: words.makeThePackageSign,
 }
 /** What there is to do where something is in the way. */
@@ -20,12 +21,14 @@ const TO_MEND: Partial<Record<Sheet, string>> = {
   register: words.decideWhatIsOpen,
   georeference: words.readTheRemarksFit,
   check: words.seeWhichRequirementsAreNot,
+  draw: words.drawItAgain,
   deliver: words.theJobChangedSince,
 }
 const NEEDS: Partial<Record<Sheet, string>> = {
   register: words.twoScansAreNeeded,
   georeference: words.theBlockHasTo,
   check: words.nothingIsAskedFor,
+  draw: words.theBlockHasToStand,
   deliver: words.aPackageCanBe,
 }
 

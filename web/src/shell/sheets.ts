@@ -8,6 +8,7 @@ export const SHEETS = {
   register: lazy(() => import('../sheets/Register')),
   georeference: lazy(() => import('../sheets/Georeference')),
   check: lazy(() => import('../sheets/Check')),
+  draw: lazy(() => import('../sheets/Draw')),
   deliver: lazy(() => import('../sheets/Deliver')),
 }
 export type Sheet = keyof typeof SHEETS

@@ -4,6 +4,7 @@
 pub(crate) mod clouds;
 mod control;
 mod coordinates;
+pub(crate) mod drawing;
 pub(crate) mod plan;
 mod report;
 mod sketch;
@@ -39,6 +40,8 @@ pub(crate) struct Package {
     /// Notes from site that are to be in it: when, who, where, what.
     pub notes: Vec<[String; 4]>,
     pub verdicts: Vec<VerdictDto>,
+    /// What was drawn.
+    pub drawings: Vec<crate::work::drawing::Drawing>,
     /// Slices that somebody put their name to.
     pub slices: Vec<crate::work::slices::Figure>,
 }

@@ -7,6 +7,7 @@ mod cloud;
 mod compare;
 mod deliver;
 mod design;
+mod drawing;
 mod field;
 mod georeference;
 mod groups;
@@ -147,6 +148,10 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(survey::surveys, survey::add_survey))
         .routes(routes!(survey::run))
         .routes(routes!(survey::limit_survey, survey::remove_survey))
+        .routes(routes!(drawing::drawing, drawing::draw))
+        .routes(routes!(drawing::edit))
+        .routes(routes!(drawing::fit))
+        .routes(routes!(drawing::file))
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))

@@ -8,6 +8,7 @@ mod built;
 mod clean;
 mod compare;
 mod derive;
+mod draw;
 mod ingest;
 mod package;
 mod paint;
@@ -176,6 +177,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Compare {} => compare::run(&a, &t, &p).await,
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Built {} => built::run(&a, &t, &p).await,
+            Work::Draw { sheet } => draw::run(&a, &t, sheet, &p).await,
             Work::Paint(asked) => paint::run(&a, &t, asked, &p).await,
             Work::Survey {} => survey::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,

@@ -33,6 +33,12 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
             for d in deliver::DOCUMENTS {
                 std::fs::write(dir.join(d.name()), d.write(&package)?)?;
             }
+            let names = file_names(package.drawings.iter().map(|d| d.sheet.name.as_str()));
+            for (drawing, name) in package.drawings.iter().zip(names) {
+                for kind in deliver::drawing::KINDS {
+                    std::fs::write(dir.join(format!("{name}-{}", kind.name)), (kind.write)(drawing)?)?;
+                }
+            }
             Ok((dir, package))
         }
     })
@@ -89,6 +95,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         log: vistazo_store::jobs::log(&app.db, task.job_id).await?,
         notes: crate::work::record::for_report(app, task.job_id).await?,
         verdicts: state.verdicts(),
+        drawings: crate::work::drawing::drawings(app, task.job_id).await?,
         slices: Sliced::load(app, task.job_id).await?.figures(app).await?,
         state,
         adjustment,

@@ -31,6 +31,8 @@ pub(crate) enum Work {
     Survey {},
     /// What is to be built is looked for.
     Built {},
+    /// A floor plan is drawn.
+    Draw { sheet: Uuid },
     /// The clouds are coloured from photographs.
     Paint(PaintDto),
     /// Stations are proposed.
@@ -80,6 +82,7 @@ mod tests {
             Work::Survey {},
             Work::Paint(PaintDto { scan: Some(Uuid::now_v7()) }),
             Work::Built {},
+            Work::Draw { sheet: Uuid::now_v7() },
             Work::Package(PackageOptions::default()),
         ];
         for work in all {

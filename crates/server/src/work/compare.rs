@@ -69,7 +69,7 @@ pub(crate) struct Compared {
     pub rows: Vec<ComparisonRow>,
     pub(super) block: Option<registration::Current>,
     ticks: Vec<TickRow>,
-    pub(super) brief: crate::dto::Brief,
+    pub(crate) brief: crate::dto::Brief,
 }
 
 /// A tick at its place.

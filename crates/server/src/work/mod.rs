@@ -7,6 +7,7 @@ pub(crate) mod cloud;
 pub(crate) mod colouring;
 pub(crate) mod compare;
 pub(crate) mod designing;
+pub(crate) mod drawing;
 pub(crate) mod field_day;
 pub(crate) mod files;
 pub(crate) mod grid;

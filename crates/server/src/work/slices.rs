@@ -72,7 +72,7 @@ struct Doubtful {
 
 /// All scans with a place, and their tiles.
 pub(crate) struct Sliced {
-    all: Compared,
+    pub(crate) all: Compared,
     tiles: Vec<(Uuid, TilesDto)>,
     ticks: Vec<TickRow>,
 }
@@ -91,7 +91,7 @@ pub(crate) struct Figure {
 pub(crate) type Drawn = (usize, String, Vec<[f64; 2]>);
 
 /// Points by scan.
-type ByScan = Vec<(Uuid, Vec<[f64; 2]>)>;
+pub(crate) type ByScan = Vec<(Uuid, Vec<[f64; 2]>)>;
 
 impl Sliced {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
@@ -109,7 +109,7 @@ impl Sliced {
     }
 
     /// What each scan shows in a slab.
-    async fn points(&self, app: &App, cut: &Cut) -> Result<ByScan, ApiError> {
+    pub(crate) async fn points(&self, app: &App, cut: &Cut) -> Result<ByScan, ApiError> {
         let mut out = Vec::new();
         for (scan, tiles) in &self.tiles {
             let (Some((_, pose, _)), Some(row)) =

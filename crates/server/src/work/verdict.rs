@@ -24,6 +24,7 @@ pub(crate) struct State {
     pub packages: Vec<results::Package>,
     /// What is taken out of the clouds, in short; empty where nothing is.
     cleaned: String,
+    drawn: super::drawing::Summary,
     compared: Vec<ComparisonRow>,
     surveys: Vec<SurveyRow>,
     designs: Vec<Designed>,
@@ -49,6 +50,7 @@ impl State {
             scans,
             packages: results::packages(&app.db, job).await?,
             cleaned: cleaning::state(app, job).await?,
+            drawn: super::drawing::summary(app, job).await?,
             compared: comparisons(&app.db, job).await?,
             surveys: surveys(&app.db, job).await?,
             outlook,
@@ -222,10 +224,11 @@ impl State {
         let mut verdicts = self.verdicts();
         // said once more in other words: packages from before they were kept stay what they were
         verdicts.iter_mut().for_each(|v| v.grounds.clear());
-        self.on_grid().map(|g| match cleaned {
-            // packages from before anything was cleaned stay what they were
-            None => super::fingerprint(&(&g.inputs, &self.brief, &verdicts)),
-            Some(c) => super::fingerprint(&(&g.inputs, &self.brief, &verdicts, c)),
+        self.on_grid().map(|g| match (cleaned, &self.drawn.sum) {
+            // packages from before anything was cleaned, or drawn, stay what they were
+            (None, None) => super::fingerprint(&(&g.inputs, &self.brief, &verdicts)),
+            (Some(c), None) => super::fingerprint(&(&g.inputs, &self.brief, &verdicts, c)),
+            (c, Some(d)) => super::fingerprint(&(&g.inputs, &self.brief, &verdicts, c, d)),
         })
     }
 
@@ -382,6 +385,11 @@ impl State {
             sheet("register", register.0, register.1),
             sheet("georeference", georeference.0, georeference.1),
             sheet("check", check.0, check.1),
+            match &self.drawn {
+                d if d.open > 0 => sheet("draw", "open", format!("{} to agree with", d.open)),
+                d if d.sheets > 0 => sheet("draw", "done", format!("{} drawn", d.sheets)),
+                _ => sheet("draw", "done", "nothing drawn".into()),
+            },
             sheet("deliver", deliver.0, deliver.1),
         ]
     }

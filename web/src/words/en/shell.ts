@@ -1,6 +1,9 @@
 import { plural } from '../../lib/count'
 
 export const shell = {
+  agreeWithWhat: 'Look over what the program found, mend it, and agree with it.',
+  drawItAgain: 'Scans or registration changed since: draw it again.',
+  theBlockHasToStand: 'the block has to stand on the grid first.',
   asReadAt: (at: string) => `what is shown is as it was read ${at || 'before'}`,
   noNetwork: 'The server is not reached',
   tieAtOnce: 'tie at once',
@@ -130,6 +133,7 @@ export const shell = {
     register: 'Register',
     georeference: 'Georeference',
     check: 'Check',
+    draw: 'Draw',
     deliver: 'Deliver',
   },
   sheets: 'Sheets',

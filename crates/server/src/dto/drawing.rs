@@ -1,0 +1,169 @@
+//! What is drawn for the client.
+#![allow(missing_docs)] // fields carry the names of the job
+
+use crate::ApiError;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// Kinds of what is drawn.
+pub const DRAWN: [&str; 6] = ["sheet", "line", "opening", "unseen", "column", "thickness"];
+
+/// The data of something drawn; which fields are used depends on its kind. Easting and northing on the grid, metres.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct DrawnData {
+    /// Sheets: their name.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub name: String,
+    /// Sheets: height of the floor on the grid, how far above it the plan is cut, and thickness of the slab.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub level: Option<[f64; 3]>,
+    /// Sheets: what it was drawn from last, and when.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub drawn: Option<DrawnFrom>,
+    /// All others: the sheet that they stand on.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sheet: Option<Uuid>,
+    /// Lines, openings, what nobody saw: both ends.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub line: Vec<[f64; 2]>,
+    /// Lines: `wall`, or `low` for what does not reach up.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub layer: Option<String>,
+    /// Columns: the axis; thicknesses: where they are said.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub position: Option<[f64; 2]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub radius: Option<f64>,
+    /// Thicknesses.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub thickness: Option<f64>,
+    /// 95 %: of lines across at both ends, of openings along at both, of columns axis and radius, of thicknesses. Nothing
+    /// where it was drawn by hand.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub error95: Vec<f64>,
+    /// Openings: they reach down to the floor.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub to_the_floor: Option<bool>,
+    /// Lines: single points scatter about them by this, 1σ; how many points, and the scans that show it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub scatter: Option<f64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub points: Option<u64>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub scans: Vec<String>,
+    /// Lines: they were made square with others, and which; lines of one number are square to one another.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub square: Option<u32>,
+    /// The program found it and nobody has said yet that it is right.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub found: bool,
+}
+
+/// What a sheet was drawn from.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct DrawnFrom {
+    /// Changes when scans or their places do.
+    pub inputs: String,
+    pub at: chrono::DateTime<chrono::Utc>,
+    /// Directions that lines are square to: degrees from north, its 95 % and by how much an end moved at most, metres.
+    pub squared: Vec<[f64; 3]>,
+}
+
+impl DrawnData {
+    /// Reads it and checks what its kind needs.
+    ///
+    /// # Errors
+    /// Names the field, what was found and what is expected.
+    pub fn parse(kind: &str, data: &serde_json::Value) -> Result<Self, ApiError> {
+        let d: Self = serde_path_to_error::deserialize(data)
+            .map_err(|e| ApiError::field(&format!("data.{}", e.path()), e.inner().to_string()))?;
+        let far = |v: &f64| !v.is_finite() || v.abs() > 1e8;
+        if d.line.iter().flatten().chain(d.position.iter().flatten()).any(far) {
+            return Err(ApiError::field("line", "expected finite coordinates within 100 000 km"));
+        }
+        let ends = matches!(kind, "line" | "opening" | "unseen");
+        if ends && (d.line.len() != 2 || d.line[0] == d.line[1]) {
+            return Err(ApiError::field("line", format!("found {} ends, expected two that differ", d.line.len())));
+        }
+        if kind == "column" && !d.radius.is_some_and(|r| (0.005..20.0).contains(&r)) {
+            return Err(ApiError::field("radius", "expected 5 mm to 20 m"));
+        }
+        if matches!(kind, "column" | "thickness") && d.position.is_none() {
+            return Err(ApiError::field("position", "expected easting and northing"));
+        }
+        match (kind, &d.level) {
+            ("sheet", Some([floor, cut, thick])) => {
+                let name = d.name.trim().chars().count();
+                if !(1..=60).contains(&name) {
+                    return Err(ApiError::field("name", format!("found {name} characters, expected 1 to 60")));
+                }
+                if !floor.is_finite() || floor.abs() > 1e5 {
+                    return Err(ApiError::field("level", "expected the height of a floor within 100 km"));
+                }
+                if !(0.4..=20.0).contains(cut) || !(0.02..=0.5).contains(thick) {
+                    let says = format!(
+                        "found {cut} m above the floor and {thick} m thick, expected 0.4 to 20 m and 20 to 500 mm"
+                    );
+                    return Err(ApiError::field("level", says));
+                }
+            }
+            ("sheet", None) => return Err(ApiError::field("level", "expected floor, cut and thickness")),
+            _ if d.sheet.is_none() => return Err(ApiError::field("sheet", "expected the sheet that it stands on")),
+            _ => {}
+        }
+        Ok(d)
+    }
+}
+
+/// Something drawn, as it is stored.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct DrawnItem {
+    pub id: Uuid,
+    /// `sheet`, `line`, `opening`, `unseen`, `column` or `thickness`.
+    pub kind: String,
+    pub data: DrawnData,
+    pub version: i32,
+    pub deleted: bool,
+}
+
+/// Everything that is drawn, and where the floors are.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct DrawingDto {
+    pub items: Vec<DrawnItem>,
+    /// Sheets whose scans, or their places, changed since they were drawn.
+    pub stale: Vec<Uuid>,
+    /// Heights of floors that scans stand on, on the grid, metres, with how many scans do.
+    pub floors: Vec<(f64, usize)>,
+    /// The scans stand on the grid: something can be drawn.
+    pub on_grid: bool,
+}
+
+/// A line that is to be fitted to what the scans show along it.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FitRequest {
+    /// The sheet that it stands on.
+    pub sheet: Uuid,
+    /// Both ends, easting and northing, metres.
+    pub line: [[f64; 2]; 2],
+}
+
+/// A floor plan that is asked for: a new sheet, or one that is drawn once more.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DrawRequest {
+    /// The sheet to draw once more; what the program found there and nobody agreed with is drawn anew.
+    #[serde(default)]
+    pub sheet: Option<Uuid>,
+    /// Its name, for a new one.
+    #[serde(default)]
+    pub name: String,
+    /// Height of the floor on the grid, metres.
+    pub floor: f64,
+    /// How far above it the plan is cut, metres.
+    pub cut: f64,
+    /// Thickness of the slab, metres.
+    pub thickness: f64,
+}
