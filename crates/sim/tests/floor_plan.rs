@@ -287,7 +287,7 @@ fn a_line_drawn_by_hand_is_drawn_to_its_face() {
         assert!(f.ends.iter().zip(&ends).all(|(p, q)| d.dot(&(p - q)).abs() < 0.01), "its ends stay along it");
     }
     assert!(inside >= 7, "{inside} of 8");
-    // in the middle of the hall there is nothing to hold to
-    let nothing = [Vector2::new(6.0, 5.0), Vector2::new(8.0, 5.4)];
+    // behind the wall there is nothing to hold to
+    let nothing = [Vector2::new(-6.0, 9.0), Vector2::new(-4.0, 9.4)];
     assert!(fit_line(&layers, &stands, &|_, _| None, &instrument, CUT, nothing).is_none());
 }

@@ -19,7 +19,7 @@ pub struct Opening {
     pub to_the_floor: bool,
 }
 
-/// A part of a face between parts that are there, which no scan saw.
+/// A part of a face between parts that are there, half a metre or longer, which no scan saw.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Gap {
     /// The face.

@@ -77,6 +77,8 @@ const MEET: f64 = 0.3;
 const HIGH: f64 = 0.4;
 /// Thicknesses of walls, metres.
 const THICK: [f64; 2] = [0.03, 0.9];
+/// Shorter parts that nobody saw are taken to be as what is beside them, metres.
+const HIDDEN: f64 = 0.5;
 /// Something that leaves a face on the side that it is seen from is no reveal, metres.
 const SIDE: f64 = 0.3;
 /// Both sides of something thinner are one line.
@@ -143,6 +145,8 @@ pub fn floor_plan(
                     along95,
                     to_the_floor,
                 }),
+                // what a pipe or a post hides is no gap in a wall
+                Between::NotSeen(t) if t[1] - t[0] < HIDDEN => {}
                 Between::NotSeen(t) => plan.gaps.push(Gap { face: k, along: t.map(|t| t - from) }),
             }
         }

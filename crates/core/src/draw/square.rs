@@ -21,6 +21,8 @@ pub struct Squared {
 
 /// A line whose direction is known no better than this says nothing of right angles: 95 % at its ends, metres.
 const TELLS: f64 = 0.012;
+/// Directions nearer than this are of one building, radians.
+const WING: f64 = 0.01;
 /// Fewer lines are square by chance.
 const FEWEST: usize = 4;
 /// Lines are taken as square where they would be so with this probability or more if they were.
@@ -43,9 +45,14 @@ pub(super) fn square(lines: &mut [Fitted], ends: &[[f64; 2]]) -> Vec<Squared> {
     let sigma = |l: &Fitted| l.covariance[(1, 1)].sqrt();
     let tells = |k: &usize| K95_1D * sigma(&lines[*k]) * reach(*k) < TELLS;
     let mut left: Vec<usize> = (0..lines.len()).filter(tells).collect();
-    let mut out = Vec::new();
+    let mut out: Vec<Squared> = Vec::new();
     while let Some((direction_of, sigma_of, of)) = family(lines, ends, &left) {
         left.retain(|k| !of.contains(k));
+        // lines that stand hardly askew to those are uneven rather than of a wing of its own
+        let near = |s: &Squared| folded(s.direction - direction_of).abs() < WING;
+        if out.iter().any(near) {
+            continue;
+        }
         let mut moved = 0.0_f64;
         for &k in &of {
             let by = -folded(direction(&lines[k].line) - direction_of);

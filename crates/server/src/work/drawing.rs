@@ -126,20 +126,24 @@ pub(crate) fn items(
     };
     let mut out = Vec::new();
     for (k, f) in plan.faces.iter().enumerate() {
+        let length = (f.ends[1] - f.ends[0]).norm();
         let square = plan.squared.iter().position(|s| s.faces.contains(&k)).map(|s| s as u32);
-        out.push((
-            "line",
-            DrawnData {
-                line: f.ends.iter().map(at).collect(),
-                layer: Some(if f.high { "wall" } else { "low" }.into()),
-                error95: f.error95.to_vec(),
-                scatter: Some(f.rms),
-                points: Some(f.points),
-                scans: f.scans.iter().filter_map(|s| names.get(*s).cloned()).collect(),
-                square,
-                ..new()
-            },
-        ));
+        for part in parts(plan, k, length) {
+            out.push((
+                "line",
+                DrawnData {
+                    line: part.map(|t| along(k, t)).to_vec(),
+                    layer: Some(if f.high { "wall" } else { "low" }.into()),
+                    // between the ends it is known no worse than in proportion
+                    error95: part.map(|t| f.error95[0] + (f.error95[1] - f.error95[0]) * t / length).to_vec(),
+                    scatter: Some(f.rms),
+                    points: Some(f.points),
+                    scans: f.scans.iter().filter_map(|s| names.get(*s).cloned()).collect(),
+                    square,
+                    ..new()
+                },
+            ));
+        }
     }
     for o in &plan.openings {
         let line = o.along.map(|t| along(o.face, t)).to_vec();
@@ -163,6 +167,16 @@ pub(crate) fn items(
         out.push(("thickness", DrawnData { position, thickness: Some(thickness), error95: vec![error], ..new() }));
     }
     out
+}
+
+/// The parts of a face that are wall: it is neither open there nor unseen. From and to, metres along it.
+fn parts(plan: &FloorPlan, face: usize, length: f64) -> Vec<[f64; 2]> {
+    let open = plan.openings.iter().filter(|o| o.face == face).map(|o| o.along);
+    let mut away: Vec<[f64; 2]> = open.chain(plan.gaps.iter().filter(|g| g.face == face).map(|g| g.along)).collect();
+    away.sort_by(|a, b| a[0].total_cmp(&b[0]));
+    let ends = std::iter::once(0.0).chain(away.iter().map(|a| a[1]));
+    let begins = away.iter().map(|a| a[0]).chain([length]);
+    ends.zip(begins).map(|(a, b)| [a, b]).filter(|p| p[1] - p[0] > 0.02).collect()
 }
 
 /// What was made square, as it is said.
@@ -336,4 +350,37 @@ pub(crate) async fn drawings(app: &App, job: Uuid) -> Result<Vec<Drawing>, ApiEr
         reference: reference.clone(),
     };
     Ok(rows.iter().filter(|r| r.0.kind == "sheet").map(of).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use vistazo_core::draw::{Face, Gap, Opening};
+
+    #[test]
+    fn a_wall_stops_where_it_is_open_and_where_nobody_saw() {
+        let face = Face {
+            ends: [Vector2::zeros(), Vector2::new(10.0, 0.0)],
+            normal: Vector2::new(0.0, 1.0),
+            error95: [0.002, 0.004],
+            shown: vec![[0.0, 2.0], [3.0, 6.0], [7.0, 10.0]],
+            high: true,
+            rms: 0.001,
+            points: 500,
+            scans: vec![0],
+        };
+        let open = Opening { face: 0, behind: None, along: [2.0, 3.0], along95: [0.008; 2], to_the_floor: true };
+        let gaps = vec![Gap { face: 0, along: [6.0, 7.0] }];
+        let plan = FloorPlan { faces: vec![face], openings: vec![open], gaps, ..FloorPlan::default() };
+        let stands = Stands::new(None, None);
+        let drawn = items(Uuid::nil(), &plan, &stands, &["S1".into()]);
+        let of = |kind: &str| drawn.iter().filter(|d| d.0 == kind).map(|d| d.1.clone()).collect::<Vec<_>>();
+        let lines: Vec<_> = of("line").iter().map(|d| [d.line[0][0], d.line[1][0]]).collect();
+        assert_eq!(lines, [[0.0, 2.0], [3.0, 6.0], [7.0, 10.0]]);
+        assert!((of("line")[1].error95[1] - 0.0032).abs() < 1e-12);
+        assert_eq!(of("opening")[0].line, [[2.0, 0.0], [3.0, 0.0]]);
+        assert_eq!(of("unseen")[0].line, [[6.0, 0.0], [7.0, 0.0]]);
+        // found a second time it is what is there
+        assert!(same(&of("line")[1], &of("line")[1]) && !same(&of("line")[0], &of("line")[1]));
+    }
 }
