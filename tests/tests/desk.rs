@@ -194,7 +194,7 @@ async fn everything_is_done_by_keys() {
     b.says("levelled fit of the free block").await;
     // a ledger is walked through and something picked in it stands in the address
     tab_to(&b, "P1").await;
-    keys(&b, "7").await;
+    keys(&b, "8").await;
     b.see("//h1[starts-with(., 'Deliver of')]").await;
     tab_to(&b, "Make package").await;
     keys(&b, ENTER).await;
@@ -245,7 +245,7 @@ async fn every_sheet_is_accessible() {
         }
     }
     b.close().await;
-    assert_eq!(looked, 24);
+    assert_eq!(looked, 27);
     assert!(wrong.is_empty(), "{} violations:\n{}", wrong.len(), wrong.join("\n"));
 }
 

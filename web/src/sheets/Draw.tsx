@@ -20,7 +20,7 @@ import { useDrawing, useSlab } from '../draw/useDrawing'
 import { api, unwrap } from '../api/client'
 import { canEdit, useAsk, useJob, useKey, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
-import { Caution, Head, States } from '../parts'
+import { Caution, Confirm, Head, States } from '../parts'
 import { Tasks } from '../shell/Tasks'
 import { draw as words } from '../words'
 
@@ -96,7 +96,7 @@ function Plan({ sheet, drawing }: { sheet: Drawn; drawing: ReturnType<typeof use
   }
   const agree = (of: Drawn[]) =>
     apply(of.filter((d) => d.data.found).map((d) => ({ ...d, data: { ...d.data, found: false } })))
-  const remove = () => apply(selected.map((d) => ({ id: d.id, kind: d.kind, data: null })))
+  const remove = () => apply(selected.map(taken))
   const fit = useFit(sheet, (d, line) => apply([{ id: d.id, kind: d.kind, data: { ...line, layer: d.data.layer } }]))
   const one = selected.length === 1 && selected[0]?.kind === 'line' ? selected[0] : null
   const two = selected.length === 2 ? join(selected[0]!, selected[1]!) : null
@@ -179,7 +179,7 @@ function Plan({ sheet, drawing }: { sheet: Drawn; drawing: ReturnType<typeof use
         </figure>
         <Things items={items} selected={chosen} onSelect={setChosen} />
       </div>
-      <Files sheet={sheet} />
+      <Files sheet={sheet} onRemove={edit ? () => apply([...items, sheet].map(taken)) : null} />
     </>
   )
 }
@@ -223,7 +223,9 @@ function Said({ sheet, items }: { sheet: Drawn; items: Drawn[] }) {
   )
 }
 
-function Files({ sheet }: { sheet: Drawn }) {
+const taken = (d: Drawn): Edit => ({ id: d.id, kind: d.kind, data: null })
+
+function Files({ sheet, onRemove }: { sheet: Drawn; onRemove: (() => void) | null }) {
   const job = useJob()
   return (
     <p>
@@ -235,6 +237,11 @@ function Files({ sheet }: { sheet: Drawn }) {
           </a>{' '}
         </span>
       ))}
+      {onRemove && (
+        <Confirm title={words.removeSheetSays} onConfirm={onRemove}>
+          {words.removeSheet}
+        </Confirm>
+      )}
     </p>
   )
 }
