@@ -6,6 +6,7 @@
 
 mod extract;
 mod fit;
+pub mod ground;
 mod openings;
 mod plan;
 mod round;

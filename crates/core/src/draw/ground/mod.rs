@@ -1,0 +1,13 @@
+//! The ground under what stands on it: found in what all scans show ([`ground`]), as a raster with what each cell is
+//! uncertain by, and as a surface of triangles ([`Surface`]) with contours, heights and volumes.
+
+mod contours;
+mod filter;
+mod raster;
+mod surface;
+mod volume;
+
+pub use contours::contours;
+pub use raster::{Column, Ground, GroundCell, GroundScan, ground};
+pub use surface::{Breakline, Height, Surface};
+pub use volume::{Volume, volume_between, volume_to};
