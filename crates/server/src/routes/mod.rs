@@ -10,6 +10,7 @@ mod design;
 mod drawing;
 mod field;
 mod georeference;
+mod ground;
 mod groups;
 mod hand;
 mod instruments;
@@ -152,6 +153,10 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(drawing::edit))
         .routes(routes!(drawing::fit))
         .routes(routes!(drawing::file))
+        .routes(routes!(ground::ground, ground::find))
+        .routes(routes!(ground::heights))
+        .routes(routes!(ground::volume))
+        .routes(routes!(ground::file))
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))

@@ -9,6 +9,7 @@ mod clean;
 mod compare;
 mod derive;
 mod draw;
+mod ground;
 mod ingest;
 mod package;
 mod paint;
@@ -178,6 +179,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Built {} => built::run(&a, &t, &p).await,
             Work::Draw { sheet } => draw::run(&a, &t, sheet, &p).await,
+            Work::Ground(asked) => ground::run(&a, &t, asked, &p).await,
             Work::Paint(asked) => paint::run(&a, &t, asked, &p).await,
             Work::Survey {} => survey::run(&a, &t, &p).await,
             Work::Propose(request) => propose::run(&a, &t, request, &p).await,

@@ -1,7 +1,7 @@
 //! What there is to do, as it is queued.
 
 use super::Stop;
-use crate::dto::{PackageOptions, PaintDto, ProposeRequest};
+use crate::dto::{GroundRequest, PackageOptions, PaintDto, ProposeRequest};
 use crate::{ApiError, App};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -33,6 +33,8 @@ pub(crate) enum Work {
     Built {},
     /// A floor plan is drawn.
     Draw { sheet: Uuid },
+    /// The ground is found.
+    Ground(GroundRequest),
     /// The clouds are coloured from photographs.
     Paint(PaintDto),
     /// Stations are proposed.

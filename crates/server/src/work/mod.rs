@@ -11,6 +11,7 @@ pub(crate) mod drawing;
 pub(crate) mod field_day;
 pub(crate) mod files;
 pub(crate) mod grid;
+pub(crate) mod ground;
 pub(crate) mod groups;
 pub(crate) mod hand;
 pub(crate) mod instrument_check;
