@@ -1,15 +1,12 @@
-//! The ground as files: a surface of triangles as LandXML 1.2, its contours and triangles as DXF, a raster of heights as
-//! GeoTIFF. Coordinates are on the grid, metres, until they are written in the unit of the job.
+//! The ground as files: a surface of triangles as LandXML 1.2, its contours and triangles as DXF. Coordinates are on the
+//! grid, metres, until they are written in the unit of the job.
 
 use crate::error::FormatError;
-use dxf::entities::{Entity, EntityType, Face3D, Polyline, Text, Vertex};
+use dxf::entities::{Entity, EntityType, Face3D, ModelPoint, Polyline, Text, Vertex};
 use dxf::enums::{AcadVersion, Units};
 use dxf::tables::Layer;
 use dxf::{Color, Drawing, Point};
 use std::fmt::Write as _;
-use std::io::{Seek, Write};
-use tiff::encoder::{TiffEncoder, colortype::Gray32Float};
-use tiff::tags::Tag;
 
 /// What a file says of itself.
 #[derive(Clone, Debug)]
@@ -22,40 +19,86 @@ pub struct About<'a> {
     pub unit: (&'a str, f64),
     /// What a reader has to know: simulated, ground or grid.
     pub note: &'a str,
+    /// Date and time that it was found: `2026-11-29`, `08:30:00`.
+    pub at: [String; 2],
+}
+
+/// The ground as it is drawn. Easting, northing and height, metres.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Surveyed<'a> {
+    /// Lines of equal height, and how far they are apart in height.
+    pub contours: &'a [(f64, Vec<[f64; 2]>)],
+    /// Metres of height.
+    pub apart: f64,
+    /// Corners of triangles.
+    pub corners: &'a [[f64; 3]],
+    /// Three corners each.
+    pub faces: &'a [[usize; 3]],
+    /// Lines that triangles do not cross.
+    pub breaklines: &'a [Vec<[f64; 3]>],
+    /// Spots with what is said of them.
+    pub spots: &'a [([f64; 3], String)],
+    /// Outlines of areas.
+    pub outlines: &'a [Vec<[f64; 2]>],
 }
 
 /// A surface as LandXML 1.2: points as northing, easting, height.
 ///
 /// ```
 /// use vistazo_formats::ground_files::{About, landxml};
-/// let about = About { name: "Yard", epsg: None, unit: ("m", 1.0), note: "" };
+/// let about = About { name: "Yard", epsg: None, unit: ("m", 1.0), note: "", at: Default::default() };
 /// let corners = [[500000.0, 4000000.0, 87.0], [500001.0, 4000000.0, 87.1], [500000.0, 4000001.0, 87.2]];
-/// let text = landxml(&about, &corners, &[[0, 1, 2]]);
+/// let text = landxml(&about, &corners, &[[0, 1, 2]], &[]);
 /// assert!(text.contains("<P id=\"1\">4000000.0000 500000.0000 87.0000</P>") && text.contains("<F>1 2 3</F>"));
 /// ```
-pub fn landxml(about: &About, corners: &[[f64; 3]], faces: &[[usize; 3]]) -> String {
+pub fn landxml(about: &About<'_>, corners: &[[f64; 3]], faces: &[[usize; 3]], breaklines: &[Vec<[f64; 3]>]) -> String {
     let (code, metres) = about.unit;
-    let mut out = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
-    out.push_str("<LandXML xmlns=\"http://www.landxml.org/schema/LandXML-1.2\" version=\"1.2\" date=\"2000-01-01\" time=\"00:00:00\" readOnly=\"false\" language=\"English\">\n");
-    let units = match code {
-        "ft" => "<Imperial linearUnit=\"foot\" areaUnit=\"squareFoot\" volumeUnit=\"cubicFeet\" temperatureUnit=\"fahrenheit\" pressureUnit=\"inHG\"/>",
-        "ftUS" => "<Imperial linearUnit=\"USSurveyFoot\" areaUnit=\"squareFoot\" volumeUnit=\"cubicFeet\" temperatureUnit=\"fahrenheit\" pressureUnit=\"inHG\"/>",
-        _ => "<Metric linearUnit=\"meter\" areaUnit=\"squareMeter\" volumeUnit=\"cubicMeter\" temperatureUnit=\"celsius\" pressureUnit=\"HPA\"/>",
+    let place = |[e, n, h]: &[f64; 3]| format!("{:.4} {:.4} {:.4}", n / metres, e / metres, h / metres);
+    let [date, time] = &about.at;
+    let imperial = |unit: &str| {
+        format!(
+            "<Imperial areaUnit=\"squareFoot\" linearUnit=\"{unit}\" volumeUnit=\"cubicFeet\" \
+             temperatureUnit=\"fahrenheit\" pressureUnit=\"inHG\"/>"
+        )
     };
-    let _ = writeln!(out, " <Units>{units}</Units>");
+    let units = match code {
+        "ft" => imperial("foot"),
+        "ftUS" => imperial("USSurveyFoot"),
+        _ => "<Metric areaUnit=\"squareMeter\" linearUnit=\"meter\" volumeUnit=\"cubicMeter\" \
+              temperatureUnit=\"celsius\" pressureUnit=\"HPA\"/>"
+            .into(),
+    };
+    let mut out = format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n\
+         <LandXML xmlns=\"http://www.landxml.org/schema/LandXML-1.2\" version=\"1.2\" date=\"{date}\" time=\"{time}\" \
+         readOnly=\"false\" language=\"English\">\n <Units>{units}</Units>\n"
+    );
     if let Some(epsg) = about.epsg {
         let _ = writeln!(out, " <CoordinateSystem epsgCode=\"{epsg}\"/>");
     }
-    let _ = writeln!(out, " <Surfaces><Surface name=\"{}\" desc=\"{}\"><Definition surfType=\"TIN\">", escaped(about.name), escaped(about.note));
-    out.push_str("  <Pnts>\n");
-    for (k, [e, n, h]) in corners.iter().enumerate() {
-        let _ = writeln!(out, "   <P id=\"{}\">{:.4} {:.4} {:.4}</P>", k + 1, n / metres, e / metres, h / metres);
+    let (name, note) = (escaped(about.name), escaped(about.note));
+    let _ = writeln!(out, " <Surfaces>\n  <Surface name=\"{name}\" desc=\"{note}\">");
+    if breaklines.iter().any(|l| l.len() > 1) {
+        out.push_str("   <SourceData>\n    <Breaklines>\n");
+        for line in breaklines.iter().filter(|l| l.len() > 1) {
+            let places: Vec<String> = line.iter().map(place).collect();
+            let _ = writeln!(
+                out,
+                "     <Breakline brkType=\"standard\"><PntList3D>{}</PntList3D></Breakline>",
+                places.join(" ")
+            );
+        }
+        out.push_str("    </Breaklines>\n   </SourceData>\n");
     }
-    out.push_str("  </Pnts>\n  <Faces>\n");
+    out.push_str("   <Definition surfType=\"TIN\">\n    <Pnts>\n");
+    for (k, c) in corners.iter().enumerate() {
+        let _ = writeln!(out, "     <P id=\"{}\">{}</P>", k + 1, place(c));
+    }
+    out.push_str("    </Pnts>\n    <Faces>\n");
     for [a, b, c] in faces {
-        let _ = writeln!(out, "   <F>{} {} {}</F>", a + 1, b + 1, c + 1);
+        let _ = writeln!(out, "     <F>{} {} {}</F>", a + 1, b + 1, c + 1);
     }
-    out.push_str("  </Faces>\n </Definition></Surface></Surfaces>\n</LandXML>\n");
+    out.push_str("    </Faces>\n   </Definition>\n  </Surface>\n </Surfaces>\n</LandXML>\n");
     out
 }
 
@@ -63,17 +106,21 @@ fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
-/// Contours (every fifth on a layer of its own, with its height) and triangles as DXF.
+const LAYERS: [(&str, u8); 7] = [
+    ("CONTOUR", 8),
+    ("CONTOUR_INDEX", 7),
+    ("CONTOUR_TEXT", 5),
+    ("TRIANGLES", 9),
+    ("BREAKLINE", 3),
+    ("SPOT", 1),
+    ("AREA", 6),
+];
+
+/// Contours (every fifth on a layer of its own, with its height), triangles, lines, spots and areas as DXF.
 ///
 /// # Errors
 /// When the drawing cannot be written.
-pub fn dxf(
-    about: &About,
-    contours: &[(f64, Vec<[f64; 2]>)],
-    apart: f64,
-    corners: &[[f64; 3]],
-    faces: &[[usize; 3]],
-) -> Result<Vec<u8>, FormatError> {
+pub fn write_dxf(about: &About<'_>, all: &Surveyed<'_>) -> Result<Vec<u8>, FormatError> {
     let (code, metres) = about.unit;
     let mut drawing = Drawing::new();
     drawing.header.version = AcadVersion::R2000;
@@ -82,27 +129,44 @@ pub fn dxf(
         "ftUS" => Units::USSurveyFeet,
         _ => Units::Meters,
     };
-    for (name, colour) in [("CONTOUR", 8), ("CONTOUR_INDEX", 7), ("CONTOUR_TEXT", 5), ("TRIANGLES", 9)] {
+    for (name, colour) in LAYERS {
         drawing.add_layer(Layer { name: name.into(), color: Color::from_index(colour), ..Layer::default() });
     }
     let at = |[x, y, z]: [f64; 3]| Point::new(x / metres, y / metres, z / metres);
-    for (height, line) in contours {
-        let index = ((height / apart).round() as i64) % 5 == 0;
+    let text = |p: [f64; 3], value: String| {
+        EntityType::Text(Text { location: at(p), text_height: 0.25 / metres, value, ..Text::default() })
+    };
+    let polyline = |drawing: &mut Drawing, layer: &str, line: &[[f64; 3]], closed: bool| {
         let mut p = Polyline::default();
         p.set_is_3d_polyline(true);
-        for [x, y] in line {
-            p.add_vertex(&mut drawing, Vertex { location: at([*x, *y, *height]), ..Vertex::default() });
+        p.set_is_closed(closed);
+        for v in line {
+            p.add_vertex(drawing, Vertex { location: at(*v), ..Vertex::default() });
         }
-        add(&mut drawing, if index { "CONTOUR_INDEX" } else { "CONTOUR" }, EntityType::Polyline(p));
-        if let (true, Some([x, y])) = (index && line.len() > 12, line.get(line.len() / 2)) {
-            let value = format!("{:.2}", height / metres);
-            let text = Text { location: at([*x, *y, *height]), text_height: 0.25 / metres, value, ..Text::default() };
-            add(&mut drawing, "CONTOUR_TEXT", EntityType::Text(text));
+        add(drawing, layer, EntityType::Polyline(p));
+    };
+    for (height, line) in all.contours {
+        let index = ((height / all.apart).round() as i64) % 5 == 0;
+        let places: Vec<[f64; 3]> = line.iter().map(|[x, y]| [*x, *y, *height]).collect();
+        polyline(&mut drawing, if index { "CONTOUR_INDEX" } else { "CONTOUR" }, &places, false);
+        if let (true, Some(p)) = (index && line.len() > 12, places.get(line.len() / 2)) {
+            add(&mut drawing, "CONTOUR_TEXT", text(*p, format!("{:.2}", height / metres)));
         }
     }
-    for f in faces {
-        let [a, b, c] = f.map(|k| at(corners[k]));
+    for f in all.faces {
+        let [a, b, c] = f.map(|k| at(all.corners[k]));
         add(&mut drawing, "TRIANGLES", EntityType::Face3D(Face3D::new(a, b, c.clone(), c)));
+    }
+    for line in all.breaklines {
+        polyline(&mut drawing, "BREAKLINE", line, false);
+    }
+    for line in all.outlines {
+        let flat: Vec<[f64; 3]> = line.iter().map(|[x, y]| [*x, *y, 0.0]).collect();
+        polyline(&mut drawing, "AREA", &flat, true);
+    }
+    for (p, says) in all.spots {
+        add(&mut drawing, "SPOT", EntityType::ModelPoint(ModelPoint { location: at(*p), ..ModelPoint::default() }));
+        add(&mut drawing, "SPOT", text(*p, says.clone()));
     }
     let mut bytes = Vec::new();
     drawing.save(&mut bytes).map_err(|e| FormatError::Damaged(format!("the drawing could not be written: {e}")))?;
@@ -113,37 +177,4 @@ fn add(drawing: &mut Drawing, layer: &str, specific: EntityType) {
     let mut e = Entity::new(specific);
     e.common.layer = layer.into();
     drawing.add_entity(e);
-}
-
-/// Heights as GeoTIFF (32-bit floats, north up, no data −9999). `corner` is the lower left of the first cell; rows from the
-/// south. Metres, whatever the unit of the job.
-///
-/// # Errors
-/// When it cannot be written.
-pub fn geotiff(
-    to: impl Write + Seek,
-    about: &About,
-    corner: [f64; 2],
-    cell: f64,
-    size: [usize; 2],
-    heights: &[Option<f64>],
-) -> Result<(), FormatError> {
-    let broken = |e: tiff::TiffError| FormatError::Damaged(format!("the picture could not be written: {e}"));
-    let [w, h] = size;
-    let mut rows = Vec::with_capacity(w * h);
-    for y in (0..h).rev() {
-        rows.extend(heights[y * w..(y + 1) * w].iter().map(|z| z.map_or(-9999.0, |z| z as f32)));
-    }
-    let mut file = TiffEncoder::new(to).map_err(broken)?;
-    let mut image = file.new_image::<Gray32Float>(w as u32, h as u32).map_err(broken)?;
-    let tags = image.encoder();
-    tags.write_tag(Tag::ModelPixelScaleTag, &[cell, cell, 0.0][..]).map_err(broken)?;
-    let top = corner[1] + cell * h as f64;
-    tags.write_tag(Tag::ModelTiepointTag, &[0.0, 0.0, 0.0, corner[0], top, 0.0][..]).map_err(broken)?;
-    // version, revision, number of keys; then model type (projected), raster type (a pixel is an area), reference
-    let reference = about.epsg.unwrap_or(32767);
-    let keys: [u16; 16] = [1, 1, 0, 3, 1024, 0, 1, 1, 1025, 0, 1, 1, 3072, 0, 1, reference];
-    tags.write_tag(Tag::GeoKeyDirectoryTag, &keys[..]).map_err(broken)?;
-    tags.write_tag(Tag::GdalNodata, "-9999").map_err(broken)?;
-    image.write_data(&rows).map_err(broken)
 }

@@ -35,6 +35,7 @@ pub mod dxf_points;
 mod e57_read;
 mod e57_write;
 mod error;
+pub mod geotiff;
 pub mod ground_files;
 pub mod landxml;
 mod las_check;

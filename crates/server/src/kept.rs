@@ -3,6 +3,7 @@
 //! server needs nothing of it.
 
 use crate::record::registration::Registration;
+use crate::work::ground::Lying;
 use lru::LruCache;
 use std::collections::HashMap;
 use std::num::NonZeroUsize;
@@ -40,6 +41,7 @@ pub(crate) struct Kept {
     registrations: Shelf<Uuid, Arc<Registration>>,
     texts: Shelf<Text, bytes::Bytes>,
     shown: Shelf<String, Arc<Shown>>,
+    grounds: Shelf<String, Arc<Lying>>,
     turns: Mutex<HashMap<Text, Weak<tokio::sync::Mutex<()>>>>,
 }
 
@@ -52,6 +54,7 @@ impl Kept {
             registrations: Shelf::new(MOST),
             texts: Shelf::new(MOST),
             shown: Shelf::new(FEW),
+            grounds: Shelf::new(FEW),
             turns: Mutex::default(),
         }
     }
@@ -72,6 +75,15 @@ impl Kept {
 
     pub(crate) fn put_shown(&self, key: &str, shown: Shown) -> Arc<Shown> {
         self.shown.put(key.to_owned(), Arc::new(shown))
+    }
+
+    /// The ground with its triangles, by where its raster is kept and the lines that triangles do not cross.
+    pub(crate) fn ground(&self, key: &str) -> Option<Arc<Lying>> {
+        self.grounds.get(&key.to_owned())
+    }
+
+    pub(crate) fn put_ground(&self, key: String, ground: Lying) -> Arc<Lying> {
+        self.grounds.put(key, Arc::new(ground))
     }
 
     /// A text of a job that was made from these inputs.

@@ -113,7 +113,7 @@ fn known() -> Matrix6<f64> {
 #[test]
 fn heights_and_volumes_hold_what_is_stated() {
     let instrument = Instrument::mid_range();
-    let seeds = std::env::var("VISTAZO_DRAW_SEEDS").ok().and_then(|s| s.parse().ok()).unwrap_or(3_u64);
+    let seeds = std::env::var("VISTAZO_DRAW_SEEDS").ok().and_then(|s| s.parse().ok()).unwrap_or(1_u64);
     let (mut inside, mut all, mut volumes, mut levels) = (0, 0, 0, 0);
     for seed in 1..=seeds {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
@@ -141,7 +141,8 @@ fn heights_and_volumes_hold_what_is_stated() {
         }
         let began = std::time::Instant::now();
         let found = ground(&scans, &stands, &instrument, 5.0, 0.25).unwrap();
-        let surface = Surface::new(&found, &[], 0.006, 3.0).unwrap();
+        let surface = Surface::new(found, &[], 0.006, 3.0).unwrap();
+        let found = surface.ground();
         let (corners, faces) = surface.triangles();
         println!(
             "{seed}: {} points, {:.1} % ground of {:.1} % true; {} cells, {} corners, {} triangles, {:.2} s",
@@ -182,16 +183,21 @@ fn heights_and_volumes_hold_what_is_stated() {
         all += n;
         // over and under a level within an outline without boxes
         let outline = [(-3.0, -3.0), (3.0, -3.0), (3.0, 3.0), (-3.0, 3.0)].map(|p| Vector2::new(p.0, p.1));
-        let v = volume_to(&surface, &found, 0.1, &outline);
-        let step = 0.05;
+        let v = volume_to(&surface, 0.1, &outline);
         let mut real = 0.0;
         for k in 0..found.cells.len() {
             let p = found.middle(k);
-            if vistazo_core::plan::inside(&outline, &p) && surface.height(&p).is_some() {
-                real += (yard.ground(p.x, p.y) - 0.1) * found.cell * found.cell;
+            if surface.height(&p).is_some() {
+                // in parts: the ground bends within a cell, and the outline cuts some
+                for k in 0..100 {
+                    let part = |k: i32| (f64::from(k) + 0.5) / 10.0 - 0.5;
+                    let q = p + Vector2::new(part(k % 10), part(k / 10)) * found.cell;
+                    if vistazo_core::plan::inside(&outline, &q) {
+                        real += (yard.ground(q.x, q.y) - 0.1) * found.cell * found.cell / 100.0;
+                    }
+                }
             }
         }
-        let _ = step;
         let off = (v.above - v.below) - real;
         println!("   volume {:.3} m³ of {real:.3}, off {off:.3} of ±{:.3}", v.above - v.below, v.error95);
         volumes += usize::from(off.abs() <= v.error95);

@@ -146,6 +146,16 @@ pub async fn verify(db: &PgPool, objects: &Objects) -> Result<Scrub> {
             known.insert(own);
         }
     }
+    let grounds: Vec<(Uuid, String)> =
+        sqlx::query_as("select job_id, result ->> 'key' from computed where kind = 'ground'").fetch_all(db).await?;
+    for (job, key) in grounds {
+        out.looked_at += 1;
+        if !there.contains(key.as_str()) {
+            let what = "the ground".to_owned();
+            out.faults.push(Fault { job, wrong: missing(&what).to_string(), what, derived: true });
+        }
+        known.insert(key);
+    }
     out.leftover = listed
         .into_iter()
         .map(|l| l.0)

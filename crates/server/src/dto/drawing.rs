@@ -7,13 +7,18 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Kinds of what is drawn.
-pub const DRAWN: [&str; 6] = ["sheet", "line", "opening", "unseen", "column", "thickness"];
+pub const DRAWN: [&str; 9] =
+    ["sheet", "line", "opening", "unseen", "column", "thickness", "breakline", "area", "spot"];
+/// Those that lie on the ground, and on no sheet.
+pub const ON_GROUND: [&str; 3] = ["breakline", "area", "spot"];
+/// Corners of a line on the ground at most.
+const LONGEST: usize = 2000;
 
 /// The data of something drawn; which fields are used depends on its kind. Easting and northing on the grid, metres.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct DrawnData {
-    /// Sheets: their name.
+    /// Sheets, areas and spots: their name.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub name: String,
     /// Sheets: height of the floor on the grid, how far above it the plan is cut, and thickness of the slab.
@@ -22,16 +27,19 @@ pub struct DrawnData {
     /// Sheets: what it was drawn from last, and when.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drawn: Option<DrawnFrom>,
-    /// All others: the sheet that they stand on.
+    /// Areas: height of the level that volumes are to, metres; none: no volume.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub height: Option<f64>,
+    /// What stands on a sheet: which.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sheet: Option<Uuid>,
-    /// Lines, openings, what nobody saw: both ends.
+    /// Lines, openings, what nobody saw: both ends; lines on the ground and outlines of areas: their corners.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub line: Vec<[f64; 2]>,
     /// Lines: `wall`, or `low` for what does not reach up.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub layer: Option<String>,
-    /// Columns: the axis; thicknesses: where they are said.
+    /// Columns: the axis; thicknesses and heights: where they are said.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub position: Option<[f64; 2]>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -90,7 +98,19 @@ impl DrawnData {
         if kind == "column" && !d.radius.is_some_and(|r| (0.005..20.0).contains(&r)) {
             return Err(ApiError::field("radius", "expected 5 mm to 20 m"));
         }
-        if matches!(kind, "column" | "thickness") && d.position.is_none() {
+        let least = if kind == "area" { 3 } else { 2 };
+        if matches!(kind, "breakline" | "area") && !(least..=LONGEST).contains(&d.line.len()) {
+            let says = format!("found {} corners, expected {least} to {LONGEST}", d.line.len());
+            return Err(ApiError::field("line", says));
+        }
+        if d.name.chars().count() > 60 {
+            let says = format!("found {} characters, expected at most 60", d.name.chars().count());
+            return Err(ApiError::field("name", says));
+        }
+        if d.height.is_some_and(|h| !h.is_finite() || h.abs() > 1e5) {
+            return Err(ApiError::field("height", "expected a height within 100 km"));
+        }
+        if matches!(kind, "column" | "thickness" | "spot") && d.position.is_none() {
             return Err(ApiError::field("position", "expected easting and northing"));
         }
         match (kind, &d.level) {
@@ -110,6 +130,7 @@ impl DrawnData {
                 }
             }
             ("sheet", None) => return Err(ApiError::field("level", "expected floor, cut and thickness")),
+            _ if ON_GROUND.contains(&kind) => {}
             _ if d.sheet.is_none() => return Err(ApiError::field("sheet", "expected the sheet that it stands on")),
             _ => {}
         }
@@ -121,7 +142,7 @@ impl DrawnData {
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct DrawnItem {
     pub id: Uuid,
-    /// `sheet`, `line`, `opening`, `unseen`, `column` or `thickness`.
+    /// `sheet`, `line`, `opening`, `unseen`, `column`, `thickness`; on the ground `breakline`, `area` or `spot`.
     pub kind: String,
     pub data: DrawnData,
     pub version: i32,

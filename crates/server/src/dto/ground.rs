@@ -4,6 +4,7 @@
 use crate::ApiError;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use uuid::Uuid;
 
 /// How the ground is looked for.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -11,6 +12,8 @@ use utoipa::ToSchema;
 pub struct GroundRequest {
     /// Side of a cell, metres.
     pub cell: f64,
+    /// Points farther from their scanner are left out, metres.
+    pub reach: f64,
     /// Largest thing that stands on it, metres: what is wider is ground.
     pub widest: f64,
     /// Steepest that it may be, rise over run.
@@ -27,6 +30,7 @@ impl GroundRequest {
     pub fn validate(&self) -> Result<(), ApiError> {
         for (field, v, low, high) in [
             ("cell", self.cell, 0.05, 5.0),
+            ("reach", self.reach, 2.0, 500.0),
             ("widest", self.widest, 0.5, 100.0),
             ("slope", self.slope, 0.02, 3.0),
             ("tolerance", self.tolerance, 0.002, 1.0),
@@ -40,16 +44,28 @@ impl GroundRequest {
     }
 }
 
-/// The ground as it was found last.
-#[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
+/// The ground as it was found last, with the lines, areas and spots drawn on it.
+#[derive(Clone, Debug, Default, Serialize, ToSchema)]
 pub struct GroundDto {
+    /// The scans stand on the grid: it can be looked for.
+    pub on_grid: bool,
+    /// Nothing before it was looked for.
+    pub found: Option<FoundGroundDto>,
+    /// Heights of the spots that lie on it.
+    pub spots: Vec<SpotHeightDto>,
+    /// Volumes over and under the levels of areas.
+    pub volumes: Vec<VolumeDto>,
+}
+
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct FoundGroundDto {
     pub request: GroundRequest,
+    pub at: chrono::DateTime<chrono::Utc>,
     /// Scans or their places changed since.
-    #[serde(default)]
     pub stale: bool,
-    /// Points that are ground, and all.
+    /// Points that are ground, and all within reach.
     pub points: [u64; 2],
-    /// Cells that show it, and the area of these, m².
+    /// Cells that show it, and the area of these on the ground, m².
     pub cells: usize,
     pub area: f64,
     /// Lowest and highest, on the grid, metres.
@@ -64,37 +80,26 @@ pub struct GroundDto {
     pub contours: Vec<(f64, Vec<[f64; 2]>)>,
 }
 
-/// Places whose height is asked for: easting, northing, metres.
-#[derive(Clone, Debug, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct HeightsRequest {
-    pub places: Vec<[f64; 2]>,
-}
-
-/// A height of the ground with its 95 %, metres.
+/// The height of a spot, metres, with its 95 %; none where nobody saw the ground.
 #[derive(Clone, Copy, Debug, Serialize, ToSchema)]
-pub struct GroundHeightDto {
+pub struct SpotHeightDto {
+    pub id: Uuid,
     pub height: f64,
     pub error95: f64,
 }
 
-/// What lies over and under a level within an outline.
-#[derive(Clone, Debug, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct VolumeRequest {
-    /// Height on the grid, metres.
-    pub level: f64,
-    /// Easting and northing of its corners, metres; none: all of the ground.
-    #[serde(default)]
-    pub outline: Vec<[f64; 2]>,
-}
-
-/// Volumes, m³, and the area that they are of, m².
+/// What lies over and under the level of an area, m³, and the area of it that the ground is known of, m²: lengths of the
+/// ground, whatever the scale of the grid.
 #[derive(Clone, Copy, Debug, Serialize, ToSchema)]
 pub struct VolumeDto {
+    pub id: Uuid,
+    /// Metres.
+    pub level: f64,
     pub above: f64,
     pub below: f64,
     /// 95 % of the difference of both.
     pub error95: f64,
     pub area: f64,
+    /// Of the outline itself, m².
+    pub whole: f64,
 }

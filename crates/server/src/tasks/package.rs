@@ -39,6 +39,11 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
                     std::fs::write(dir.join(format!("{name}-{}", kind.name)), (kind.write)(drawing)?)?;
                 }
             }
+            if let Some(ground) = &package.ground {
+                for kind in deliver::ground::KINDS {
+                    std::fs::write(dir.join(kind.name), (kind.write)(ground)?)?;
+                }
+            }
             Ok((dir, package))
         }
     })
@@ -96,6 +101,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         notes: crate::work::record::for_report(app, task.job_id).await?,
         verdicts: state.verdicts(),
         drawings: crate::work::drawing::drawings(app, task.job_id).await?,
+        ground: crate::work::ground::Site::load(app, task.job_id).await?,
         slices: Sliced::load(app, task.job_id).await?.figures(app).await?,
         state,
         adjustment,

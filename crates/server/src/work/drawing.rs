@@ -35,7 +35,7 @@ pub(crate) struct Drawing {
 }
 
 /// The rows of a job as they are read; those that cannot be are left out.
-async fn rows(app: &App, job: Uuid) -> Result<Vec<(PlanItem, DrawnData)>, ApiError> {
+pub(crate) async fn rows(app: &App, job: Uuid) -> Result<Vec<(PlanItem, DrawnData)>, ApiError> {
     let rows = jobs::drawing(&app.db, job).await?;
     Ok(rows.into_iter().filter_map(|i| DrawnData::parse(&i.kind, &i.data).ok().map(|d| (i, d))).collect())
 }
@@ -316,6 +316,7 @@ fn place(stands: &Stands, p: &Vector2<f64>) -> [f64; 2] {
 pub(crate) struct Summary {
     /// A sum over everything; none where nothing is drawn.
     pub sum: Option<String>,
+    /// Sheets, and the ground.
     pub sheets: usize,
     /// Found by the program, and nobody agreed with it yet.
     pub open: usize,
@@ -323,11 +324,13 @@ pub(crate) struct Summary {
 
 pub(crate) async fn summary(app: &App, job: Uuid) -> Result<Summary, ApiError> {
     let rows = jobs::drawing(&app.db, job).await?;
-    let all: Vec<_> = rows.iter().map(|i| (i.id, i.version)).collect();
+    let mut all: Vec<_> = rows.iter().map(|i| (i.id.to_string(), i.version)).collect();
+    let ground = super::ground::key(app, job).await?;
+    all.extend(ground.iter().map(|key| (key.clone(), 0)));
     let open = |i: &&PlanItem| i.data["found"] == true && !matches!(i.kind.as_str(), "unseen" | "thickness");
     Ok(Summary {
         sum: (!all.is_empty()).then(|| super::fingerprint(&all)),
-        sheets: rows.iter().filter(|i| i.kind == "sheet").count(),
+        sheets: rows.iter().filter(|i| i.kind == "sheet").count() + usize::from(ground.is_some()),
         open: rows.iter().filter(open).count(),
     })
 }

@@ -7,7 +7,7 @@ use crate::{ApiError, App};
 use nalgebra::Matrix6;
 use uuid::Uuid;
 use vistazo_core::geometry::{Pose, Vec3};
-use vistazo_core::georef::GridMap;
+use vistazo_core::georef::{GridMap, Output};
 use vistazo_store::field::{self, ScanRow};
 
 /// The scans of a job, where they stand, and what says so.
@@ -57,6 +57,17 @@ impl Stands {
     /// Where a scan stands, and how well that is known.
     pub(crate) fn of_scan(&self, scan: Uuid) -> Option<(Uuid, Pose, Matrix6<f64>)> {
         self.pose(scan).copied()
+    }
+
+    /// From where the scans stand to the grid; none where that is the block.
+    pub(crate) fn map(&self) -> Option<GridMap> {
+        self.map.clone()
+    }
+
+    /// Metres of the ground in one of the grid.
+    pub(crate) fn ground_in_grid(&self) -> f64 {
+        let grid = self.map.as_ref().filter(|m| m.output == Output::Grid);
+        grid.and_then(|m| m.factors).map_or(1.0, |f| 1.0 / f.combined())
     }
 
     /// From the grid to where the scans stand.

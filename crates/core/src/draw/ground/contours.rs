@@ -56,7 +56,9 @@ fn crossing(corners: &[Vector3<f64>], (a, b): Edge, level: f64) -> Vector2<f64> 
 fn chained(pieces: &[[Edge; 2]]) -> Vec<Vec<Edge>> {
     let mut at: HashMap<Edge, Vec<usize>> = HashMap::new();
     for (k, p) in pieces.iter().enumerate() {
-        p.iter().for_each(|e| at.entry(*e).or_default().push(k));
+        for e in p {
+            at.entry(*e).or_default().push(k);
+        }
     }
     let mut used = vec![false; pieces.len()];
     let mut out = Vec::new();

@@ -1,4 +1,4 @@
-//! The simple morphological filter on a raster (Pingel, Clarke & McBride 2013).
+//! The simple morphological filter on a raster (Pingel, Clarke & `McBride` 2013).
 
 /// The surface that is left when all that stands out is taken off, filled where nothing is.
 pub(super) fn opened(lowest: &[f64], size: [usize; 2], cell: f64, widest: f64, slope: f64) -> Vec<f64> {

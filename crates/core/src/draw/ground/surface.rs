@@ -2,9 +2,10 @@ use super::Ground;
 use crate::stats::K95_1D;
 use nalgebra::{Vector2, Vector3};
 use spade::{ConstrainedDelaunayTriangulation, HasPosition, Point2, Triangulation};
+use std::collections::HashMap;
 
-/// A line on the ground that triangles do not cross, with heights, metres.
-pub type Breakline = Vec<Vector3<f64>>;
+/// A line that triangles do not cross: a kerb, an edge, a ridge. Easting and northing, metres; it lies on the ground.
+pub type Breakline = Vec<Vector2<f64>>;
 
 /// A corner of the surface.
 #[derive(Clone, Copy, Debug)]
@@ -29,21 +30,27 @@ pub struct Height {
     pub height: f64,
     /// 95 %, metres.
     pub error95: f64,
+    /// Of that what it has in common with what lies about it, metres.
+    pub common95: f64,
 }
 
 /// The ground as triangles (constrained Delaunay).
 pub struct Surface {
+    ground: Ground,
     pub(super) mesh: ConstrainedDelaunayTriangulation<Corner>,
     /// Longer triangles bridge what nobody saw, metres.
     longest: f64,
     /// How far the raster may lie beside the triangles, metres.
     tolerance: f64,
+    /// How far the ground lies beside the middle of a straight line over a gap of two cells, four, eight …, 1σ, metres: as
+    /// where it is seen.
+    bends: Vec<f64>,
 }
 
 impl Surface {
     /// Through the cells of the ground, and no more corners than it takes to lie within `tolerance` of every cell; holes
-    /// wider than `longest` are left open. Coordinates about the corner of the raster, so that nothing is lost.
-    pub fn new(ground: &Ground, breaklines: &[Breakline], tolerance: f64, longest: f64) -> Option<Self> {
+    /// wider than `longest` are left open.
+    pub fn new(ground: Ground, breaklines: &[Breakline], tolerance: f64, longest: f64) -> Option<Self> {
         let corner = |k: usize| {
             let c = ground.cells[k]?;
             Some(Corner { at: ground.middle(k).push(c.height), own: c.own, common: c.common })
@@ -51,27 +58,16 @@ impl Surface {
         let all: Vec<usize> = (0..ground.cells.len()).filter(|k| ground.cells[*k].is_some()).collect();
         let [w, _] = ground.size;
         let mut mesh = ConstrainedDelaunayTriangulation::<Corner>::new();
-        // a coarse net first, then the worst of each block, the blocks smaller and smaller
-        let mut block = 32;
-        let near_rim = |k: usize| {
-            let (x, y) = (k % w, k / w);
-            let there = |i: isize, j: isize| {
-                let (x, y) = (x as isize + i, y as isize + j);
-                x >= 0
-                    && y >= 0
-                    && (x as usize) < w
-                    && (y as usize) < ground.size[1]
-                    && ground.cells[y as usize * w + x as usize].is_some()
-            };
-            !(there(-1, 0) && there(1, 0) && there(0, -1) && there(0, 1))
-        };
-        for &k in all.iter().filter(|k| (*k % w) % block == 0 && (*k / w) % block == 0 || near_rim(**k)) {
+        // a coarse net and the rim first, then the worst of each block, the blocks smaller and smaller
+        let mut block = COARSE;
+        let rim = rim(&ground, longest);
+        for &k in all.iter().filter(|k| (*k % w) % block == 0 && (*k / w) % block == 0 || rim[**k]) {
             mesh.insert(corner(k)?).ok()?;
         }
         for line in breaklines {
             let mut before = None;
-            for p in line {
-                let here = mesh.insert(Corner { at: *p, own: 0.0, common: 0.0 }).ok()?;
+            for p in draped(&ground, line) {
+                let here = mesh.insert(p).ok()?;
                 if let Some(from) = before
                     && from != here
                     && mesh.can_add_constraint(from, here)
@@ -81,37 +77,24 @@ impl Surface {
                 before = Some(here);
             }
         }
-        while block >= 1 {
-            loop {
-                let mut worst: std::collections::HashMap<(usize, usize), (f64, usize)> =
-                    std::collections::HashMap::new();
-                for &k in &all {
-                    let Some(c) = corner(k) else { continue };
-                    let Some(z) = plane(&mesh, &c.at.xy()) else { continue };
-                    let off = (z - c.at.z).abs();
-                    // what a cell is uncertain by is no shape of the ground
-                    if off > tolerance.max(2.0 * c.own.sqrt()) {
-                        let entry = worst.entry((k % w / block, k / w / block)).or_insert((off, k));
-                        if off > entry.0 {
-                            *entry = (off, k);
-                        }
-                    }
-                }
-                if worst.is_empty() {
-                    break;
-                }
-                let mut chosen: Vec<usize> = worst.into_values().map(|v| v.1).collect();
-                chosen.sort_unstable();
-                for k in chosen {
-                    mesh.insert(corner(k)?).ok()?;
-                }
-                if block > 1 {
-                    break;
-                }
+        loop {
+            let chosen = worst(&ground, &mesh, &all, block, tolerance);
+            for k in &chosen {
+                mesh.insert(corner(*k)?).ok()?;
             }
-            block /= 2;
+            match (block, chosen.len()) {
+                (1, 0) => break,
+                (1, _) => {}
+                _ => block /= 2,
+            }
         }
-        (mesh.num_vertices() > 2).then_some(Self { mesh, longest, tolerance })
+        let bends = bends(&ground, longest);
+        (mesh.num_vertices() > 2).then_some(Self { ground, mesh, longest, tolerance, bends })
+    }
+
+    /// What it goes through.
+    pub fn ground(&self) -> &Ground {
+        &self.ground
     }
 
     /// Corners and triangles: places, and three corners of each, anticlockwise. Those that bridge what nobody saw are left out.
@@ -126,6 +109,14 @@ impl Surface {
         (corners, faces)
     }
 
+    /// How far the ground may lie beside a triangle over what nobody saw, 1σ, metres.
+    fn bend(&self, side: f64) -> f64 {
+        let k = (side / self.ground.cell / 2.0).max(1.0).log2();
+        let (low, high) = (k.floor() as usize, k.ceil() as usize);
+        let at = |k: usize| self.bends.get(k).or(self.bends.last()).copied().unwrap_or(0.0);
+        at(low) + (at(high) - at(low)) * k.fract()
+    }
+
     /// The height at a place; none outside and over holes.
     pub fn height(&self, p: &Vector2<f64>) -> Option<Height> {
         let (corners, shares) = within(&self.mesh, p)?;
@@ -135,11 +126,143 @@ impl Surface {
         }
         let sum = |of: fn(&Corner) -> f64| corners.iter().zip(shares).map(|(c, s)| s * of(c)).sum::<f64>();
         let own: f64 = corners.iter().zip(shares).map(|(c, s)| s * s * c.own).sum();
-        // between corners the ground lies within the tolerance: 1σ half of it
-        let between = 1.0 - shares.iter().copied().fold(0.0, f64::max);
-        let shape = 0.5 * self.tolerance * between * 1.5;
-        Some(Height { height: sum(|c| c.at.z), error95: K95_1D * (own + sum(|c| c.common) + shape * shape).sqrt() })
+        // between corners the ground lies within the tolerance: 1σ half of it; where nobody saw it, it bends as elsewhere
+        let between = 1.5 * (1.0 - shares.iter().copied().fold(0.0, f64::max));
+        let seen = self.ground.at(p).is_some_and(|k| self.ground.cells[k].is_some());
+        let shape = between * if seen { 0.5 * self.tolerance } else { self.bend(longest) };
+        let common = sum(|c| c.common);
+        let error95 = K95_1D * (own + common + shape * shape).sqrt();
+        Some(Height { height: sum(|c| c.at.z), error95, common95: K95_1D * common.sqrt() })
     }
+}
+
+/// How far the ground lies beside straight lines over gaps of two cells, four, eight …, 1σ, metres.
+fn bends(ground: &Ground, longest: f64) -> Vec<f64> {
+    let [w, h] = ground.size;
+    let steps = (longest / ground.cell / 2.0).max(1.0).log2().ceil() as u32;
+    let of = |step: usize| {
+        let (mut sum, mut n) = (0.0, 0_u32);
+        let height = |x: usize, y: usize| ground.cells[y * w + x].map(|c| c.height);
+        let mut triple = |a: Option<f64>, b: Option<f64>, c: Option<f64>| {
+            if let (Some(a), Some(b), Some(c)) = (a, b, c) {
+                sum += (f64::midpoint(a, c) - b).powi(2);
+                n += 1;
+            }
+        };
+        for y in 0..h {
+            for x in step..w.saturating_sub(step) {
+                triple(height(x - step, y), height(x, y), height(x + step, y));
+            }
+        }
+        for y in step..h.saturating_sub(step) {
+            for x in 0..w {
+                triple(height(x, y - step), height(x, y), height(x, y + step));
+            }
+        }
+        (n > 20).then(|| (sum / f64::from(n)).sqrt())
+    };
+    // where too little is seen to tell, as much more as the gap is wider
+    let mut out: Vec<f64> = Vec::new();
+    for k in 0..=steps {
+        let before = out.last().map_or(ground.cell / 10.0, |b| 2.0 * b);
+        out.push(of(1 << k).unwrap_or(before));
+    }
+    out
+}
+
+/// Cells between the corners of the first net.
+const COARSE: usize = 32;
+
+/// The cells that lie farthest off the triangles, one in each block at most.
+fn worst(
+    ground: &Ground,
+    mesh: &ConstrainedDelaunayTriangulation<Corner>,
+    all: &[usize],
+    block: usize,
+    tolerance: f64,
+) -> Vec<usize> {
+    let w = ground.size[0];
+    let mut worst: HashMap<(usize, usize), (f64, usize)> = HashMap::new();
+    for &k in all {
+        let Some(c) = ground.cells[k] else { continue };
+        let Some(z) = plane(mesh, &ground.middle(k)) else { continue };
+        let off = (z - c.height).abs();
+        // what a cell is uncertain by is no shape of the ground
+        if off > tolerance.max(2.0 * c.own.sqrt()) {
+            let entry = worst.entry((k % w / block, k / w / block)).or_insert((off, k));
+            if off > entry.0 {
+                *entry = (off, k);
+            }
+        }
+    }
+    let mut chosen: Vec<usize> = worst.into_values().map(|v| v.1).collect();
+    chosen.sort_unstable();
+    chosen
+}
+
+/// Cells at the rim of what was seen: outside, and about holes that triangles do not bridge.
+fn rim(ground: &Ground, longest: f64) -> Vec<bool> {
+    let [w, h] = ground.size;
+    let mut out = vec![false; w * h];
+    let mut looked = vec![false; w * h];
+    let about = |k: usize| {
+        let (x, y) = (k % w, k / w);
+        let sides = [(x > 0, k.wrapping_sub(1)), (x + 1 < w, k + 1), (y > 0, k.wrapping_sub(w)), (y + 1 < h, k + w)];
+        sides.map(|(there, k)| there.then_some(k))
+    };
+    for start in 0..w * h {
+        if ground.cells[start].is_some() || looked[start] {
+            continue;
+        }
+        // one hole: how far it reaches, and what lies about it
+        let (mut low, mut high, mut edge) = ([w, h], [0, 0], Vec::new());
+        let (mut open, mut outside) = (vec![start], false);
+        looked[start] = true;
+        while let Some(k) = open.pop() {
+            for (i, v) in [k % w, k / w].into_iter().enumerate() {
+                (low[i], high[i]) = (low[i].min(v), high[i].max(v));
+            }
+            for n in about(k) {
+                match n {
+                    None => outside = true,
+                    Some(n) if ground.cells[n].is_some() => edge.push(n),
+                    Some(n) if !looked[n] => {
+                        looked[n] = true;
+                        open.push(n);
+                    }
+                    Some(_) => {}
+                }
+            }
+        }
+        let wide = (0..2).any(|i| (high[i] - low[i] + 2) as f64 * ground.cell > longest);
+        if outside || wide {
+            for k in edge {
+                out[k] = true;
+            }
+        }
+    }
+    for k in 0..w * h {
+        if ground.cells[k].is_some() && about(k).contains(&None) {
+            out[k] = true;
+        }
+    }
+    out
+}
+
+/// A line laid on the ground, a corner in every cell that it crosses; where nobody saw the ground it goes straight on.
+fn draped(ground: &Ground, line: &[Vector2<f64>]) -> Vec<Corner> {
+    let mut out: Vec<Corner> = Vec::new();
+    let mut put = |p: Vector2<f64>| {
+        if let Some(c) = ground.at(&p).and_then(|k| ground.cells[k]) {
+            out.push(Corner { at: p.push(c.height), own: c.own, common: c.common });
+        }
+    };
+    for leg in line.windows(2) {
+        let steps = ((leg[1] - leg[0]).norm() / ground.cell).ceil().max(1.0);
+        (0..steps as usize).for_each(|k| put(leg[0].lerp(&leg[1], k as f64 / steps)));
+    }
+    line.last().into_iter().for_each(|p| put(*p));
+    out
 }
 
 /// The triangle that a place lies in, and its shares of the corners.

@@ -1,5 +1,6 @@
-use super::{Ground, Surface};
+use super::{Ground, Height, Surface};
 use nalgebra::Vector2;
+use rayon::prelude::*;
 
 /// How much lies between two surfaces, or a surface and a level.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -14,43 +15,79 @@ pub struct Volume {
     pub area: f64,
 }
 
-/// What lies over and under a level within an outline (none: everywhere), cell by cell of the raster.
-pub fn volume_to(surface: &Surface, ground: &Ground, level: f64, outline: &[Vector2<f64>]) -> Volume {
-    volume(ground, outline, &|p| surface.height(p).map(|h| (h.height - level, h.error95)))
+/// What lies over and under a level within an outline (none: everywhere).
+pub fn volume_to(surface: &Surface, level: f64, outline: &[Vector2<f64>]) -> Volume {
+    let of = |p: &Vector2<f64>| surface.height(p).map(|h| [h.height - level, h.common95, own(&h)]);
+    volume(surface.ground(), outline, &of)
 }
 
-/// What the first surface has over the second, and under it.
-pub fn volume_between(first: &Surface, second: &Surface, ground: &Ground, outline: &[Vector2<f64>]) -> Volume {
+/// What the first surface has over the second, and under it; where both are known.
+pub fn volume_between(first: &Surface, second: &Surface, outline: &[Vector2<f64>]) -> Volume {
     let of = |p: &Vector2<f64>| {
         let (a, b) = (first.height(p)?, second.height(p)?);
-        Some((a.height - b.height, a.error95.hypot(b.error95)))
+        Some([a.height - b.height, a.common95.hypot(b.common95), own(&a).hypot(own(&b))])
     };
-    volume(ground, outline, &of)
+    volume(first.ground(), outline, &of)
 }
+
+/// What a height is uncertain by for itself, 95 %.
+fn own(h: &Height) -> f64 {
+    (h.error95 * h.error95 - h.common95 * h.common95).max(0.0).sqrt()
+}
+
+/// Cells that an outline crosses are cut into so many a side.
+const CUT: usize = 6;
 
 fn volume(
     ground: &Ground,
     outline: &[Vector2<f64>],
-    of: &(dyn Fn(&Vector2<f64>) -> Option<(f64, f64)> + Sync),
+    of: &(dyn Fn(&Vector2<f64>) -> Option<[f64; 3]> + Sync),
 ) -> Volume {
-    let area = ground.cell * ground.cell;
-    let mut out = Volume::default();
-    let mut errors = 0.0;
-    for k in 0..ground.cells.len() {
-        let p = ground.middle(k);
-        if !outline.is_empty() && !crate::plan::inside(outline, &p) {
-            continue;
+    let row = |y: usize| {
+        let mut out = (Volume::default(), 0.0, 0.0);
+        for x in 0..ground.size[0] {
+            let middle = ground.middle(y * ground.size[0] + x);
+            let share = share(outline, &middle, ground.cell);
+            if share == 0.0 {
+                continue;
+            }
+            let Some([d, common, own]) = of(&middle) else { continue };
+            let area = share * ground.cell * ground.cell;
+            out.0.area += area;
+            out.0.above += d.max(0.0) * area;
+            out.0.below += (-d).max(0.0) * area;
+            // what heights have in common adds up, what they have for themselves evens out
+            out.1 += common * area;
+            out.2 += (own * area).powi(2);
         }
-        let Some((d, e)) = of(&p) else { continue };
-        out.area += area;
-        if d > 0.0 {
-            out.above += d * area
-        } else {
-            out.below -= d * area
-        }
-        errors += e * area;
+        out
+    };
+    let sum = |a: (Volume, f64, f64), b: (Volume, f64, f64)| {
+        let (u, v) = (a.0, b.0);
+        let both =
+            Volume { above: u.above + v.above, below: u.below + v.below, area: u.area + v.area, error95: 0.0 };
+        (both, a.1 + b.1, a.2 + b.2)
+    };
+    let rows: Vec<_> = (0..ground.size[1]).into_par_iter().map(row).collect();
+    // row by row, so that it comes to the same each time
+    let (out, common, own) = rows.into_iter().fold((Volume::default(), 0.0, 0.0), sum);
+    Volume { error95: common.hypot(own.sqrt()), ..out }
+}
+
+/// How much of a cell lies within an outline.
+fn share(outline: &[Vector2<f64>], middle: &Vector2<f64>, cell: f64) -> f64 {
+    if outline.is_empty() {
+        return 1.0;
     }
-    // heights are wrong together rather than by chance: their errors add up
-    out.error95 = errors;
-    out
+    let at = |x: f64, y: f64| crate::plan::inside(outline, &(middle + Vector2::new(x, y) * cell));
+    let corners = [(-0.5, -0.5), (0.5, -0.5), (-0.5, 0.5), (0.5, 0.5), (0.0, 0.0)];
+    match corners.iter().filter(|c| at(c.0, c.1)).count() {
+        0 => 0.0,
+        5 => 1.0,
+        _ => {
+            let part = |k: usize| (k as f64 + 0.5) / CUT as f64 - 0.5;
+            let inside = (0..CUT * CUT).filter(|k| at(part(k % CUT), part(k / CUT))).count();
+            inside as f64 / (CUT * CUT) as f64
+        }
+    }
 }
