@@ -2,9 +2,9 @@ import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { useUnits } from '../lib/units'
 import { draw as words } from '../words'
 import { type Drawn, ends, far, nearestOn, type Place, snap } from './drawn'
-import { type Look, paint } from './paint'
+import { paint } from './paint'
 import { boxOf } from './useDrawing'
-import { useLook } from './useLook'
+import { keyed, useLook } from './useLook'
 
 export type Tool = 'pick' | 'line' | 'opening' | 'split'
 /** So near is meant, pixels. */
@@ -117,28 +117,6 @@ export function DrawCanvas(p: Props) {
       }}
     />
   )
-}
-
-/** What a key does to where the paper is looked at. */
-function keyed(v: Look, key: string): Look | null {
-  const step = 80 * v.metres
-  const to = (x: number, y: number): Look => ({ ...v, at: [v.at[0] + x, v.at[1] + y] })
-  switch (key) {
-    case 'ArrowLeft':
-      return to(-step, 0)
-    case 'ArrowRight':
-      return to(step, 0)
-    case 'ArrowUp':
-      return to(0, step)
-    case 'ArrowDown':
-      return to(0, -step)
-    case '+':
-      return { ...v, metres: v.metres / 1.5 }
-    case '-':
-      return { ...v, metres: v.metres * 1.5 }
-    default:
-      return null
-  }
 }
 
 /** What lies at a place. */

@@ -17,6 +17,9 @@ export const lengthOf = (d: Drawn) => {
   return e ? far(...e) : 0
 }
 
+/** It is taken away. */
+export const taken = (d: Drawn): Edit => ({ id: d.id, kind: d.kind, data: null })
+
 /** The kind of something as it is read. */
 export function kindOf(d: Drawn): 'wall' | 'low' | 'opening' | 'unseen' | 'column' | 'thickness' {
   if (d.kind === 'line') return d.data.layer === 'low' ? 'low' : 'wall'

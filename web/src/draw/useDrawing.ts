@@ -31,6 +31,8 @@ export function useDrawing() {
   return { ...drawing, data, read }
 }
 
+export type Drawing = ReturnType<typeof useDrawing>
+
 /** Points of the clouds in the slab that a sheet was drawn from, on the grid. */
 export function useSlab(sheet: Drawn | undefined, items: Drawn[], wanted: boolean): Place[] {
   const job = useJob()

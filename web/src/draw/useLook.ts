@@ -46,3 +46,25 @@ export function useLook(canvas: RefObject<HTMLCanvasElement | null>, box: [numbe
   }, [canvas, last, theme])
   return { look, setLook, place }
 }
+
+/** What a key does to where the paper is looked at. */
+export function keyed(v: Look, key: string): Look | null {
+  const step = 80 * v.metres
+  const to = (x: number, y: number): Look => ({ ...v, at: [v.at[0] + x, v.at[1] + y] })
+  switch (key) {
+    case 'ArrowLeft':
+      return to(-step, 0)
+    case 'ArrowRight':
+      return to(step, 0)
+    case 'ArrowUp':
+      return to(0, step)
+    case 'ArrowDown':
+      return to(0, -step)
+    case '+':
+      return { ...v, metres: v.metres / 1.5 }
+    case '-':
+      return { ...v, metres: v.metres * 1.5 }
+    default:
+      return null
+  }
+}

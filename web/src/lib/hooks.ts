@@ -54,6 +54,7 @@ type JobRead =
   | '/api/jobs/{job}/comparison'
   | '/api/jobs/{job}/designs'
   | '/api/jobs/{job}/drawing'
+  | '/api/jobs/{job}/ground'
   | '/api/jobs/{job}/photos'
   | '/api/jobs/{job}/shown'
   | '/api/jobs/{job}/slices'

@@ -1,6 +1,6 @@
 import { Segmented } from 'antd'
-import { useSearchParams } from 'react-router-dom'
 import type { Schema } from '../api/client'
+import { useChoice } from '../lib/choice'
 import { isRefused, useJob, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Against, Caution, Grade, Head, States, VerdictCard } from '../parts'
@@ -19,7 +19,7 @@ export default function Check() {
   const u = useUnits()
   const verdicts = useRead('/api/jobs/{job}/verdicts')
   const georef = useRead('/api/jobs/{job}/georeference', job.role !== 'client')
-  const [view, setView] = useView()
+  const [view, setView] = useChoice(PARAM, VIEWS)
   const rows = verdicts.data ?? []
   const common = sharedGrounds(rows)
   const bad = rows.filter((r) => r.verdict === 'not met').length
@@ -113,22 +113,6 @@ const EVIDENCE: Partial<Record<string, View>> = {
   design: 'design',
 }
 const PARAM = 'evidence'
-
-/** What is looked at; it stands in the address, so that a link opens the same. */
-function useView(): [View, (v: View) => void] {
-  const [params, setParams] = useSearchParams()
-  const asked = VIEWS.find((v) => v === params.get(PARAM))
-  const set = (v: View) =>
-    setParams(
-      (old) => {
-        const p = new URLSearchParams(old)
-        p.set(PARAM, v)
-        return p
-      },
-      { replace: true },
-    )
-  return [asked ?? 'scans', set]
-}
 
 /** The way from a requirement to what speaks for it. */
 function See({ of, onView }: { of: string | null; onView: (v: View) => void }) {
