@@ -3,7 +3,7 @@
 
 use crate::error::FormatError;
 use std::io::{Seek, Write};
-use tiff::encoder::colortype::{ColorType, RGB8};
+use tiff::encoder::colortype::{ColorType, RGBA8};
 use tiff::encoder::compression::DeflateLevel;
 use tiff::encoder::{Compression, ImageEncoder, TiffEncoder, TiffKindStandard};
 use tiff::tags::{PhotometricInterpretation, SampleFormat, Tag};
@@ -71,14 +71,16 @@ pub fn heights(to: impl Write + Seek, lying: &Lying<'_>, cells: &[Option<[f64; 2
     image.write_data(&rows).map_err(broken)
 }
 
-/// A picture, red, green and blue, rows from the top.
+/// A picture, red, green, blue and how much of it is there, rows from the top.
 ///
 /// # Errors
 /// When it cannot be written.
 pub fn picture(to: impl Write + Seek, lying: &Lying<'_>, pixels: &[u8]) -> Result<(), FormatError> {
     let [w, h] = lying.size;
     let mut file = encoder(to)?;
-    let mut image = file.new_image::<RGB8>(w as u32, h as u32).map_err(broken)?;
+    let mut image = file.new_image::<RGBA8>(w as u32, h as u32).map_err(broken)?;
+    // the fourth is a mask
+    image.encoder().write_tag(Tag::ExtraSamples, &[2_u16][..]).map_err(broken)?;
     place(&mut image, lying)?;
     image.write_data(pixels).map_err(broken)
 }

@@ -2,7 +2,7 @@
 
 use crate::{ReportError, set};
 use serde::Serialize;
-use typst::foundations::{Dict, IntoValue};
+use typst::foundations::{Bytes, Dict, IntoValue};
 
 /// A drawing to scale. Places are millimetres on the paper from its upper left corner.
 #[derive(Clone, Debug, Default, Serialize)]
@@ -29,6 +29,20 @@ pub struct ScaleDrawing {
     pub crosses: Vec<(f64, f64, String, String)>,
     /// In red over the title block; empty for nothing.
     pub warning: String,
+    /// A picture to scale, under everything.
+    pub picture: Option<Picture>,
+    /// It stands upright: there is no north.
+    pub upright: bool,
+}
+
+/// A picture on the paper.
+#[derive(Clone, Debug, Serialize)]
+pub struct Picture {
+    /// Upper left corner, width and height, millimetres.
+    pub place: [f64; 4],
+    /// PNG.
+    #[serde(skip)]
+    pub bytes: Vec<u8>,
 }
 
 /// Sets the drawing as PDF.
@@ -44,5 +58,8 @@ pub struct ScaleDrawing {
 pub fn typeset_drawing(drawing: &ScaleDrawing) -> Result<Vec<u8>, ReportError> {
     let mut inputs = Dict::new();
     inputs.insert("drawing".into(), serde_json::to_string(drawing)?.into_value());
+    if let Some(picture) = &drawing.picture {
+        inputs.insert("picture".into(), Bytes::new(picture.bytes.clone()).into_value());
+    }
     set(include_str!("drawing.typ"), inputs)
 }

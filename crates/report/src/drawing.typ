@@ -14,6 +14,11 @@
 )
 // the border
 #place(dx: 10mm, dy: 10mm, rect(width: (d.paper.at(0) - 20) * 1mm, height: (d.paper.at(1) - 20) * 1mm, stroke: 0.8pt + ink))
+#if d.picture != none {
+  let (x, y, w, h) = d.picture.place.map(v => v * 1mm)
+  place(dx: x, dy: y, image(sys.inputs.picture, width: w, height: h, fit: "stretch"))
+  place(dx: x, dy: y, rect(width: w, height: h, stroke: 0.3pt + faint))
+}
 #for c in d.crosses {
   let (x, y) = (c.at(0) * 1mm, c.at(1) * 1mm)
   place(dx: x - 2mm, dy: y, line(length: 4mm, stroke: 0.3pt + faint))
@@ -41,7 +46,7 @@
       #text(9.5pt)[#d.subtitle] \
       #if d.warning != "" { text(8pt, fill: bad, weight: "bold")[#d.warning] }
       #v(1fr)
-      #text(7pt, fill: faint)[Drawn from laser scans. Lines lie within the stated uncertainty; what is not shown was not seen. Not a record of what is load-bearing, live or safe: site rules and licensed practice decide.]
+      #text(7pt, fill: faint)[#if d.upright [Seen square on by laser scans: lengths along the plane are true, what stands before or behind it is shown where it stands.] else [Drawn from laser scans. Lines lie within the stated uncertainty.] What is not shown was not seen. Not a record of what is load-bearing, live or safe: site rules and licensed practice decide.]
     ],
     grid.cell(inset: 4mm, stroke: (left: 0.4pt + faint, right: 0.4pt + faint))[
       #grid(columns: (1fr, 1fr), column-gutter: 6mm, row-gutter: 2mm,
@@ -49,16 +54,16 @@
     ],
     grid.cell(inset: 4mm)[
       #grid(columns: (auto, 1fr), column-gutter: 5mm,
-        box(width: 9mm, height: 14mm, {
+        if d.upright { none } else { box(width: 9mm, height: 14mm, {
           place(dx: 4.5mm, dy: 1mm, line(length: 12mm, angle: 90deg, stroke: 0.8pt + ink))
           place(dx: 2.7mm, dy: 0mm, polygon(fill: ink, (1.8mm, 0mm), (3.6mm, 4mm), (1.8mm, 3mm), (0mm, 4mm)))
-        }),
-        [#text(13pt, weight: "bold")[#d.scale] \ #text(6.5pt, fill: faint)[grid north is up]])
+        }) },
+        [#text(13pt, weight: "bold")[#d.scale] \ #text(6.5pt, fill: faint)[#if d.upright [heights in the margin] else [grid north is up]]])
       #v(1fr)
       #stack(spacing: 2pt, text(7pt)[#d.bar.at(1)], line(length: d.bar.at(0) * 1mm, stroke: 1.6pt + ink))
       #v(2mm)
       #set text(6.5pt)
-      #for (name, style) in (("wall", "wall"), ("what stands about", "low"), ("open", "opening"), ("not seen", "unseen")) {
+      #if not d.upright { for (name, style) in (("wall", "wall"), ("what stands about", "low"), ("open", "opening"), ("not seen", "unseen")) {
         box(width: 8mm, baseline: -2pt, line(length: 7mm, stroke: styles.at(style))); [#name #h(2mm)]
-      }
+      } }
     ])))

@@ -5,7 +5,7 @@
 
 mod drawing;
 
-pub use drawing::{ScaleDrawing, typeset_drawing};
+pub use drawing::{Picture, ScaleDrawing, typeset_drawing};
 
 use serde::Serialize;
 use typst::foundations::{Bytes, Dict, IntoValue};

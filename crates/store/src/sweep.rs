@@ -26,7 +26,9 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
                 let build = key.rsplit_once('/').map_or("", |k| k.0).to_owned();
                 builds.entry(build).or_default().push(key);
             }
-            [_, _, "uploads" | "ground", ..] if written + PART_MAY_COME < SystemTime::now() => parts.push(key),
+            [_, _, "uploads" | "ground" | "pictures", ..] if written + PART_MAY_COME < SystemTime::now() => {
+                parts.push(key)
+            }
             _ => {}
         }
     }
@@ -36,6 +38,7 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
          select true, key from scan_colours union all \
          select true, key from upload_parts union all \
          select true, result ->> 'key' from computed where kind = 'ground' union all \
+         select true, data -> 'picture' ->> 'key' from drawn_items where data ? 'picture' union all \
          select false, coalesce(payload ->> 'upload', id::text) from tasks where kind in ('ingest', 'scan') and state in ('queued', 'running')",
     )
     .fetch_all(db)

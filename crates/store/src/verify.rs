@@ -146,12 +146,15 @@ pub async fn verify(db: &PgPool, objects: &Objects) -> Result<Scrub> {
             known.insert(own);
         }
     }
-    let grounds: Vec<(Uuid, String)> =
-        sqlx::query_as("select job_id, result ->> 'key' from computed where kind = 'ground'").fetch_all(db).await?;
-    for (job, key) in grounds {
+    let drawn: Vec<(Uuid, String, String)> = sqlx::query_as(
+        "select job_id, 'the ground', result ->> 'key' from computed where kind = 'ground' union all \
+         select job_id, 'the picture of ' || (data ->> 'name'), data -> 'picture' ->> 'key' from drawn_items where data ? 'picture'",
+    )
+    .fetch_all(db)
+    .await?;
+    for (job, what, key) in drawn {
         out.looked_at += 1;
         if !there.contains(key.as_str()) {
-            let what = "the ground".to_owned();
             out.faults.push(Fault { job, wrong: missing(&what).to_string(), what, derived: true });
         }
         known.insert(key);

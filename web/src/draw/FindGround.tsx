@@ -20,9 +20,7 @@ export function FindGround({ last, busy }: { last: Request | undefined; busy: bo
   const job = useJob()
   const [asked, setAsked] = useState<{ [K in keyof Request]: number | null }>(last ?? FIRST)
   const find = useChange(async () =>
-    unwrap(
-      await api.POST('/api/jobs/{job}/ground', { params: { path: { job: job.id } }, body: asked as Request }),
-    ),
+    unwrap(await api.POST('/api/jobs/{job}/ground', { params: { path: { job: job.id } }, body: asked as Request })),
   )
   if (!canEdit(job)) return null
   return (

@@ -152,11 +152,15 @@ function About({ of, onChange }: { of: Drawn; onChange: (e: Edit) => void }) {
       onChange({ id: of.id, kind: of.kind, data: { ...of.data, name: name.trim(), height: level } })
   }
   return (
-    <span
+    <form
       className="in-row"
-      onBlur={keep}
-      onKeyDown={(e) => {
-        if (e.key === 'Enter') keep()
+      onBlur={(e) => {
+        // from field to field is not yet done
+        if (!e.currentTarget.contains(e.relatedTarget)) keep()
+      }}
+      onSubmit={(e) => {
+        e.preventDefault()
+        keep()
       }}
     >
       {words.name}
@@ -176,7 +180,7 @@ function About({ of, onChange }: { of: Drawn; onChange: (e: Edit) => void }) {
           </span>
         </>
       )}
-    </span>
+    </form>
   )
 }
 
@@ -186,7 +190,7 @@ function Said({ found }: { found: Schema['FoundGroundDto'] }) {
   const [ground, all] = found.points
   return (
     <p className="told">
-      <b>{words.groundSeen(u.area(found.area), count(ground!), count(all!))}</b>;{' '}
+      <b>{words.groundSeen(u.area(found.area), count(ground ?? 0), count(all ?? 0))}</b>;{' '}
       {words.heightsWithin(u.err(typical), u.err(worst), u.small)}.{' '}
       {words.surfaceOf(count(found.corners), count(found.triangles), u.len(found.apart, 2), u.code)}{' '}
       {found.stale && <span className="warn">{words.groundStale}</span>}

@@ -72,9 +72,15 @@ function drawn(g: CanvasRenderingContext2D, d: Drawn, p: GroundPicture, to: (q: 
   if (d.kind === 'spot') {
     const [x, y] = places[0]!
     const height = p.heights.get(d.id)
-    trace(g, [[x - 5, y], [x + 5, y]])
+    trace(g, [
+      [x - 5, y],
+      [x + 5, y],
+    ])
     g.stroke()
-    trace(g, [[x, y - 5], [x, y + 5]])
+    trace(g, [
+      [x, y - 5],
+      [x, y + 5],
+    ])
     g.stroke()
     label(g, [x + 8, y + 4], [d.data.name, height == null ? '' : u.len(height, 3)].filter(Boolean).join(' '))
   } else {

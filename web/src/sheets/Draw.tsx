@@ -1,4 +1,5 @@
 import { Segmented } from 'antd'
+import { Elevations } from '../draw/Elevations'
 import { Ground } from '../draw/Ground'
 import { Plans } from '../draw/Plans'
 import { useDrawing } from '../draw/useDrawing'
@@ -6,7 +7,7 @@ import { useChoice } from '../lib/choice'
 import { Caution, Head, States } from '../parts'
 import { draw as words } from '../words'
 
-const VIEWS = ['plans', 'ground'] as const
+const VIEWS = ['plans', 'elevations', 'ground'] as const
 const OPTIONS = VIEWS.map((value) => ({ value, label: words.views[value] }))
 
 /** What the client builds from: drawn out of the clouds, mended by hand, agreed with. */
@@ -22,6 +23,7 @@ export default function Draw() {
         </div>
         {drawing.data && !drawing.data.on_grid && <p className="empty">{words.notOnTheGrid}</p>}
         {drawing.data?.on_grid && view === 'plans' && <Plans drawing={drawing} />}
+        {drawing.data?.on_grid && view === 'elevations' && <Elevations drawing={drawing} />}
         {drawing.data?.on_grid && view === 'ground' && <Ground drawing={drawing} />}
       </States>
       <Caution>{words.caution}</Caution>

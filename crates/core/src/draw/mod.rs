@@ -1,9 +1,10 @@
 //! What a client builds from, drawn out of the clouds: a floor plan from a level slab ([`floor_plan`]), each line with its
-//! fit and what it is uncertain by.
+//! fit and what it is uncertain by; the [`ground`]; pictures of walls in which lengths are true ([`Elevation`]).
 //!
 //! The cloud is read once, scan by scan, into a [`Slab`]; what the faces of walls are is found in what all scans show
 //! together, and how well each is known from what every scan says of it by itself.
 
+mod elevation;
 mod extract;
 mod fit;
 pub mod ground;
@@ -13,6 +14,7 @@ mod round;
 mod slab;
 mod square;
 
+pub use elevation::{Elevation, Facing, Orthophoto};
 pub use fit::{Relation, Stand};
 pub use openings::{Gap, Opening};
 pub use plan::{Corner, Face, FloorPlan, Wall, fit_line, floor_plan};

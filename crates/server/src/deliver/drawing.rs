@@ -166,7 +166,7 @@ const BORDER: f64 = 22.0;
 const BLOCK: f64 = 42.0;
 
 /// The scale, and the paper that the drawing fits on.
-fn fitting(unit: LengthUnit, size: [f64; 2]) -> (f64, [f64; 2]) {
+pub(crate) fn fitting(unit: LengthUnit, size: [f64; 2]) -> (f64, [f64; 2]) {
     let scales: [f64; 7] = match unit {
         LengthUnit::Metre => [50.0, 100.0, 200.0, 250.0, 500.0, 1000.0, 2000.0],
         _ => [48.0, 96.0, 192.0, 240.0, 480.0, 960.0, 1920.0],
@@ -176,6 +176,45 @@ fn fitting(unit: LengthUnit, size: [f64; 2]) -> (f64, [f64; 2]) {
         size[0] * 1e3 / s < p[0] - 2.0 * BORDER && size[1] * 1e3 / s < p[1] - 2.0 * BORDER - BLOCK
     };
     all.into_iter().find(fits).unwrap_or((5000.0, PAPERS[3]))
+}
+
+/// A scale, with what is said of it.
+pub(crate) struct ScaleOf {
+    unit: LengthUnit,
+    scale: f64,
+}
+
+impl ScaleOf {
+    pub(crate) fn new(unit: LengthUnit, scale: f64) -> Self {
+        Self { unit, scale }
+    }
+
+    /// Where the middle of the drawing lies on the paper, millimetres.
+    pub(crate) fn middle(&self, paper: [f64; 2]) -> [f64; 2] {
+        [paper[0] / 2.0, (paper[1] - BLOCK) / 2.0]
+    }
+
+    /// About so many millimetres of paper as a round length of the unit.
+    fn round(&self, millimetres: f64) -> f64 {
+        let v = millimetres * self.scale / 1e3 / self.unit.metres();
+        let p = 10f64.powf(v.log10().floor());
+        [1.0, 2.0, 5.0, 10.0].into_iter().map(|m| m * p).rfind(|n| *n <= v).unwrap_or(p)
+    }
+
+    /// Length of the bar on the paper, millimetres, and what is written to it.
+    pub(crate) fn bar(&self) -> (f64, String) {
+        let long = self.round(60.0);
+        (long * self.unit.metres() * 1e3 / self.scale, format!("{long} {}", self.unit.code()))
+    }
+
+    pub(crate) fn words(&self) -> String {
+        let scale = self.scale;
+        match self.unit {
+            LengthUnit::Metre => format!("1 : {scale:.0}"),
+            _ if scale < 100.0 => format!("1 : {scale:.0} ({} in = 1 ft)", if scale < 50.0 { "1/4" } else { "1/8" }),
+            _ => format!("1 : {scale:.0}"),
+        }
+    }
 }
 
 fn pdf(of: &Drawing) -> Result<Vec<u8>, ApiError> {
@@ -201,7 +240,8 @@ fn sheet(of: &Drawing) -> ScaleDrawing {
         (low, high) = ([0.0; 2], [1.0; 2]);
     }
     let (scale, paper) = fitting(unit, [high[0] - low[0], high[1] - low[1]]);
-    let middle = [paper[0] / 2.0, (paper[1] - BLOCK) / 2.0];
+    let said = ScaleOf::new(unit, scale);
+    let middle = said.middle(paper);
     let centre = [f64::midpoint(low[0], high[0]), f64::midpoint(low[1], high[1])];
     let at = |p: [f64; 2]| [middle[0] + (p[0] - centre[0]) * 1e3 / scale, middle[1] - (p[1] - centre[1]) * 1e3 / scale];
     let mut out = ScaleDrawing { paper, ..ScaleDrawing::default() };
@@ -232,13 +272,8 @@ fn sheet(of: &Drawing) -> ScaleDrawing {
     }
     // paint what lies under first
     out.lines.sort_by_key(|l| ["unseen", "opening", "low", "wall"].iter().position(|s| *s == l.1));
-    let nice = |v: f64| {
-        let p = 10f64.powf(v.log10().floor());
-        [1.0, 2.0, 5.0, 10.0].into_iter().map(|m| m * p).rfind(|n| *n <= v).unwrap_or(p)
-    };
-    let long = nice(60.0 * scale / 1e3 / unit.metres());
-    out.bar = (long * unit.metres() * 1e3 / scale, format!("{long} {}", unit.code()));
-    let apart = nice(90.0 * scale / 1e3 / unit.metres()) * unit.metres();
+    out.bar = said.bar();
+    let apart = said.round(90.0) * unit.metres();
     let steps = |k: usize| {
         let (a, b) = ((low[k] / apart).ceil() as i64, (high[k] / apart).floor() as i64);
         (a..=b).take(60).map(move |n| n as f64 * apart)
@@ -246,17 +281,13 @@ fn sheet(of: &Drawing) -> ScaleDrawing {
     for (i, e) in steps(0).enumerate() {
         for (j, n) in steps(1).enumerate() {
             let [x, y] = at([e, n]);
-            let said = |first: bool, letter: &str, v: f64| {
+            let edge = |first: bool, letter: &str, v: f64| {
                 if first { format!("{letter} {:.0}", v / unit.metres()) } else { String::new() }
             };
-            out.crosses.push((x, y, said(j == 0, "E", e), said(i == 0, "N", n)));
+            out.crosses.push((x, y, edge(j == 0, "E", e), edge(i == 0, "N", n)));
         }
     }
-    out.scale = match unit {
-        LengthUnit::Metre => format!("1 : {scale:.0}"),
-        _ if scale < 100.0 => format!("1 : {scale:.0} ({} in = 1 ft)", if scale < 50.0 { "1/4" } else { "1/8" }),
-        _ => format!("1 : {scale:.0}"),
-    };
+    out.scale = said.words();
     out.title = of.job.clone();
     out.subtitle = format!("Floor plan: {}", of.sheet.name);
     let mut warnings = Vec::new();

@@ -5,6 +5,7 @@ pub(crate) mod clouds;
 mod control;
 mod coordinates;
 pub(crate) mod drawing;
+pub(crate) mod elevation;
 pub(crate) mod ground;
 pub(crate) mod plan;
 mod report;
@@ -43,6 +44,7 @@ pub(crate) struct Package {
     pub verdicts: Vec<VerdictDto>,
     /// What was drawn.
     pub drawings: Vec<crate::work::drawing::Drawing>,
+    pub elevations: Vec<crate::work::elevation::Elevation>,
     pub ground: Option<crate::work::ground::Site>,
     /// Slices that somebody put their name to.
     pub slices: Vec<crate::work::slices::Figure>,

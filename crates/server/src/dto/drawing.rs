@@ -7,10 +7,11 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Kinds of what is drawn.
-pub const DRAWN: [&str; 9] =
-    ["sheet", "line", "opening", "unseen", "column", "thickness", "breakline", "area", "spot"];
+pub const DRAWN: [&str; 9] = ["sheet", "line", "opening", "unseen", "column", "thickness", "breakline", "area", "spot"];
 /// Those that lie on the ground, and on no sheet.
 pub const ON_GROUND: [&str; 3] = ["breakline", "area", "spot"];
+/// Pixels of an elevation at most.
+const MOST_PIXELS: f64 = 16e6;
 /// Corners of a line on the ground at most.
 const LONGEST: usize = 2000;
 
@@ -18,7 +19,7 @@ const LONGEST: usize = 2000;
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct DrawnData {
-    /// Sheets, areas and spots: their name.
+    /// Sheets, elevations, areas and spots: their name.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub name: String,
     /// Sheets: height of the floor on the grid, how far above it the plan is cut, and thickness of the slab.
@@ -27,13 +28,25 @@ pub struct DrawnData {
     /// Sheets: what it was drawn from last, and when.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drawn: Option<DrawnFrom>,
+    /// Elevations: lowest and highest, metres on the grid.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub heights: Option<[f64; 2]>,
+    /// Elevations: what is taken before the plane and behind it, metres.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub depth: Option<[f64; 2]>,
+    /// Elevations: side of a pixel, metres.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pixel: Option<f64>,
+    /// Elevations: the picture that was made of them last.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub picture: Option<PictureDto>,
     /// Areas: height of the level that volumes are to, metres; none: no volume.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub height: Option<f64>,
     /// What stands on a sheet: which.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sheet: Option<Uuid>,
-    /// Lines, openings, what nobody saw: both ends; lines on the ground and outlines of areas: their corners.
+    /// Lines, openings, what nobody saw: both ends; elevations: the left and the right end as they are seen; lines on the ground and outlines of areas: their corners.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub line: Vec<[f64; 2]>,
     /// Lines: `wall`, or `low` for what does not reach up.
@@ -79,6 +92,25 @@ pub struct DrawnFrom {
     pub squared: Vec<[f64; 3]>,
 }
 
+/// A picture of an elevation.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct PictureDto {
+    /// Changes when scans, their places or the elevation do.
+    pub inputs: String,
+    pub at: chrono::DateTime<chrono::Utc>,
+    /// Where it is kept.
+    pub key: String,
+    /// Pixels across and down.
+    pub size: [u32; 2],
+    /// Share of it that shows something.
+    pub share: f64,
+    /// Places in it lie within this of where they were, 95 % in the direction that is known worst, metres; of the scan that
+    /// is known worst.
+    pub error95: f64,
+    /// Scans that it shows.
+    pub scans: Vec<String>,
+}
+
 impl DrawnData {
     /// Reads it and checks what its kind needs.
     ///
@@ -91,7 +123,7 @@ impl DrawnData {
         if d.line.iter().flatten().chain(d.position.iter().flatten()).any(far) {
             return Err(ApiError::field("line", "expected finite coordinates within 100 000 km"));
         }
-        let ends = matches!(kind, "line" | "opening" | "unseen");
+        let ends = matches!(kind, "line" | "opening" | "unseen" | "elevation");
         if ends && (d.line.len() != 2 || d.line[0] == d.line[1]) {
             return Err(ApiError::field("line", format!("found {} ends, expected two that differ", d.line.len())));
         }
@@ -130,11 +162,46 @@ impl DrawnData {
                 }
             }
             ("sheet", None) => return Err(ApiError::field("level", "expected floor, cut and thickness")),
+            ("elevation", _) => d.elevation()?,
             _ if ON_GROUND.contains(&kind) => {}
             _ if d.sheet.is_none() => return Err(ApiError::field("sheet", "expected the sheet that it stands on")),
             _ => {}
         }
         Ok(d)
+    }
+
+    /// What an elevation needs.
+    fn elevation(&self) -> Result<(), ApiError> {
+        let name = self.name.trim().chars().count();
+        if !(1..=60).contains(&name) {
+            return Err(ApiError::field("name", format!("found {name} characters, expected 1 to 60")));
+        }
+        let (Some([low, high]), Some(depth), Some(pixel)) = (self.heights, self.depth, self.pixel) else {
+            return Err(ApiError::field("heights", "expected heights, depth and the side of a pixel"));
+        };
+        if !(0.1..=500.0).contains(&(high - low)) || low.abs() > 1e5 {
+            return Err(ApiError::field(
+                "heights",
+                format!("found {low} to {high} m, expected 0.1 to 500 m of height"),
+            ));
+        }
+        if depth.iter().any(|v| !(0.01..=100.0).contains(v)) {
+            return Err(ApiError::field("depth", format!("found {depth:?} m, expected 10 mm to 100 m")));
+        }
+        let long = (self.line[1][0] - self.line[0][0]).hypot(self.line[1][1] - self.line[0][1]);
+        let pixels = long * (high - low) / (pixel * pixel);
+        if !(0.001..=0.2).contains(&pixel) || pixels > MOST_PIXELS {
+            let side = (long * (high - low) / MOST_PIXELS).sqrt().max(0.001);
+            let says = format!(
+                "found {:.1} mm: {:.1} million pixels; expected 1 to 200 mm and at most {:.0} million: {:.1} mm or more",
+                pixel * 1e3,
+                pixels / 1e6,
+                MOST_PIXELS / 1e6,
+                side * 1e3
+            );
+            return Err(ApiError::field("pixel", says));
+        }
+        Ok(())
     }
 }
 
@@ -142,7 +209,7 @@ impl DrawnData {
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct DrawnItem {
     pub id: Uuid,
-    /// `sheet`, `line`, `opening`, `unseen`, `column`, `thickness`; on the ground `breakline`, `area` or `spot`.
+    /// `sheet`, `line`, `opening`, `unseen`, `column`, `thickness`, `elevation`; on the ground `breakline`, `area` or `spot`.
     pub kind: String,
     pub data: DrawnData,
     pub version: i32,
@@ -153,7 +220,7 @@ pub struct DrawnItem {
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct DrawingDto {
     pub items: Vec<DrawnItem>,
-    /// Sheets whose scans, or their places, changed since they were drawn.
+    /// Sheets, and elevations with a picture, whose scans, or their places, changed since they were drawn.
     pub stale: Vec<Uuid>,
     /// Heights of floors that scans stand on, on the grid, metres, with how many scans do.
     pub floors: Vec<(f64, usize)>,

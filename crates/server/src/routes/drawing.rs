@@ -64,17 +64,47 @@ pub async fn fit(
     Ok(Json(drawing::fit(&app, access.job, &asked).await?))
 }
 
-/// A sheet as a file: `plan.dxf`, `plan.pdf` or `plan.geojson`.
+/// Make the picture of an elevation, in the background.
+#[utoipa::path(post, path = "/api/jobs/{job}/drawing/{sheet}/picture", tag = "draw", params(("job" = Uuid, Path), ("sheet" = Uuid, Path)), responses((status = 202, body = Task), (status = 404, body = crate::error::ErrorBody), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn picture(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, elevation)): Path<(Uuid, Uuid)>,
+) -> Result<(StatusCode, Json<Task>), ApiError> {
+    work::elevation::row(&app, access.job, elevation).await?.ok_or_else(ApiError::not_found)?;
+    if !work::stands::Standing::load(&app, access.job).await?.stands.is_on_grid() {
+        return Err(ApiError::conflict("the block is not on the grid, or out of date: georeference it first"));
+    }
+    if tasks::is_active(&app.db, access.job, "picture").await? {
+        return Err(ApiError::conflict("a picture is being made already; cancel that first, or wait for it"));
+    }
+    let task = queue(&app, access.job, &Work::Picture { elevation }, Some(access.user.id)).await?;
+    Ok((StatusCode::ACCEPTED, Json(task)))
+}
+
+/// A sheet as a file: `plan.dxf`, `plan.pdf` or `plan.geojson`; an elevation with a picture: `elevation.png`, its world file
+/// `elevation.pgw`, `elevation.tif` (GeoTIFF) or `elevation.pdf`.
 #[utoipa::path(get, path = "/api/jobs/{job}/drawing/{sheet}/{file}", tag = "draw", params(("job" = Uuid, Path), ("sheet" = Uuid, Path), ("file" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = crate::error::ErrorBody)))]
 pub async fn file(
     State(app): State<App>,
     access: Access<Read>,
     Path((_job, sheet, file)): Path<(Uuid, Uuid, String)>,
 ) -> Result<impl IntoResponse, ApiError> {
+    if let Some(kind) = crate::deliver::elevation::KINDS.iter().find(|k| k.name == file) {
+        let made = work::elevation::made(&app, access.job, Some(sheet)).await?;
+        let made = made.into_iter().next().ok_or_else(ApiError::not_found)?;
+        let bytes = work::blocking(move || (kind.write)(&made)).await??;
+        return Ok(attached(&file, kind.media_type, bytes));
+    }
     let drawings = drawing::drawings(&app, access.job).await?;
     let drawing = drawings.into_iter().find(|d| d.id == sheet).ok_or_else(ApiError::not_found)?;
     let kind = crate::deliver::drawing::KINDS.iter().find(|k| k.name == file).ok_or_else(ApiError::not_found)?;
     let bytes = work::blocking(move || (kind.write)(&drawing)).await??;
-    let name = format!("attachment; filename=\"{file}\"");
-    Ok(([(header::CONTENT_TYPE, kind.media_type.to_owned()), (header::CONTENT_DISPOSITION, name)], bytes))
+    Ok(attached(&file, kind.media_type, bytes))
+}
+
+/// A file that is kept by whoever asks for it.
+pub(super) fn attached(name: &str, media_type: &str, bytes: Vec<u8>) -> impl IntoResponse + use<> {
+    let name = format!("attachment; filename=\"{name}\"");
+    ([(header::CONTENT_TYPE, media_type.to_owned()), (header::CONTENT_DISPOSITION, name)], bytes)
 }

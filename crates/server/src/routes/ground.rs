@@ -1,5 +1,6 @@
 //! The ground.
 
+use super::drawing::attached;
 use super::sent::Sent;
 use crate::auth::{Access, Edit, Read};
 use crate::dto::{GroundDto, GroundRequest};
@@ -8,7 +9,7 @@ use crate::work::ground;
 use crate::{ApiError, App, deliver, work};
 use axum::Json;
 use axum::extract::{Path, State};
-use axum::http::{StatusCode, header};
+use axum::http::StatusCode;
 use axum::response::IntoResponse;
 use uuid::Uuid;
 use vistazo_store::tasks::{self, Task};
@@ -47,6 +48,5 @@ pub async fn file(
     let kind = deliver::ground::KINDS.iter().find(|k| k.name == file).ok_or_else(ApiError::not_found)?;
     let site = ground::Site::load(&app, access.job).await?.ok_or_else(ApiError::not_found)?;
     let bytes = work::blocking(move || (kind.write)(&site)).await??;
-    let name = format!("attachment; filename=\"{file}\"");
-    Ok(([(header::CONTENT_TYPE, kind.media_type.to_owned()), (header::CONTENT_DISPOSITION, name)], bytes))
+    Ok(attached(&file, kind.media_type, bytes))
 }

@@ -13,6 +13,7 @@ mod ground;
 mod ingest;
 mod package;
 mod paint;
+mod picture;
 mod propose;
 mod quick_tie;
 mod register;
@@ -179,6 +180,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Built {} => built::run(&a, &t, &p).await,
             Work::Draw { sheet } => draw::run(&a, &t, sheet, &p).await,
+            Work::Picture { elevation } => picture::run(&a, &t, elevation, &p).await,
             Work::Ground(asked) => ground::run(&a, &t, asked, &p).await,
             Work::Paint(asked) => paint::run(&a, &t, asked, &p).await,
             Work::Survey {} => survey::run(&a, &t, &p).await,

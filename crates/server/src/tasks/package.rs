@@ -39,6 +39,12 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
                     std::fs::write(dir.join(format!("{name}-{}", kind.name)), (kind.write)(drawing)?)?;
                 }
             }
+            let names = file_names(package.elevations.iter().map(|e| e.data.name.as_str()));
+            for (elevation, name) in package.elevations.iter().zip(names) {
+                for kind in deliver::elevation::KINDS {
+                    std::fs::write(dir.join(format!("{name}-{}", kind.name)), (kind.write)(elevation)?)?;
+                }
+            }
             if let Some(ground) = &package.ground {
                 for kind in deliver::ground::KINDS {
                     std::fs::write(dir.join(kind.name), (kind.write)(ground)?)?;
@@ -101,6 +107,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         notes: crate::work::record::for_report(app, task.job_id).await?,
         verdicts: state.verdicts(),
         drawings: crate::work::drawing::drawings(app, task.job_id).await?,
+        elevations: crate::work::elevation::made(app, task.job_id, None).await?,
         ground: crate::work::ground::Site::load(app, task.job_id).await?,
         slices: Sliced::load(app, task.job_id).await?.figures(app).await?,
         state,

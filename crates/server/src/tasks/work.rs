@@ -33,6 +33,8 @@ pub(crate) enum Work {
     Built {},
     /// A floor plan is drawn.
     Draw { sheet: Uuid },
+    /// The picture of an elevation is made.
+    Picture { elevation: Uuid },
     /// The ground is found.
     Ground(GroundRequest),
     /// The clouds are coloured from photographs.

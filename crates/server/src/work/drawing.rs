@@ -45,8 +45,16 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<DrawingDto, ApiError>
     let inputs = standing.stands.sum(&standing.scans);
     let rows = rows(app, job).await?;
     let old = |d: &DrawnData| d.drawn.as_ref().is_some_and(|f| Some(&f.inputs) != inputs.as_ref());
+    let picture_is_old = |d: &DrawnData| {
+        let now = super::elevation::inputs(d, &standing.stands, &standing.scans);
+        d.picture.as_ref().is_some_and(|p| Some(&p.inputs) != now.as_ref())
+    };
     Ok(DrawingDto {
-        stale: rows.iter().filter(|(i, d)| i.kind == "sheet" && old(d)).map(|(i, _)| i.id).collect(),
+        stale: rows
+            .iter()
+            .filter(|(i, d)| i.kind == "sheet" && old(d) || picture_is_old(d))
+            .map(|(i, _)| i.id)
+            .collect(),
         floors: floors(&standing),
         on_grid: standing.stands.is_on_grid(),
         items: rows.into_iter().map(|(i, data)| item(i, data)).collect(),
@@ -316,7 +324,7 @@ fn place(stands: &Stands, p: &Vector2<f64>) -> [f64; 2] {
 pub(crate) struct Summary {
     /// A sum over everything; none where nothing is drawn.
     pub sum: Option<String>,
-    /// Sheets, and the ground.
+    /// Plans, pictures of elevations, and the ground.
     pub sheets: usize,
     /// Found by the program, and nobody agreed with it yet.
     pub open: usize,
@@ -330,7 +338,8 @@ pub(crate) async fn summary(app: &App, job: Uuid) -> Result<Summary, ApiError> {
     let open = |i: &&PlanItem| i.data["found"] == true && !matches!(i.kind.as_str(), "unseen" | "thickness");
     Ok(Summary {
         sum: (!all.is_empty()).then(|| super::fingerprint(&all)),
-        sheets: rows.iter().filter(|i| i.kind == "sheet").count() + usize::from(ground.is_some()),
+        sheets: rows.iter().filter(|i| i.kind == "sheet" || i.data.get("picture").is_some()).count()
+            + usize::from(ground.is_some()),
         open: rows.iter().filter(open).count(),
     })
 }

@@ -3,9 +3,7 @@
 
 use super::drawing;
 use super::stands::{Standing, Stands};
-use crate::dto::{
-    Brief, DrawnData, FoundGroundDto, GroundDto, GroundRequest, SpotHeightDto, VolumeDto,
-};
+use crate::dto::{Brief, DrawnData, FoundGroundDto, GroundDto, GroundRequest, SpotHeightDto, VolumeDto};
 use crate::{ApiError, App};
 use nalgebra::Vector2;
 use serde::{Deserialize, Serialize};
@@ -79,10 +77,8 @@ impl Site {
     async fn of(app: &App, job: Uuid, standing: &Standing) -> Result<Option<Self>, ApiError> {
         let Some(kept) = kept(app, job).await? else { return Ok(None) };
         let drawn: Vec<_> = drawing::rows(app, job).await?.into_iter().filter_map(on_it).collect();
-        let lines: Vec<Breakline> = drawn
-            .iter()
-            .filter_map(|d| if let OnIt::Breakline(l) = &d.2 { Some(l.clone()) } else { None })
-            .collect();
+        let lines: Vec<Breakline> =
+            drawn.iter().filter_map(|d| if let OnIt::Breakline(l) = &d.2 { Some(l.clone()) } else { None }).collect();
         let row = jobs::get(&app.db, job).await?;
         let inputs = standing.stands.sum(&standing.scans);
         Ok(Some(Self {
@@ -112,12 +108,7 @@ impl Site {
             OnIt::Area { outline, level: Some(level) } => {
                 let f = self.factor * self.factor;
                 let v = volume_to(&self.lying.surface, *level, outline);
-                let v = Volume {
-                    above: v.above * f,
-                    below: v.below * f,
-                    error95: v.error95 * f,
-                    area: v.area * f,
-                };
+                let v = Volume { above: v.above * f, below: v.below * f, error95: v.error95 * f, area: v.area * f };
                 Some((*id, name.as_str(), *level, v, f * surrounded(outline)))
             }
             _ => None,
@@ -158,10 +149,7 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<GroundDto, ApiError> 
     super::blocking(move || GroundDto {
         on_grid,
         found: site.to_dto(),
-        spots: site
-            .spots()
-            .map(|(id, _, _, h)| SpotHeightDto { id, height: h.height, error95: h.error95 })
-            .collect(),
+        spots: site.spots().map(|(id, _, _, h)| SpotHeightDto { id, height: h.height, error95: h.error95 }).collect(),
         volumes: site
             .volumes()
             .map(|(id, _, level, v, whole)| VolumeDto {

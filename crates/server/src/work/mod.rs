@@ -8,6 +8,7 @@ pub(crate) mod colouring;
 pub(crate) mod compare;
 pub(crate) mod designing;
 pub(crate) mod drawing;
+pub(crate) mod elevation;
 pub(crate) mod field_day;
 pub(crate) mod files;
 pub(crate) mod grid;

@@ -64,8 +64,7 @@ fn volume(
     };
     let sum = |a: (Volume, f64, f64), b: (Volume, f64, f64)| {
         let (u, v) = (a.0, b.0);
-        let both =
-            Volume { above: u.above + v.above, below: u.below + v.below, area: u.area + v.area, error95: 0.0 };
+        let both = Volume { above: u.above + v.above, below: u.below + v.below, area: u.area + v.area, error95: 0.0 };
         (both, a.1 + b.1, a.2 + b.2)
     };
     let rows: Vec<_> = (0..ground.size[1]).into_par_iter().map(row).collect();

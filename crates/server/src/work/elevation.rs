@@ -1,0 +1,87 @@
+//! Elevations: planes that are looked at square on, and the pictures that were made of them.
+
+use super::drawing;
+use super::stands::{Standing, Stands};
+use crate::dto::{Brief, DrawnData, PictureDto};
+use crate::{ApiError, App};
+use nalgebra::Vector2;
+use uuid::Uuid;
+use vistazo_core::draw::Facing;
+use vistazo_store::field::ScanRow;
+use vistazo_store::jobs::{self, PlanEdit, PlanItem};
+
+/// An elevation with its picture, as it is written.
+pub(crate) struct Elevation {
+    pub data: DrawnData,
+    pub picture: PictureDto,
+    /// PNG.
+    pub png: Vec<u8>,
+    pub brief: Brief,
+    pub job: String,
+    pub simulated: bool,
+    pub stale: bool,
+    pub reference: String,
+}
+
+/// The elevation of this identifier.
+pub(crate) async fn row(app: &App, job: Uuid, id: Uuid) -> Result<Option<(PlanItem, DrawnData)>, ApiError> {
+    Ok(drawing::rows(app, job).await?.into_iter().find(|(i, _)| i.id == id && i.kind == "elevation"))
+}
+
+/// The plane, on the grid.
+pub(crate) fn facing(d: &DrawnData) -> Option<Facing> {
+    let [a, b] = d.line[..] else { return None };
+    let ends = [a, b].map(|[e, n]| Vector2::new(e, n));
+    Some(Facing::new(ends, d.heights?, d.depth?, d.pixel?))
+}
+
+/// Changes when scans, their places or the plane do; none off the grid.
+pub(crate) fn inputs(d: &DrawnData, stands: &Stands, scans: &[ScanRow]) -> Option<String> {
+    let sum = stands.sum(scans)?;
+    Some(super::fingerprint(&(sum, &d.line, d.heights, d.depth, d.pixel)))
+}
+
+/// Puts a picture to its elevation, unless somebody changed that meanwhile.
+pub(crate) async fn put(
+    app: &App,
+    job: Uuid,
+    (row, data): (PlanItem, DrawnData),
+    picture: PictureDto,
+) -> Result<(), ApiError> {
+    let data = DrawnData { picture: Some(picture), ..data };
+    let edit = PlanEdit {
+        id: row.id,
+        kind: row.kind,
+        data: serde_json::json!(data),
+        version: Some(row.version),
+        deleted: false,
+    };
+    jobs::edit_drawing(&app.db, job, &[edit]).await?;
+    Ok(())
+}
+
+/// Elevations that a picture was made of; all, or one.
+pub(crate) async fn made(app: &App, job: Uuid, one: Option<Uuid>) -> Result<Vec<Elevation>, ApiError> {
+    let standing = Standing::load(app, job).await?;
+    let about = jobs::get(&app.db, job).await?;
+    let reference = super::grid::reference_words(standing.brief.epsg);
+    let mut out = Vec::new();
+    for (row, data) in drawing::rows(app, job).await? {
+        if row.kind != "elevation" || one.is_some_and(|id| id != row.id) {
+            continue;
+        }
+        let Some(picture) = data.picture.clone() else { continue };
+        let now = inputs(&data, &standing.stands, &standing.scans);
+        out.push(Elevation {
+            png: app.objects.bytes(&picture.key).await?.to_vec(),
+            stale: now.as_ref() != Some(&picture.inputs),
+            data,
+            picture,
+            brief: standing.brief.clone(),
+            job: about.name.clone(),
+            simulated: about.simulated.is_some(),
+            reference: reference.clone(),
+        });
+    }
+    Ok(out)
+}
