@@ -218,4 +218,5 @@ fn heights_and_volumes_hold_what_is_stated() {
     let share = inside as f64 / all as f64;
     println!("{:.1} % of {all} inside; {volumes} of {levels} volumes", 100.0 * share);
     assert!((0.90..0.99).contains(&share), "{share}");
+    assert!(volumes * 4 >= levels * 3, "{volumes} of {levels} volumes");
 }

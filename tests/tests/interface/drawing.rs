@@ -147,7 +147,7 @@ async fn the_ground_is_found_measured_on_and_delivered() {
     b.page.goto(&format!("{}/jobs/{id}/draw?drawn=ground", server.url)).await.unwrap();
     b.says("The ground was not looked for yet").await;
     b.fill("Cell", "0.1").await;
-    b.fill("Widest thing on it", "3").await;
+    b.fill("Widest thing", "3").await;
     b.press("Find the ground").await;
     b.see_within("//canvas[@aria-label='The ground from above']", 120).await;
     b.says("half of its cells are known within").await;

@@ -27,7 +27,7 @@ export function ElevationPicture(p: Props) {
   const [hold, setHold] = useState<Place | null>(null)
   const went = useRef(0)
   const [low, high] = p.heights
-  const { look, setLook, place } = useLook(canvas, [0, low, p.width, high])
+  const { look, setLook, place } = useLook(canvas, [-0.07 * p.width, low, 1.01 * p.width, high])
   useEffect(() => {
     const img = new Image()
     img.onload = () => setImage(img)

@@ -28,7 +28,7 @@ export function FindGround({ last, busy }: { last: Request | undefined; busy: bo
       {LENGTHS.map(([key, digits]) => (
         <label className="in-row" key={key}>
           {words[key]}
-          <span style={{ width: 92 }}>
+          <span style={{ width: 84 }}>
             <LengthInput
               dense
               label={words[key]}

@@ -108,7 +108,7 @@ function Found({
           )}
         </div>
       )}
-      <div className="drawn">
+      <div className="drawn halves">
         <figure>
           <GroundCanvas
             contours={contours}

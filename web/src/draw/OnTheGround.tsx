@@ -42,14 +42,16 @@ export function OnTheGround(p: {
       tone={(d) => (d.kind === 'spot' && !spot(d) ? 'bad' : undefined)}
       empty={words.nothingOnIt2}
       columns={[
-        { head: words.what, cell: (d) => words.groundKinds[d.kind as GroundKind] },
+        {
+          head: words.what,
+          cell: (d) => [words.groundKinds[d.kind as GroundKind], size(d)].filter(Boolean).join(', '),
+        },
         { head: words.name, cell: (d) => d.data.name ?? '' },
         { head: words.heightOf(u.code), num: true, cell: height, value: (d) => spot(d)?.height ?? d.data.height ?? 0 },
         { head: words.across95(u.small), num: true, cell: (d) => (spot(d) ? u.err(spot(d)!.error95) : '') },
         { head: words.above(u.code), num: true, cell: (d) => cubic(volume(d)?.above) },
         { head: words.below(u.code), num: true, cell: (d) => cubic(volume(d)?.below) },
         { head: words.volume95(u.code), num: true, cell: (d) => cubic(volume(d)?.error95) },
-        { head: words.size, cell: size },
       ]}
     />
   )

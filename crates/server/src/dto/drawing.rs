@@ -7,7 +7,8 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Kinds of what is drawn.
-pub const DRAWN: [&str; 9] = ["sheet", "line", "opening", "unseen", "column", "thickness", "breakline", "area", "spot"];
+pub const DRAWN: [&str; 10] =
+    ["sheet", "line", "opening", "unseen", "column", "thickness", "breakline", "area", "spot", "elevation"];
 /// Those that lie on the ground, and on no sheet.
 pub const ON_GROUND: [&str; 3] = ["breakline", "area", "spot"];
 /// Pixels of an elevation at most.

@@ -81,7 +81,8 @@ pub(super) async fn run(app: &App, task: &Task, asked: GroundRequest, progress: 
     progress.at(0.95, "keeping it")?;
     let id = format!("{}-{}", task.id, task.attempts);
     ground::keep(app, (task.job_id, id), &all.stands, inputs, asked, &found).await?;
-    let seen = found.cells.iter().flatten().count() as f64 * found.cell * found.cell;
+    let side = found.cell * all.stands.ground_in_grid();
+    let seen = found.cells.iter().flatten().count() as f64 * side * side;
     Ok(format!("{seen:.0} m² of ground, from {} points", found.points[0]))
 }
 

@@ -86,7 +86,7 @@ export const draw = {
   pictureHint: 'Click two places to measure. Drag the picture, wheel to go nearer.',
   placesWithin: (error: string, unit: string) => `Places in it lie within ${error} ${unit} of where they were (95 %).`,
   shownBy: (scans: number, share: string) =>
-    `${scans === 1 ? '1 scan shows it' : `${scans} scans show it`}; ${share} % of the picture shows something.`,
+    `${scans === 1 ? '1 scan shows it' : `${scans} scans show it`}; ${share} % of the picture shows something. Where points are sparse, a coarser pixel shows more.`,
   measured: (long: string, across: string, up: string, unit: string, error: string, small: string) =>
     `${long} ${unit}: ${across} across, ${up} up. Each end lies within ${error} ${small} (95 %).`,
   worldFile: 'World file',
@@ -94,11 +94,11 @@ export const draw = {
   noGround:
     'The ground was not looked for yet. What stands on it (walls, crates, cars, bushes) is taken off; what is left becomes a surface with contours, heights and volumes.',
   cell: 'Cell',
-  reach: 'Reach of a scan',
-  widest: 'Widest thing on it',
+  reach: 'Reach',
+  widest: 'Widest thing',
   steepest: 'Steepest, %',
   tolerance: 'Triangles within',
-  longest: 'Longest over holes',
+  longest: 'Over holes',
   findTheGround: 'Find the ground',
   findAgain: 'Find again',
   findSays: 'What you drew on the ground stays.',
@@ -120,7 +120,6 @@ export const draw = {
   groundKinds: { spot: 'Height', breakline: 'Breakline', area: 'Area' },
   nothingOnIt2: 'Nothing is drawn on it.',
   heightOf: (unit: string) => `Height ${unit}`,
-  size: 'Length, area',
   above: (unit: string) => `Above ${unit}³`,
   below: (unit: string) => `Below ${unit}³`,
   volume95: (unit: string) => `95 % ${unit}³`,

@@ -2,6 +2,9 @@ use super::Surface;
 use nalgebra::{Vector2, Vector3};
 use std::collections::HashMap;
 
+/// Shorter lines are what is uncertain about a height rather than its shape, cells.
+const SHORT: f64 = 12.0;
+
 /// Lines of equal height, `apart` metres of height from one another, at multiples of it: the height, and the places along
 /// each line; closed ones end where they begin.
 pub fn contours(surface: &Surface, apart: f64) -> Vec<(f64, Vec<Vector2<f64>>)> {
@@ -31,10 +34,14 @@ pub fn contours(surface: &Surface, apart: f64) -> Vec<(f64, Vec<Vector2<f64>>)> 
     }
     let mut levels: Vec<_> = by_level.into_iter().collect();
     levels.sort_by_key(|l| l.0);
+    let least = SHORT * surface.ground().cell;
     for (n, pieces) in levels {
         let level = n as f64 * apart;
         for line in chained(&pieces) {
-            out.push((level, line.iter().map(|e| crossing(&corners, *e, level)).collect()));
+            let line: Vec<_> = line.iter().map(|e| crossing(&corners, *e, level)).collect();
+            if line.windows(2).map(|l| (l[1] - l[0]).norm()).sum::<f64>() >= least {
+                out.push((level, line));
+            }
         }
     }
     out

@@ -1,9 +1,9 @@
 //! The simple morphological filter on a raster (Pingel, Clarke & `McBride` 2013).
 
-/// The surface that is left when all that stands out is taken off, filled where nothing is.
+/// The surface that is left when all that stands out is taken off, filled where nothing is. What nobody saw holds nothing
+/// up: a platform at the rim is no wider for what lies unseen behind it.
 pub(super) fn opened(lowest: &[f64], size: [usize; 2], cell: f64, widest: f64, slope: f64) -> Vec<f64> {
-    let start = filled(lowest, size);
-    let mut now = start.clone();
+    let mut now = lowest.to_vec();
     let mut off = vec![false; now.len()];
     let most = (widest / cell).ceil() as usize;
     let mut window = 1;
@@ -38,10 +38,14 @@ pub(super) fn slopes(surface: &[f64], [w, h]: [usize; 2], cell: f64) -> Vec<f64>
         .collect()
 }
 
-/// Opening with a square of half-width `r`: lowest, then highest.
+/// Opening with a square of half-width `r`: lowest, then highest, of windows about what was seen; the rest stays missing.
 fn opening(v: &[f64], size: [usize; 2], r: usize) -> Vec<f64> {
-    let low = square(v, size, r, f64::min, f64::INFINITY);
-    square(&low, size, r, f64::max, f64::NEG_INFINITY)
+    let seen = |k: usize, z: f64, none: f64| if v[k].is_nan() { none } else { z };
+    let high: Vec<f64> = (0..v.len()).map(|k| seen(k, v[k], f64::INFINITY)).collect();
+    let low = square(&high, size, r, f64::min, f64::INFINITY);
+    let low: Vec<f64> = low.iter().enumerate().map(|(k, z)| seen(k, *z, f64::NEG_INFINITY)).collect();
+    let open = square(&low, size, r, f64::max, f64::NEG_INFINITY);
+    open.iter().enumerate().map(|(k, z)| seen(k, *z, f64::NAN)).collect()
 }
 
 fn square(v: &[f64], [w, h]: [usize; 2], r: usize, best: fn(f64, f64) -> f64, none: f64) -> Vec<f64> {
@@ -129,6 +133,20 @@ mod tests {
                 assert!((o - lowest).abs() < 1e-12, "{r} {k}");
             }
         }
+    }
+
+    #[test]
+    fn a_platform_at_the_rim_is_taken_off_though_nobody_saw_behind_it() {
+        let (w, h) = (80, 60);
+        let v: Vec<f64> = (0..w * h)
+            .map(|k| match (k % w, k / w) {
+                (_, 0..20) => f64::NAN,
+                (10..40, 20..26) => 1.25,
+                _ => 0.0,
+            })
+            .collect();
+        let open = opened(&v, [w, h], 0.25, 6.0, 0.3);
+        assert!(open.iter().skip(20 * w).all(|z| z.abs() < 1e-9));
     }
 
     #[test]

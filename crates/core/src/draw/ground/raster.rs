@@ -121,6 +121,8 @@ impl Column {
 const FEW: u32 = 2;
 /// What lies so near to the surface of the filter is ground, metres, and so much more for its slope.
 const NEAR: [f64; 2] = [0.06, 0.4];
+/// The lowest slices of a column that hold so much of the most that any hold are the ground.
+const MANY: f64 = 0.6;
 /// The ground is uneven within a cell by this where too little of one is seen to tell, 1σ, metres.
 const UNEVEN: f64 = 0.003;
 
@@ -184,22 +186,9 @@ pub fn ground(
         for (key, column) in &s.columns {
             let k = at(key);
             let limit = NEAR[0] + NEAR[1] * steep[k] * cell;
-            let mut all = Sums::default();
-            let mut base = 0.0;
-            for (slice, sums) in &column.slices {
-                out.points[1] += u64::from(sums.count);
-                let middle = (f64::from(*slice) + 0.5) * SLICE;
-                if (middle - surface[k]).abs() > limit {
-                    continue;
-                }
-                if all.count == 0 {
-                    base = middle;
-                }
-                // about one height, so that nothing is lost in large numbers
-                let d = middle - base;
-                let n = f64::from(sums.count);
-                all.add(&Sums { count: sums.count, z: sums.z + n * d, zz: sums.zz + 2.0 * d * sums.z + n * d * d });
-            }
+            out.points[1] += column.slices.iter().map(|s| u64::from(s.1.count)).sum::<u64>();
+            let thick = 2 + (steep[k] * cell / SLICE).ceil() as i32;
+            let (base, all) = lying(column, surface[k], limit, thick);
             if all.count == 0 {
                 continue;
             }
@@ -216,6 +205,31 @@ pub fn ground(
         *cell = joined(&said);
     }
     Some(out)
+}
+
+/// What lies on the surface of the filter in a column: a height, and the points about it. Of a wall that stands in the
+/// cell there are points at all heights, of the ground at one: the lowest slices that hold about as many as any are it.
+fn lying(column: &Column, surface: f64, limit: f64, thick: i32) -> (f64, Sums) {
+    let middle = |slice: i32| (f64::from(slice) + 0.5) * SLICE;
+    let near: Vec<_> = column.slices.iter().filter(|s| (middle(s.0) - surface).abs() <= limit).collect();
+    let of = |k: usize| {
+        let end = near[k..].iter().take_while(|s| s.0 < near[k].0 + thick).count();
+        &near[k..k + end]
+    };
+    let counts: Vec<u32> = (0..near.len()).map(|k| of(k).iter().map(|s| s.1.count).sum()).collect();
+    let most = counts.iter().copied().max().unwrap_or(0);
+    let Some(k) = counts.iter().position(|n| f64::from(*n) >= MANY * f64::from(most)) else {
+        return (0.0, Sums::default());
+    };
+    let base = middle(near[k].0);
+    let mut all = Sums::default();
+    for (slice, sums) in of(k) {
+        // about one height, so that nothing is lost in large numbers
+        let d = middle(*slice) - base;
+        let n = f64::from(sums.count);
+        all.add(&Sums { count: sums.count, z: sums.z + n * d, zz: sums.zz + 2.0 * d * sums.z + n * d * d });
+    }
+    (base, all)
 }
 
 /// What all points of a scan about a place have in common, in height, m².

@@ -59,7 +59,7 @@ impl Surface {
         let [w, _] = ground.size;
         let mut mesh = ConstrainedDelaunayTriangulation::<Corner>::new();
         // a coarse net and the rim first, then the worst of each block, the blocks smaller and smaller
-        let mut block = COARSE;
+        let mut block = COARSE.min((longest / ground.cell / 2.0) as usize).max(1);
         let rim = rim(&ground, longest);
         for &k in all.iter().filter(|k| (*k % w) % block == 0 && (*k / w) % block == 0 || rim[**k]) {
             mesh.insert(corner(k)?).ok()?;
@@ -103,10 +103,20 @@ impl Surface {
         let faces = self.mesh.inner_faces().map(|f| f.vertices().map(|v| v.index()));
         let short = |t: &[usize; 3]| {
             let side = |k: usize| (corners[t[k]].xy() - corners[t[(k + 1) % 3]].xy()).norm();
-            (0..3).all(|k| side(k) <= self.longest)
+            // corners of a straight rim: a triangle without an inside
+            let wide = (corners[t[1]] - corners[t[0]]).xy().perp(&(corners[t[2]] - corners[t[0]]).xy());
+            let short = (0..3).all(|k| side(k) <= self.longest);
+            wide > FLAT * self.ground.cell * self.ground.cell && (short || self.is_seen(&t.map(|k| corners[k].xy())))
         };
         let faces = faces.filter(short).collect();
         (corners, faces)
+    }
+
+    /// Whether the ground was seen in the middle of a triangle and of its sides.
+    fn is_seen(&self, [a, b, c]: &[Vector2<f64>; 3]) -> bool {
+        [(a + b + c) / 3.0, (a + b) / 2.0, (b + c) / 2.0, (c + a) / 2.0]
+            .iter()
+            .all(|p| self.ground.at(p).is_some_and(|k| self.ground.cells[k].is_some()))
     }
 
     /// How far the ground may lie beside a triangle over what nobody saw, 1σ, metres.
@@ -120,19 +130,21 @@ impl Surface {
     /// The height at a place; none outside and over holes.
     pub fn height(&self, p: &Vector2<f64>) -> Option<Height> {
         let (corners, shares) = within(&self.mesh, p)?;
+        let seen = self.ground.at(p).is_some_and(|k| self.ground.cells[k].is_some());
         let longest = (0..3).map(|k| (corners[k].at.xy() - corners[(k + 1) % 3].at.xy()).norm()).fold(0.0, f64::max);
-        if longest > self.longest {
+        if longest > self.longest && !seen {
             return None;
         }
         let sum = |of: fn(&Corner) -> f64| corners.iter().zip(shares).map(|(c, s)| s * of(c)).sum::<f64>();
         let own: f64 = corners.iter().zip(shares).map(|(c, s)| s * s * c.own).sum();
         // between corners the ground lies within the tolerance: 1σ half of it; where nobody saw it, it bends as elsewhere
+        let height = sum(|c| c.at.z);
         let between = 1.5 * (1.0 - shares.iter().copied().fold(0.0, f64::max));
-        let seen = self.ground.at(p).is_some_and(|k| self.ground.cells[k].is_some());
-        let shape = between * if seen { 0.5 * self.tolerance } else { self.bend(longest) };
-        let common = sum(|c| c.common);
-        let error95 = K95_1D * (own + common + shape * shape).sqrt();
-        Some(Height { height: sum(|c| c.at.z), error95, common95: K95_1D * common.sqrt() })
+        let shape = (between * if seen { 0.5 * self.tolerance } else { self.bend(longest) }).powi(2);
+        // a hole is wrong as a whole
+        let common = sum(|c| c.common) + if seen { 0.0 } else { shape };
+        let error95 = K95_1D * (own + common + if seen { shape } else { 0.0 }).sqrt();
+        Some(Height { height, error95, common95: K95_1D * common.sqrt() })
     }
 }
 
@@ -170,7 +182,10 @@ fn bends(ground: &Ground, longest: f64) -> Vec<f64> {
     out
 }
 
-/// Cells between the corners of the first net.
+/// Triangles of less area are none, cells.
+const FLAT: f64 = 1e-3;
+
+/// Cells between the corners of the first net, at most.
 const COARSE: usize = 32;
 
 /// The cells that lie farthest off the triangles, one in each block at most.
@@ -288,4 +303,78 @@ fn within(mesh: &ConstrainedDelaunayTriangulation<Corner>, p: &Vector2<f64>) -> 
 fn plane(mesh: &ConstrainedDelaunayTriangulation<Corner>, p: &Vector2<f64>) -> Option<f64> {
     let (corners, shares) = within(mesh, p)?;
     Some(corners.iter().zip(shares).map(|(c, s)| s * c.at.z).sum())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::draw::ground::{GroundCell, contours, volume_to};
+
+    /// 40 m by 30 m about a corner far from the origin, with a hole of a metre and one of six.
+    fn yard(height: impl Fn(f64, f64) -> f64) -> Ground {
+        let (corner, cell, size) = (Vector2::new(412_300.0, 5_604_800.0), 0.2, [200, 150]);
+        let mut g = Ground { corner, cell, size, cells: vec![None; 200 * 150], points: [0; 2] };
+        for k in 0..g.cells.len() {
+            let p = g.middle(k) - corner;
+            let within = |x: f64, y: f64, side: f64| (p.x - x).abs() < side / 2.0 && (p.y - y).abs() < side / 2.0;
+            if !within(10.0, 10.0, 1.0) && !within(25.0, 15.0, 6.0) {
+                g.cells[k] = Some(GroundCell { height: height(p.x, p.y), own: 1e-7, common: 4e-6, points: 9 });
+            }
+        }
+        g
+    }
+
+    #[test]
+    fn a_flat_yard_is_known_everywhere_but_over_wide_holes() {
+        let g = yard(|_, _| 87.0);
+        let at = |x: f64, y: f64| g.corner + Vector2::new(x, y);
+        let s = Surface::new(g.clone(), &[], 0.01, 3.0).unwrap();
+        let (corners, faces) = s.triangles();
+        let area: f64 = faces
+            .iter()
+            .map(|f| {
+                let [a, b, c] = f.map(|k| corners[k].xy());
+                (b - a).perp(&(c - a)) / 2.0
+            })
+            .sum();
+        // to the middles of the cells at the rim, and about the hole, whose corners are bridged by as much as was asked
+        let truth = 39.8 * 29.8 - 6.2 * 6.2;
+        assert!(
+            area > truth - 0.1 && area < truth + 4.0 * 2.13 * 2.13 / 2.0 + 0.1 && corners.len() < 2500,
+            "{area} of {truth}, {} corners",
+            corners.len()
+        );
+        for p in [at(5.0, 5.0), at(33.3, 7.7), at(20.1, 25.0)] {
+            let h = s.height(&p).unwrap();
+            // what cells have in common, and between corners up to the tolerance that was asked for
+            let common = K95_1D * 2e-3;
+            assert!((h.height - 87.0).abs() < 1e-9 && (h.common95 - common).abs() < 1e-6, "{h:?}");
+            assert!(h.error95 > common && h.error95 < common.hypot(K95_1D * 0.005), "{h:?}");
+        }
+        // a small hole is bridged, and known worse where the ground bends; a wide one stays open
+        assert!(s.height(&at(10.0, 10.0)).is_some() && s.height(&at(25.0, 15.0)).is_none());
+        let v = volume_to(&s, 86.5, &[at(1.0, 1.0), at(8.0, 1.0), at(8.0, 4.5), at(1.0, 4.5)]);
+        assert!((v.area - 24.5).abs() < 0.05 && (v.above - 12.25).abs() < 0.03 && v.below == 0.0, "{v:?}");
+        assert!(contours(&s, 0.1).is_empty());
+    }
+
+    #[test]
+    fn a_slope_has_contours_where_it_is_as_high_and_a_kerb_is_no_ramp() {
+        let g = yard(|x, y| 87.0 + 0.03 * x + if y > 20.0 { 0.12 } else { 0.0 });
+        let line = [4.0, 36.0].map(|x| g.corner + Vector2::new(x, 20.1)).to_vec();
+        let s = Surface::new(g.clone(), &[line], 0.005, 3.0).unwrap();
+        let lines = contours(&s, 0.25);
+        assert!(lines.len() >= 4, "{}", lines.len());
+        for (level, line) in &lines {
+            for p in line.iter().map(|p| p - g.corner).filter(|p| (p.y - 20.0).abs() > 0.5) {
+                let z = 87.0 + 0.03 * p.x + if p.y > 20.0 { 0.12 } else { 0.0 };
+                assert!((z - level).abs() < 0.011, "{level} {p}");
+            }
+        }
+        // over the hole the error grows with how the yard bends elsewhere
+        let at = |x: f64, y: f64| s.height(&(g.corner + Vector2::new(x, y))).unwrap();
+        assert!(at(10.0, 10.0).error95 > at(8.0, 8.0).error95);
+        // corners of the kerb's line lie on the ground, on its upper side
+        assert!((at(20.0, 20.1).height - 87.72).abs() < 0.01, "{:?}", at(20.0, 20.1));
+    }
 }
