@@ -274,7 +274,12 @@ async fn no_route_reaches_into_another_job() {
     let survey = c.ok("POST", &format!("{base}/surveys"), json!({ "name": "Wall", "file": file })).await[0].clone();
     let wall = json!({ "name": "New", "text": "wall;W1;112;115;0;412000;5604000;412004;5604000", "unit": "m", "tolerance": 0.01 });
     let design = c.ok("POST", &format!("{base}/designs"), wall).await[0].clone();
+    let elevation = json!({ "name": "North", "line": [[412000.0, 5604000.0], [412004.0, 5604000.0]],
+        "heights": [112.0, 115.0], "depth": [0.5, 0.5], "pixel": 0.01 });
+    let edit = json!([{ "id": uuid::Uuid::now_v7(), "kind": "elevation", "data": elevation, "version": null, "deleted": false }]);
+    let drawn = c.ok("POST", &format!("{base}/drawing/edits"), edit).await;
     let ids = [
+        ("{sheet}", id(&drawn[0])),
         ("{scan}", id(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
         ("{task}", id(&first("/tasks").await)),
