@@ -70,7 +70,7 @@ pub(crate) async fn made(app: &App, job: Uuid, one: Option<Uuid>) -> Result<Vec<
         if row.kind != "elevation" || one.is_some_and(|id| id != row.id) {
             continue;
         }
-        let Some(picture) = data.picture.clone() else { continue };
+        let Some(picture) = data.picture.clone().filter(|p| is_own(job, &p.key)) else { continue };
         let now = inputs(&data, &standing.stands, &standing.scans);
         out.push(Elevation {
             png: app.objects.bytes(&picture.key).await?.to_vec(),
@@ -84,4 +84,24 @@ pub(crate) async fn made(app: &App, job: Uuid, one: Option<Uuid>) -> Result<Vec<
         });
     }
     Ok(out)
+}
+
+/// Whether a key is that of a picture of this job: elevations are edited by people, and come back as they were sent.
+fn is_own(job: Uuid, key: &str) -> bool {
+    let prefix = format!("jobs/{job}/pictures/");
+    key.strip_prefix(prefix.as_str()).is_some_and(|name| !name.contains(['/', '.']))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nothing_but_pictures_of_the_job_is_read() {
+        let (mine, other) = (Uuid::from_u128(1), Uuid::from_u128(2));
+        assert!(is_own(mine, &format!("jobs/{mine}/pictures/a-1")));
+        assert!(!is_own(mine, &format!("jobs/{other}/pictures/a-1")));
+        assert!(!is_own(mine, &format!("jobs/{mine}/uploads/a-1")));
+        assert!(!is_own(mine, &format!("jobs/{mine}/pictures/../uploads/a-1")));
+    }
 }
