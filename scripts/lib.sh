@@ -56,7 +56,7 @@ s = socket.socket(); s.bind(("127.0.0.1", 0)); print(s.getsockname()[1])
 P
 }
 
-# database FOLDER: starts a private cluster there on a free loopback port and sets VISTAZO_DATABASE_URL
+# database FOLDER [OPTIONS]: starts a private cluster there on a free loopback port and sets VISTAZO_DATABASE_URL
 database() {
   pgdata=$1/postgres
   mkdir -p "$1"
@@ -68,7 +68,7 @@ database() {
   fi
   [ "$(id -u)" != 0 ] || chown -R postgres "$pgdata"
   pgport=$(free_port)
-  (cd / && as_db "$pgbin/pg_ctl" -D "$pgdata" -w -t 60 -l "$pgdata/log" -o "-p $pgport -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200" start >/dev/null 9>&-) \
+  (cd / && as_db "$pgbin/pg_ctl" -D "$pgdata" -w -t 60 -l "$pgdata/log" -o "-p $pgport -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=200 ${2:-}" start >/dev/null 9>&-) \
     || fail "the database did not start; its log is $pgdata/log"
   started=1
   export VISTAZO_DATABASE_URL="postgres://vistazo@127.0.0.1:$pgport/postgres"

@@ -3,7 +3,7 @@
 data snooping, variance components, a resection, a levelled traverse over marks, a Helmert fit with weights. No
 code and no derivative is shared with the program: residuals are written down anew and differentiated numerically.
 
-    scripts/golden/adjustment.py > crates/core/tests/golden/adjustment.json
+    scripts/golden/adjustment.py > crates/core/tests/rules/golden/adjustment.json
 """
 import json
 import numpy as np

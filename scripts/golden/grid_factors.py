@@ -2,7 +2,7 @@
 """Point scale, convergence and points of a local frame on the grid at twenty places, by pyproj; written for
 crates/formats/tests/grid.rs. Needs pyproj and numpy.
 
-    scripts/golden/grid_factors.py > crates/formats/tests/golden/grid_factors.csv
+    scripts/golden/grid_factors.py > crates/formats/tests/files/golden/grid_factors.csv
 """
 import math
 import numpy as np

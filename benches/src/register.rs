@@ -1,8 +1,6 @@
 //! Detect, match and adjust a job of eight scans of about three million points: points per second
 //! and peak memory; beside the same points decoded by the plain LAZ reader in the same run. Then
 //! the accuracy of sphere centres against the bound that the noise sets.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
 use std::time::Instant;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
@@ -12,7 +10,7 @@ use vistazo_core::targets::{Search, SizeVerdict, detect};
 use vistazo_formats::LazWriter;
 use vistazo_sim::{Scanner, Scene, Sphere, roundhouse, scan};
 
-fn main() {
+pub(crate) fn main() {
     registration();
     sphere_accuracy();
 }

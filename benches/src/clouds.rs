@@ -1,10 +1,8 @@
 //! Clouds at full size: reading and ingest beside the fastest public decoder of each format, peak
 //! memory, and the bytes until the first picture of a job of a hundred scans.
 //!
-//! `cargo bench -p vistazo-benches --bench clouds`; each measured part runs in a process of its own,
+//! `scripts/bench clouds`; each measured part runs in a process of its own,
 //! so that its peak memory is its own. Millions of points: `VISTAZO_BENCH_LAZ` (40), `VISTAZO_BENCH_E57` (20).
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
 use std::io::Write;
 use std::path::Path;
 use std::time::Instant;
@@ -16,13 +14,13 @@ use vistazo_formats::{
     E57Writer, Extent, FormatError, LazWriter, ReadOptions, TilePack, canonical, read_source, working_cloud,
 };
 
-fn main() {
-    let args: Vec<String> = std::env::args().filter(|a| a != "--bench").collect();
-    match args.get(1).map(String::as_str) {
-        Some("plain-las") => plain_las(Path::new(&args[2])),
-        Some("plain-e57") => plain_e57(Path::new(&args[2])),
-        Some("read") => drop(read(Path::new(&args[2]))),
-        Some("ingest") => ingest(Path::new(&args[2])),
+pub(crate) fn main() {
+    let args: Vec<String> = std::env::args().collect();
+    match args.get(2).map(String::as_str) {
+        Some("plain-las") => plain_las(Path::new(&args[3])),
+        Some("plain-e57") => plain_e57(Path::new(&args[3])),
+        Some("read") => drop(read(Path::new(&args[3]))),
+        Some("ingest") => ingest(Path::new(&args[3])),
         _ => all(),
     }
 }
@@ -84,7 +82,8 @@ fn all() {
 
 /// Runs a part in a process of its own; seconds and peak memory in GiB.
 fn part(what: &str, path: &Path) -> (f64, f64) {
-    let out = std::process::Command::new(std::env::current_exe().unwrap()).arg(what).arg(path).output().unwrap();
+    let out =
+        std::process::Command::new(std::env::current_exe().unwrap()).args(["clouds", what]).arg(path).output().unwrap();
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
     let text = String::from_utf8(out.stdout).unwrap();
     print!("{}", text.lines().filter(|l| l.starts_with("  ")).map(|l| format!("  {l}\n")).collect::<String>());

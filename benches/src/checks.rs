@@ -3,8 +3,6 @@
 //!
 //! `scripts/bench checks`; the libraries are those of `benches/checks.py`, run by the Python of `VISTAZO_BENCH_PYTHON` (left
 //! out without it).
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
 use nalgebra::Matrix6;
 use std::path::Path;
 use std::time::Instant;
@@ -17,7 +15,7 @@ use vistazo_core::scan::Scan;
 use vistazo_core::tie::{Shown, Sight};
 use vistazo_sim::{Really, Scanner, roundhouse, scan};
 
-fn main() {
+pub(crate) fn main() {
     let house = roundhouse();
     // the second and the third scan: nothing changed between them
     let which = [1, 2];

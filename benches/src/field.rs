@@ -1,7 +1,5 @@
 //! A tie at once on site: two scans of full size brought together while nothing else goes on, and while a third arrives.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
-#[path = "../../crates/sim/tests/sites/mod.rs"]
+#[path = "../../crates/sim/tests/truth/sites/mod.rs"]
 mod sites;
 
 use chrono::Utc;
@@ -34,7 +32,7 @@ async fn quiet(c: &Client, id: &str) {
 }
 
 #[tokio::main]
-async fn main() {
+pub(crate) async fn main() {
     let server = Server::start_with(vec![("VISTAZO_MAX_UPLOAD", "4000000000".into())]).await;
     let c = server.person("tove").await;
     let instrument = Instrument { step: 0.0011, ..Instrument::mid_range() };

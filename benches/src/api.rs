@@ -1,7 +1,5 @@
 //! Times of the API for a job of 300 stations and 5,000 observations under 50 simultaneous users,
 //! while an ingest runs. `scripts/bench` sets up the database that this needs.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde_json::{Value, json};
@@ -15,7 +13,7 @@ const STATIONS: usize = 300;
 const USERS: usize = 50;
 
 #[tokio::main]
-async fn main() {
+pub(crate) async fn main() {
     let server = Server::start_with(vec![("VISTAZO_MAX_UPLOAD", "4000000000".into())]).await;
     let c = server.person("mara").await;
     let brief = json!(vistazo_server::dto::Brief::default());

@@ -1,8 +1,6 @@
 //! The adjustment of 300 stations and 1,500 targets: beside the same observations solved by scipy's sparse
 //! Cholesky-like solver in the same run (`scripts/golden/solver.py`, needs numpy and scipy), in seconds and in
 //! digits. The adjustment here also gives the full covariance and every test.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
 use rand::{Rng, SeedableRng};
 use rand_distr::StandardNormal;
 use std::time::Instant;
@@ -49,7 +47,7 @@ fn block() -> Network {
     net
 }
 
-fn main() {
+pub(crate) fn main() {
     let net = block();
     let centres: Vec<_> = net.observations.iter().filter_map(Observation::centre).collect();
     println!("{} scans, {} targets, {} target observations", net.scans.len(), net.targets.len(), centres.len());

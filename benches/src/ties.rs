@@ -3,8 +3,6 @@
 //!
 //! `scripts/bench ties`; the libraries are those of `benches/ties.py`, run by the Python of `VISTAZO_BENCH_PYTHON` (left
 //! out without it). Scans of the largest row: `VISTAZO_BENCH_SCANS` (200).
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
 use nalgebra::{Vector2, Vector6};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -19,7 +17,7 @@ use vistazo_core::scan::Scan;
 use vistazo_core::tie::{Expected, NextPair, NextStep, Pairs, Shown, Sight, place_in_block, tie_by_clouds};
 use vistazo_sim::{Scanner, Scene, roundhouse, scan, set_up_near};
 
-fn main() {
+pub(crate) fn main() {
     side_by_side();
     growth();
 }

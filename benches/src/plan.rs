@@ -1,8 +1,6 @@
 //! The plan's speed: rays a second beside a public bounding-volume hierarchy over the same surfaces
 //! in the same run, the cover of the demo site with 20 stations, one dragged station, prediction and
 //! proposal.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
 use bvh::aabb::{Aabb, Bounded};
 use bvh::bounding_hierarchy::BHShape;
 use bvh::ray::Ray;
@@ -38,7 +36,7 @@ impl BHShape<f64, 3> for Triangle {
     }
 }
 
-fn main() {
+pub(crate) fn main() {
     let house = roundhouse();
     let site = &house.scene.site;
     let mut plain = site.clone();

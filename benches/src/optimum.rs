@@ -1,9 +1,7 @@
 //! How near the proposals come to the best there is: on generated sites the fewest stations of the same
 //! places are found by a public integer-programming solver (CBC, Debian's package `coinor-cbc`), for the
 //! cover alone and hanging together. `scripts/bench optimum`; seconds a site in `VISTAZO_PATIENCE`.
-#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
-
-#[path = "../../crates/core/tests/sites/mod.rs"]
+#[path = "../../crates/core/tests/rules/sites/mod.rs"]
 mod sites;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -218,7 +216,7 @@ fn fewest(t: &Task, connected: bool, patience: Duration) -> Answer {
     }
 }
 
-fn main() {
+pub(crate) fn main() {
     let patience = std::env::var("VISTAZO_PATIENCE").ok().and_then(|s| s.parse().ok()).unwrap_or(300);
     let patience = Duration::from_secs(patience);
     let instrument = Instrument::mid_range();

@@ -1,1 +1,0 @@
-//! Benchmarks of Vistazo: `cargo bench -p vistazo-benches`.
