@@ -1,4 +1,4 @@
-use crate::scanner::{Scanner, Wrong};
+use crate::scanner::{Bent, Scanner, Wrong};
 use crate::scene::Scene;
 use crate::shapes::{Hit, Light, Shape, is_edge, passers, seen, shapes};
 use rand::{Rng, SeedableRng};
@@ -110,8 +110,18 @@ fn cast(
     let mut ranges = vec![(f32::NAN, 0.0_f32, Really::Surface); rows * cols];
     let stopped = std::sync::atomic::AtomicBool::new(false);
     let done = std::sync::atomic::AtomicUsize::new(0);
-    let beam =
-        Beam { shapes: &shapes, candidates: &candidates, ground: scene.ground, people, pose, instrument, wrong, grid };
+    let bent = (0..rows).map(|row| wrong.bent(grid.elevation(row))).collect();
+    let beam = Beam {
+        shapes: &shapes,
+        candidates: &candidates,
+        ground: scene.ground,
+        people,
+        pose,
+        instrument,
+        wrong,
+        bent,
+        grid: &grid,
+    };
     ranges.par_chunks_mut(16 * cols).zip(bands.par_iter()).for_each(|(out, &first)| {
         if stopped.load(std::sync::atomic::Ordering::Relaxed) {
             return;
@@ -149,19 +159,26 @@ fn cast(
 }
 
 /// The directions that a scanner says it looks in.
-#[derive(Clone, Copy)]
 struct Grid {
     rows: usize,
     cols: usize,
     step: f64,
     top: f64,
+    /// Cosine and sine of the elevation of each row.
+    tilt: Vec<[f64; 2]>,
+    /// Cosine and sine of the azimuth of each column.
+    turn: Vec<[f64; 2]>,
 }
 
 impl Grid {
     fn of(instrument: &Instrument) -> Self {
         let (step, top) = (instrument.step, instrument.elevation_max);
         let cols = (std::f64::consts::TAU / step).round() as usize;
-        Self { rows: ((top - instrument.elevation_min) / step) as usize, cols, step, top }
+        let rows = ((top - instrument.elevation_min) / step) as usize;
+        let mut grid = Self { rows, cols, step, top, tilt: Vec::new(), turn: Vec::new() };
+        grid.tilt = (0..rows).map(|row| grid.elevation(row)).map(|el| [el.cos(), el.sin()]).collect();
+        grid.turn = (0..cols).map(|col| grid.azimuth(col)).map(|az| [az.cos(), az.sin()]).collect();
+        grid
     }
 
     fn elevation(&self, row: usize) -> f64 {
@@ -173,8 +190,8 @@ impl Grid {
     }
 
     fn ray(&self, row: usize, col: usize) -> Vec3 {
-        let (az, el) = (self.azimuth(col), self.elevation(row));
-        Vec3::new(el.cos() * az.cos(), el.cos() * az.sin(), el.sin())
+        let ([flat, rise], [x, y]) = (self.tilt[row], self.turn[col]);
+        Vec3::new(flat * x, flat * y, rise)
     }
 }
 
@@ -225,7 +242,9 @@ struct Beam<'a> {
     pose: &'a Pose,
     instrument: &'a Instrument,
     wrong: Wrong,
-    grid: Grid,
+    /// What is wrong in each row.
+    bent: Vec<Bent>,
+    grid: &'a Grid,
 }
 
 impl Beam<'_> {
@@ -238,7 +257,7 @@ impl Beam<'_> {
         let up = side.cross(&nominal);
         let share = col as f64 / self.grid.cols as f64;
         let from = pose.translation - Vec3::z() * self.wrong.sunk(share);
-        let true_ray = (self.wrong.ray(self.grid.azimuth(col), self.grid.elevation(row), share)
+        let true_ray = (self.wrong.along(&self.bent[row], self.grid.azimuth(col), share)
             + side * (normal() * instrument.angular_sigma)
             + up * (normal() * instrument.angular_sigma))
             .normalize();

@@ -30,6 +30,14 @@ pub(crate) struct Wrong {
     turns: f64,
 }
 
+/// The rays of one elevation.
+pub(crate) struct Bent {
+    /// By collimation and by the tilting axis, radians.
+    aside: [f64; 2],
+    flat: f64,
+    rise: f64,
+}
+
 impl Scanner {
     /// One whose only error is noise.
     pub fn perfect(instrument: &Instrument) -> Self {
@@ -86,11 +94,20 @@ impl Wrong {
     /// Where the beam goes in truth when the scanner says azimuth and elevation (radians), after this share
     /// of the turn.
     pub(crate) fn ray(&self, azimuth: f64, elevation: f64, share: f64) -> Vec3 {
-        let level = elevation.cos().max(0.02);
-        let a = azimuth + self.collimation / level + self.trunnion * elevation.tan().clamp(-50.0, 50.0)
-            - self.turns * share;
+        self.along(&self.bent(elevation), azimuth, share)
+    }
+
+    /// What all rays have in common that go out under one elevation (radians).
+    pub(crate) fn bent(&self, elevation: f64) -> Bent {
+        let aside = [self.collimation / elevation.cos().max(0.02), self.trunnion * elevation.tan().clamp(-50.0, 50.0)];
         let e = elevation + self.index;
-        Vec3::new(e.cos() * a.cos(), e.cos() * a.sin(), e.sin())
+        Bent { aside, flat: e.cos(), rise: e.sin() }
+    }
+
+    /// One of these rays.
+    pub(crate) fn along(&self, bent: &Bent, azimuth: f64, share: f64) -> Vec3 {
+        let a = azimuth + bent.aside[0] + bent.aside[1] - self.turns * share;
+        Vec3::new(bent.flat * a.cos(), bent.flat * a.sin(), bent.rise)
     }
 
     /// The same in one face (1) or the other (−1): what bends the ray bends it the other way.

@@ -200,7 +200,7 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
             let z = o.z + s * d.z;
             (s > 1e-6 && (0.0..=1.0).contains(&t) && z >= base && z <= top).then(|| Hit {
                 range: s,
-                cos: det.abs() / e[0].hypot(e[1]),
+                cos: det.abs() / (e[0] * e[0] + e[1] * e[1]).sqrt(),
                 light: Light::Of(of),
                 of: None,
             })
@@ -292,15 +292,16 @@ pub(crate) fn is_edge(shapes: &[Shape], candidates: &[u32], hit: &Hit, o: &Vec3,
             (miss - r).abs() < 4.0 * w * along
         }
         Shape::Post { x, y, r, .. } => {
-            let a = d.x.hypot(d.y);
-            let miss = ((x - o.x) * d.y - (y - o.y) * d.x).abs() / a;
-            (miss - r).abs() < 4.0 * w * (x - o.x).hypot(y - o.y)
+            let (x, y) = (x - o.x, y - o.y);
+            let miss = (x * d.y - y * d.x).abs() / (d.x * d.x + d.y * d.y).sqrt();
+            (miss - r).abs() < 4.0 * w * (x * x + y * y).sqrt()
         }
         Shape::Panel { a, b, top, .. } => {
             let z = o.z + hit.range * d.z;
             let p = [o.x + hit.range * d.x, o.y + hit.range * d.y];
             let near = 4.0 * w * hit.range;
-            (p[0] - a[0]).hypot(p[1] - a[1]) < near || (p[0] - b[0]).hypot(p[1] - b[1]) < near || (z - top).abs() < near
+            let beside = |end: [f64; 2]| (p[0] - end[0]).powi(2) + (p[1] - end[1]).powi(2) < near * near;
+            beside(a) || beside(b) || (z - top).abs() < near
         }
         Shape::Board { .. } | Shape::Level { .. } | Shape::Mirror { .. } => false,
     })

@@ -1,0 +1,21 @@
+//! What the core states against what the simulator knows, over seeds.
+#![allow(clippy::expect_used, clippy::panic, clippy::unwrap_used, dead_code)]
+
+mod alike;
+mod both;
+mod clean;
+mod cloud_ties;
+mod colour;
+mod compare;
+mod cover;
+mod features;
+mod floor_plan;
+mod ground;
+mod hidden;
+mod honest;
+mod marks;
+mod papers;
+mod predicted;
+mod section;
+mod sites;
+mod ties;
