@@ -52,30 +52,8 @@ pub struct Surveyed<'a> {
 /// assert!(text.contains("<P id=\"1\">4000000.0000 500000.0000 87.0000</P>") && text.contains("<F>1 2 3</F>"));
 /// ```
 pub fn landxml(about: &About<'_>, corners: &[[f64; 3]], faces: &[[usize; 3]], breaklines: &[Vec<[f64; 3]>]) -> String {
-    let (code, metres) = about.unit;
-    let place = |[e, n, h]: &[f64; 3]| format!("{:.4} {:.4} {:.4}", n / metres, e / metres, h / metres);
-    let [date, time] = &about.at;
-    let imperial = |unit: &str| {
-        format!(
-            "<Imperial areaUnit=\"squareFoot\" linearUnit=\"{unit}\" volumeUnit=\"cubicFeet\" \
-             temperatureUnit=\"fahrenheit\" pressureUnit=\"inHG\"/>"
-        )
-    };
-    let units = match code {
-        "ft" => imperial("foot"),
-        "ftUS" => imperial("USSurveyFoot"),
-        _ => "<Metric areaUnit=\"squareMeter\" linearUnit=\"meter\" volumeUnit=\"cubicMeter\" \
-              temperatureUnit=\"celsius\" pressureUnit=\"HPA\"/>"
-            .into(),
-    };
-    let mut out = format!(
-        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n\
-         <LandXML xmlns=\"http://www.landxml.org/schema/LandXML-1.2\" version=\"1.2\" date=\"{date}\" time=\"{time}\" \
-         readOnly=\"false\" language=\"English\">\n <Units>{units}</Units>\n"
-    );
-    if let Some(epsg) = about.epsg {
-        let _ = writeln!(out, " <CoordinateSystem epsgCode=\"{epsg}\"/>");
-    }
+    let place = |p: &[f64; 3]| northing_first(p, about.unit.1);
+    let mut out = head(about);
     let (name, note) = (escaped(about.name), escaped(about.note));
     let _ = writeln!(out, " <Surfaces>\n  <Surface name=\"{name}\" desc=\"{note}\">");
     if breaklines.iter().any(|l| l.len() > 1) {
@@ -102,7 +80,39 @@ pub fn landxml(about: &About<'_>, corners: &[[f64; 3]], faces: &[[usize; 3]], br
     out
 }
 
-fn escaped(text: &str) -> String {
+/// Northing, easting and height as the standard orders them, in a unit of so many metres.
+pub(crate) fn northing_first([e, n, h]: &[f64; 3], metres: f64) -> String {
+    format!("{:.4} {:.4} {:.4}", n / metres, e / metres, h / metres)
+}
+
+/// The begin of a LandXML file: its unit and its reference.
+pub(crate) fn head(about: &About<'_>) -> String {
+    let [date, time] = &about.at;
+    let imperial = |unit: &str| {
+        format!(
+            "<Imperial areaUnit=\"squareFoot\" linearUnit=\"{unit}\" volumeUnit=\"cubicFeet\" \
+             temperatureUnit=\"fahrenheit\" pressureUnit=\"inHG\"/>"
+        )
+    };
+    let units = match about.unit.0 {
+        "ft" => imperial("foot"),
+        "ftUS" => imperial("USSurveyFoot"),
+        _ => "<Metric areaUnit=\"squareMeter\" linearUnit=\"meter\" volumeUnit=\"cubicMeter\" \
+              temperatureUnit=\"celsius\" pressureUnit=\"HPA\"/>"
+            .into(),
+    };
+    let mut out = format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n\
+         <LandXML xmlns=\"http://www.landxml.org/schema/LandXML-1.2\" version=\"1.2\" date=\"{date}\" time=\"{time}\" \
+         readOnly=\"false\" language=\"English\">\n <Units>{units}</Units>\n"
+    );
+    if let Some(epsg) = about.epsg {
+        let _ = writeln!(out, " <CoordinateSystem epsgCode=\"{epsg}\"/>");
+    }
+    out
+}
+
+pub(crate) fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
@@ -121,28 +131,14 @@ const LAYERS: [(&str, u8); 7] = [
 /// # Errors
 /// When the drawing cannot be written.
 pub fn write_dxf(about: &About<'_>, all: &Surveyed<'_>) -> Result<Vec<u8>, FormatError> {
-    let (code, metres) = about.unit;
-    let mut drawing = Drawing::new();
-    drawing.header.version = AcadVersion::R2000;
-    drawing.header.default_drawing_units = match code {
-        "ft" => Units::Feet,
-        "ftUS" => Units::USSurveyFeet,
-        _ => Units::Meters,
-    };
-    for (name, colour) in LAYERS {
-        drawing.add_layer(Layer { name: name.into(), color: Color::from_index(colour), ..Layer::default() });
-    }
-    let at = |[x, y, z]: [f64; 3]| Point::new(x / metres, y / metres, z / metres);
+    let (_, metres) = about.unit;
+    let mut drawing = begun(about, LAYERS);
+    let at = |p: [f64; 3]| place(p, metres);
     let text = |p: [f64; 3], value: String| {
         EntityType::Text(Text { location: at(p), text_height: 0.25 / metres, value, ..Text::default() })
     };
     let polyline = |drawing: &mut Drawing, layer: &str, line: &[[f64; 3]], closed: bool| {
-        let mut p = Polyline::default();
-        p.set_is_3d_polyline(true);
-        p.set_is_closed(closed);
-        for v in line {
-            p.add_vertex(drawing, Vertex { location: at(*v), ..Vertex::default() });
-        }
+        let p = polyline(drawing, line, closed, metres);
         add(drawing, layer, EntityType::Polyline(p));
     };
     for (height, line) in all.contours {
@@ -171,6 +167,37 @@ pub fn write_dxf(about: &About<'_>, all: &Surveyed<'_>) -> Result<Vec<u8>, Forma
     let mut bytes = Vec::new();
     drawing.save(&mut bytes).map_err(|e| FormatError::Damaged(format!("the drawing could not be written: {e}")))?;
     Ok(bytes)
+}
+
+/// An empty drawing in the unit of the job, with layers by name and colour.
+pub(crate) fn begun<'n>(about: &About<'_>, layers: impl IntoIterator<Item = (&'n str, u8)>) -> Drawing {
+    let mut drawing = Drawing::new();
+    drawing.header.version = AcadVersion::R2000;
+    drawing.header.default_drawing_units = match about.unit.0 {
+        "ft" => Units::Feet,
+        "ftUS" => Units::USSurveyFeet,
+        _ => Units::Meters,
+    };
+    for (name, colour) in layers {
+        drawing.add_layer(Layer { name: name.into(), color: Color::from_index(colour), ..Layer::default() });
+    }
+    drawing
+}
+
+/// A place in a unit of so many metres.
+pub(crate) fn place([x, y, z]: [f64; 3], metres: f64) -> Point {
+    Point::new(x / metres, y / metres, z / metres)
+}
+
+/// A line in space.
+pub(crate) fn polyline(drawing: &mut Drawing, line: &[[f64; 3]], closed: bool, metres: f64) -> Polyline {
+    let mut p = Polyline::default();
+    p.set_is_3d_polyline(true);
+    p.set_is_closed(closed);
+    for v in line {
+        p.add_vertex(drawing, Vertex { location: place(*v, metres), ..Vertex::default() });
+    }
+    p
 }
 
 fn add(drawing: &mut Drawing, layer: &str, specific: EntityType) {

@@ -25,6 +25,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used, clippy::expect_used, clippy::panic))]
 
 pub mod canonical;
+mod clouds;
 mod collector;
 pub mod control;
 mod count;
@@ -35,13 +36,13 @@ pub mod dxf_points;
 mod e57_read;
 mod e57_write;
 mod error;
+pub mod feature_files;
 pub mod geotiff;
 pub mod ground_files;
 pub mod landxml;
 mod las_check;
 mod las_read;
 mod las_reference;
-mod las_write;
 mod options;
 pub mod plan;
 pub mod plan_dxf;
@@ -52,11 +53,13 @@ mod tiles_write;
 pub mod working_cloud;
 mod xyz_read;
 
+pub use clouds::{
+    CloudFormat, CloudLayout, CloudPoint, CloudWriter, CopcWriter, LazWriter, PlyWriter, TilesWriter, XyzWriter,
+};
 pub use count::count_points;
 pub use e57_read::read_images;
 pub use e57_write::E57Writer;
 pub use error::FormatError;
-pub use las_write::LazWriter;
 pub use options::{Columns, ReadOptions, UpAxis};
 pub use source::{GoOn, SourceImage, SourceKind, SourceScan, read_source};
 pub use tiles_read::{Tile, tile_document, tile_points};

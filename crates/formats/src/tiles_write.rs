@@ -129,7 +129,7 @@ pub fn bounding<T>(node: &TileNode<T>) -> [f64; 12] {
 
 /// The points as a binary glTF. Positions stay z-up about the middle of the tile, exactly as they
 /// were measured; the matrix of the node shifts them and turns them into the y-up of glTF.
-fn glb(p: &TilePoints) -> Vec<u8> {
+pub(crate) fn glb(p: &TilePoints) -> Vec<u8> {
     let n = p.positions.len();
     let colour = !p.colours.is_empty();
     let (positions, shades) = (n * 12, n * 4);

@@ -1,4 +1,5 @@
 use crate::adjust::Group;
+use crate::deliver::Deliverable;
 use crate::geometry::{Error95, Vec3};
 
 /// What the client asked for. Lengths in metres; `None` where nothing was asked.
@@ -16,6 +17,8 @@ pub struct Requirement {
     pub spacing: Option<f64>,
     /// Parts of the site with limits of their own.
     pub areas: Vec<AreaLimits>,
+    /// What is to be handed over.
+    pub deliverables: Vec<Deliverable>,
 }
 
 /// Limits that hold in a part of the site; those not given there are those of the whole. Metres.
@@ -61,6 +64,8 @@ pub enum Asked {
     Survey,
     /// What is built against what was to be built.
     Design,
+    /// What is to be handed over is there.
+    Deliverables,
 }
 
 /// What a judged place is.
@@ -90,6 +95,12 @@ pub struct Judged {
 /// What speaks for or against a *met*.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Ground {
+    /// Asked for, and nobody drew it.
+    NotDrawn(Vec<Deliverable>),
+    /// Asked for, and drawn from clouds that changed since.
+    DrawnBefore(Vec<Deliverable>),
+    /// Asked for and there, or written when the package is made.
+    Ready(Vec<Deliverable>),
     /// The block is not on the grid, or out of date.
     NotOnGrid,
     /// So many of so many places are within the limit; the worst of them.
@@ -174,8 +185,8 @@ pub struct VerdictRow {
     pub asked: Asked,
     /// Of what part: an area with limits of its own, a design; none for the whole.
     pub of: Option<String>,
-    /// The limit, metres.
-    pub required: f64,
+    /// The limit, metres; none where no length is asked for.
+    pub required: Option<f64>,
     /// What the plan predicted, metres.
     pub predicted: Option<f64>,
     /// What was achieved, metres.
@@ -314,4 +325,6 @@ pub struct Evidence {
     pub survey: Option<Surveyed>,
     /// The clouds against what is to be built.
     pub designs: Vec<Designed>,
+    /// What was drawn; false where the clouds changed since.
+    pub drawn: Vec<(Deliverable, bool)>,
 }

@@ -2,6 +2,7 @@ use super::evidence::{
     Agreement, AreaLimits, Asked, Check, Designed, Evidence, Ground, Judged, Misfit, Requirement, Surveyed, Verdict,
     VerdictRow,
 };
+use crate::deliver::Deliverable;
 use crate::geometry::{Error95, Vec3};
 
 /// Risk at which a check point is said to be off, over all of them together.
@@ -34,6 +35,7 @@ pub fn verdict(asked: &Requirement, evidence: &Evidence) -> Vec<VerdictRow> {
     out.extend(limit.zip(evidence.agreement.as_ref()).map(|(limit, a)| agreement_row(limit, asked, a)));
     out.extend(limit.zip(evidence.survey.as_ref()).map(|(limit, s)| survey_row(limit, s)));
     out.extend(evidence.designs.iter().map(design_row));
+    out.extend((!asked.deliverables.is_empty()).then(|| deliverables_row(asked, evidence)));
     out
 }
 
@@ -80,7 +82,7 @@ fn limit_row(
     let mut row = VerdictRow {
         asked,
         of: None,
-        required,
+        required: Some(required),
         predicted,
         achieved: None,
         bound: None,
@@ -174,7 +176,7 @@ fn check_row(required: f64, evidence: &Evidence) -> VerdictRow {
     let mut row = VerdictRow {
         asked: Asked::Checks,
         of: None,
-        required,
+        required: Some(required),
         predicted: None,
         achieved: None,
         bound: None,
@@ -221,7 +223,7 @@ fn spacing_row(required: f64, evidence: &Evidence) -> VerdictRow {
     let mut row = VerdictRow {
         asked: Asked::Spacing,
         of: None,
-        required,
+        required: Some(required),
         predicted: None,
         achieved: None,
         bound: None,
@@ -253,7 +255,7 @@ fn agreement_row(required: f64, asked: &Requirement, a: &Agreement) -> VerdictRo
     let mut row = VerdictRow {
         asked: Asked::Agreement,
         of: None,
-        required,
+        required: Some(required),
         predicted: None,
         achieved: worst.map(|w| w.apart).or_else(|| middle(&a.typical)),
         bound: worst.map(|w| w.apart + w.apart95).or_else(|| middle(&a.detectable)),
@@ -282,7 +284,7 @@ fn design_row(d: &Designed) -> VerdictRow {
     let mut row = VerdictRow {
         asked: Asked::Design,
         of: Some(d.name.clone()),
-        required: d.tolerance,
+        required: Some(d.tolerance),
         predicted: None,
         achieved: d.worst.map(|w| w.0).filter(|_| !d.stale),
         bound: d.worst.map(|w| w.0 + w.1).filter(|_| !d.stale),
@@ -308,13 +310,44 @@ fn design_row(d: &Designed) -> VerdictRow {
     row
 }
 
+/// Met when what has to be drawn is drawn from the clouds as they stand; the package writes the rest.
+fn deliverables_row(asked: &Requirement, evidence: &Evidence) -> VerdictRow {
+    let drawn = |d: &Deliverable| evidence.drawn.iter().find(|e| e.0 == *d).map(|e| e.1);
+    let of = |is: &dyn Fn(&Deliverable) -> bool| asked.deliverables.iter().copied().filter(is).collect::<Vec<_>>();
+    let missing = of(&|d| d.is_drawn() && drawn(d).is_none());
+    let before = of(&|d| d.is_drawn() && drawn(d) == Some(false));
+    let ready = of(&|d| !missing.contains(d) && !before.contains(d));
+    let mut row = VerdictRow {
+        asked: Asked::Deliverables,
+        of: None,
+        required: None,
+        predicted: None,
+        achieved: None,
+        bound: None,
+        grounds: Vec::new(),
+        verdict: Verdict::Met,
+    };
+    if !missing.is_empty() {
+        weaken(&mut row.verdict, Verdict::NotMet);
+        row.grounds.push(Ground::NotDrawn(missing));
+    }
+    if !before.is_empty() {
+        weaken(&mut row.verdict, Verdict::NotDemonstrated);
+        row.grounds.push(Ground::DrawnBefore(before));
+    }
+    if !ready.is_empty() {
+        row.grounds.push(Ground::Ready(ready));
+    }
+    row
+}
+
 /// As check points are judged: *met* only when the 95 % upper bound is within the limit.
 fn survey_row(required: f64, s: &Surveyed) -> VerdictRow {
     let some = s.count > 0 && !s.stale;
     let mut row = VerdictRow {
         asked: Asked::Survey,
         of: None,
-        required,
+        required: Some(required),
         predicted: None,
         achieved: some.then_some(s.error95),
         bound: some.then_some(s.bound),

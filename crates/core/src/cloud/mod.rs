@@ -5,6 +5,7 @@
 //! that order, so that neither needs a tree in memory.
 
 mod clip;
+mod coarse;
 mod measure;
 mod order;
 mod panorama;
@@ -14,6 +15,7 @@ mod tiles;
 mod working;
 
 pub use clip::ClipBox;
+pub use coarse::Coarse;
 pub use measure::{Measured, Span, span};
 pub use order::{Order, VOXEL};
 pub use panorama::{Panorama, panorama};

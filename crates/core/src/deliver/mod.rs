@@ -1,4 +1,4 @@
-//! The rules of handing over: who may sign, and what makes a package out of date.
+//! The rules of handing over: what can be asked for, who may sign.
 
 /// Why a package cannot be signed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -40,5 +40,54 @@ pub fn may_sign(place: Signature, who: &str, prepared: Option<&str>, checked: Op
         Signature::Checked if prepared.is_none() => Err(SignError::NotPrepared),
         Signature::Checked if prepared == Some(who) => Err(SignError::SamePerson),
         _ => Ok(()),
+    }
+}
+
+/// What a client may ask for beside the report, the coordinates and the manifest, which every package has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Deliverable {
+    /// Clouds as LAZ 1.4.
+    Laz,
+    /// Clouds as LAZ 1.4 with an index (COPC).
+    Copc,
+    /// Clouds as E57, scan by scan with poses.
+    E57,
+    /// Clouds as PLY.
+    Ply,
+    /// Clouds as text.
+    Xyz,
+    /// Clouds as 3D Tiles with glTF.
+    Tiles,
+    /// A page of panoramas, plan and cloud that opens by itself.
+    WalkThrough,
+    /// Floor plans.
+    FloorPlans,
+    /// Pictures of elevations.
+    Elevations,
+    /// The ground: surface, contours, heights.
+    Ground,
+    /// Coded points and lines, floor levels.
+    Features,
+}
+
+impl Deliverable {
+    /// All of them.
+    pub const ALL: [Self; 11] = [
+        Self::Laz,
+        Self::Copc,
+        Self::E57,
+        Self::Ply,
+        Self::Xyz,
+        Self::Tiles,
+        Self::WalkThrough,
+        Self::FloorPlans,
+        Self::Elevations,
+        Self::Ground,
+        Self::Features,
+    ];
+
+    /// Whether somebody has to draw it before a package can hold it; clouds are written when it is made.
+    pub fn is_drawn(self) -> bool {
+        matches!(self, Self::FloorPlans | Self::Elevations | Self::Ground | Self::Features)
     }
 }

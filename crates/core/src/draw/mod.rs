@@ -6,19 +6,25 @@
 
 mod elevation;
 mod extract;
+mod features;
 mod fit;
 pub mod ground;
 mod openings;
 mod plan;
+mod profile;
 mod round;
+mod section;
 mod slab;
 mod square;
 
 pub use elevation::{Elevation, Facing, Orthophoto};
+pub use features::{CODES, Code, FLOOR, twice};
 pub use fit::{Relation, Stand};
 pub use openings::{Gap, Opening};
 pub use plan::{Corner, Face, FloorPlan, Wall, fit_line, floor_plan};
+pub use profile::{Profile, Shot, Snap};
 pub use round::Round;
+pub use section::Section;
 pub use slab::{Layer, Level, Slab, Spot};
 pub use square::Squared;
 

@@ -20,6 +20,20 @@ pub struct Error95 {
 }
 
 impl Error95 {
+    /// In plan (longest semi-axis) and in height, without the rest: for the points of a cloud.
+    ///
+    /// ```
+    /// use vistazo_core::geometry::{Error95, Mat3, Vec3};
+    /// let c = Mat3::new(4e-6, 1e-6, 0.0, 1e-6, 2e-6, 0.0, 0.0, 0.0, 9e-6);
+    /// let all = Error95::from_covariance(&c);
+    /// assert_eq!(Error95::plan_and_height(&c), [all.horizontal, all.vertical]);
+    /// ```
+    pub fn plan_and_height(c: &Mat3) -> [f64; 2] {
+        let mean = f64::midpoint(c[(0, 0)], c[(1, 1)]);
+        let root = ((c[(0, 0)] - c[(1, 1)]) / 2.0).hypot(c[(0, 1)]);
+        [(mean + root).max(0.0).sqrt() * K95_2D, c[(2, 2)].max(0.0).sqrt() * K95_1D]
+    }
+
     /// The regions belonging to a covariance in m².
     ///
     /// ```

@@ -13,7 +13,7 @@ use std::collections::HashMap;
 pub const SURFACE_SIGMA: f64 = 0.001;
 
 /// Part of the information in the points that a tie by clouds makes use of, found by simulated ties:
-/// edges, bad normals and unequal weights cost the rest. See `crates/sim/tests/cloud_ties.rs`.
+/// edges, bad normals and unequal weights cost the rest. See `crates/sim/tests/truth/cloud_ties.rs`.
 const USED: f64 = 0.5;
 
 /// Heights that the drawn surfaces leave more open than this are held by the floor, 1σ, metres.

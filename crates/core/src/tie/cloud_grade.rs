@@ -63,7 +63,7 @@ const CONFLICT: [f64; 2] = [0.012, 0.05];
 /// Overlap (the better way round) below which a tie is doubtful, and below which it has failed.
 const OVERLAP: [f64; 2] = [0.35, 0.08];
 /// The same where nothing contradicts, no other place comes near, and all directions are held: of hundreds of simulated
-/// pairs none in a wrong place does (`crates/sim/tests/ties.rs`).
+/// pairs none in a wrong place does (`crates/sim/tests/truth/ties.rs`).
 const OVERLAP_CLEAN: [f64; 2] = [0.25, 0.08];
 /// The same where other ties say where the scans stand, and this one agrees.
 const OVERLAP_KNOWN: [f64; 2] = [0.15, 0.05];

@@ -58,7 +58,7 @@ const STRAY: f64 = 0.001;
 /// Less than this in all decides nothing.
 const LEAST: f64 = 0.08;
 /// What is seen through, counted [`HARM`] times, leaves so much of what is shared at the right place; at wrong ones in a
-/// row of like rooms it leaves less than nothing (`crates/sim/tests/ties.rs`).
+/// row of like rooms it leaves less than nothing (`crates/sim/tests/truth/ties.rs`).
 const AGREED: f64 = 0.4;
 /// Another place this near to the best leaves it open which is the right one,
 const RIVAL: f64 = 0.5;

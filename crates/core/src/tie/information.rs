@@ -35,7 +35,7 @@ pub(super) struct Piece {
 /// What is not held is known to so much, metres.
 const FREE: f64 = 1.0;
 /// Residuals depend on one another beyond the pieces too, where voxels and walls fall into step: by so
-/// much more the errors of simulated ties vary than the pieces say (`crates/sim/tests/cloud_ties.rs`).
+/// much more the errors of simulated ties vary than the pieces say (`crates/sim/tests/truth/cloud_ties.rs`).
 const FARTHER: f64 = 2.0;
 
 /// What a pair says by both normals, free of their noise on the average.

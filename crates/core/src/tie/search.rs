@@ -254,7 +254,7 @@ fn along_walls(first: &Shown, second: &Shown, approach: &Approach, from: (Pose, 
 }
 
 /// A place that was seen through speaks so many times louder than one that agrees: at the right place
-/// hardly any is (`crates/sim/tests/ties.rs`).
+/// hardly any is (`crates/sim/tests/truth/ties.rs`).
 pub(super) const HARM: f64 = 40.0;
 
 pub(super) fn same(a: &Pose, b: &Pose) -> bool {

@@ -8,7 +8,7 @@ use nalgebra::Matrix6;
 /// Rows as of [`super::CloudTie`]. The shape does not give: nothing that comes later bends it. What it was uncertain by
 /// when it was held is no weight, and goes into the covariance of the unknowns as it is ([`Held::worth`]).
 /// Sightings that the shape came from and that tie the group to others are taken for independent of it: σ between the
-/// group and what shares its targets comes out some 12 % too small (`core/tests/groups.rs`). Ties by clouds are.
+/// group and what shares its targets comes out some 12 % too small (`core/tests/rules/groups.rs`). Ties by clouds are.
 #[derive(Clone, Debug)]
 pub struct Held {
     /// The first scan of the group.

@@ -9,5 +9,6 @@ mod volume;
 
 pub use contours::contours;
 pub use raster::{Column, Ground, GroundCell, GroundScan, ground};
+pub(super) use raster::{joined, shared};
 pub use surface::{Breakline, Height, Surface};
 pub use volume::{Volume, volume_between, volume_to};

@@ -202,7 +202,7 @@ pub fn ground(
         }
     }
     for (cell, said) in out.cells.iter_mut().zip(said) {
-        *cell = joined(&said);
+        *cell = joined(&said, UNEVEN);
     }
     Some(out)
 }
@@ -233,7 +233,7 @@ fn lying(column: &Column, surface: f64, limit: f64, thick: i32) -> (f64, Sums) {
 }
 
 /// What all points of a scan about a place have in common, in height, m².
-fn shared(stand: &Stand, instrument: &Instrument, at: &Vec3) -> f64 {
+pub(in crate::draw) fn shared(stand: &Stand, instrument: &Instrument, at: &Vec3) -> f64 {
     let from = stand.pose.translation;
     let turn = (at - from).cross(&Vec3::z());
     let row = Vector6::new(0.0, 0.0, 1.0, turn.x, turn.y, turn.z);
@@ -244,9 +244,9 @@ fn shared(stand: &Stand, instrument: &Instrument, at: &Vec3) -> f64 {
     row.dot(&(stand.covariance * row)).max(0.0) + range * range + angle * angle
 }
 
-/// A cell out of what its scans say: height, own and common variance, points.
-fn joined(said: &[(f64, f64, f64, u32)]) -> Option<GroundCell> {
-    let weight = |s: &(f64, f64, f64, u32)| 1.0 / (s.1 + s.2 + UNEVEN * UNEVEN / f64::from(s.3).min(9.0));
+/// A cell out of what its scans say: height, own and common variance, points. It is uneven by so much, 1σ, metres.
+pub(in crate::draw) fn joined(said: &[(f64, f64, f64, u32)], uneven: f64) -> Option<GroundCell> {
+    let weight = |s: &(f64, f64, f64, u32)| 1.0 / (s.1 + s.2 + uneven * uneven / f64::from(s.3).min(9.0));
     let sum: f64 = said.iter().map(weight).sum();
     if said.is_empty() {
         return None;
@@ -257,6 +257,6 @@ fn joined(said: &[(f64, f64, f64, u32)]) -> Option<GroundCell> {
     // where scans disagree by more than they should, neither is believed more than that
     let misfit =
         said.iter().map(|s| weight(s) * (s.0 - height).powi(2)).sum::<f64>() / (said.len() as f64 - 1.0).max(1.0);
-    let own = of(|s| s.1) + UNEVEN * UNEVEN / f64::from(points).min(9.0);
+    let own = of(|s| s.1) + uneven * uneven / f64::from(points).min(9.0);
     Some(GroundCell { height, own: own * misfit.max(1.0), common: of(|s| s.2) * misfit.max(1.0), points })
 }
