@@ -34,6 +34,20 @@ pub struct Report {
     pub foot: String,
     /// Who signs: role and name (or a blank to sign).
     pub signatures: Vec<(String, String)>,
+    /// What it is headed with.
+    pub letterhead: Letterhead,
+}
+
+/// Whose report it is.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Letterhead {
+    /// Name and address, line by line; may be empty.
+    pub lines: Vec<String>,
+    /// `#rrggbb`; empty for the usual one.
+    pub colour: String,
+    /// A PNG or JPEG, where there is one.
+    #[serde(skip)]
+    pub logo: Option<Vec<u8>>,
 }
 
 /// A headed table.
@@ -101,6 +115,9 @@ pub enum ReportError {
 pub fn typeset(report: &Report) -> Result<Vec<u8>, ReportError> {
     let mut inputs = Dict::new();
     inputs.insert("report".into(), serde_json::to_string(report)?.into_value());
+    if let Some(logo) = &report.letterhead.logo {
+        inputs.insert("logo".into(), Bytes::new(logo.clone()).into_value());
+    }
     for (k, f) in report.figures.iter().enumerate() {
         inputs.insert(format!("figure-{k}").into(), Bytes::new(f.png.clone()).into_value());
     }

@@ -1,7 +1,8 @@
 #let r = json(bytes(sys.inputs.report))
 #let ink = rgb("#22303c")
 #let faint = rgb("#8a949c")
-#let accent = rgb("#1d6b74")
+#let head = r.letterhead
+#let accent = rgb(if head.colour == "" { "#1d6b74" } else { head.colour })
 #let bad = rgb("#8c2f2b")
 #set document(title: r.title)
 #set page(paper: "a4", margin: (x: 18mm, top: 18mm, bottom: 22mm), footer: context [
@@ -14,6 +15,14 @@
 #show heading: set text(fill: ink)
 #show heading.where(level: 1): it => block(above: 14pt, below: 6pt, sticky: true)[#text(11.5pt, weight: "bold", it.body) #v(-7pt) #line(length: 100%, stroke: 0.6pt + accent)]
 
+#if head.lines.len() > 0 or "logo" in sys.inputs {
+  grid(columns: (1fr, auto), column-gutter: 14pt, align: (left + bottom, right + bottom),
+    text(8.5pt, fill: accent, head.lines.map(l => [#l]).join(linebreak())),
+    if "logo" in sys.inputs { box(width: 52mm, height: 18mm, align(right + horizon, image(sys.inputs.logo, width: 52mm, height: 18mm, fit: "contain"))) })
+  v(-4pt)
+  line(length: 100%, stroke: 1pt + accent)
+  v(4pt)
+}
 #text(21pt, weight: "bold")[#r.title] \
 #text(10pt, fill: faint)[#r.subtitle]
 #v(2pt)

@@ -12,6 +12,7 @@ pub mod groups;
 pub mod instruments;
 pub mod jobs;
 pub mod journal;
+pub mod letterheads;
 pub mod objects;
 pub mod people;
 pub mod photos;

@@ -1,41 +1,73 @@
-//! Clouds on the grid as LAZ: one scan at a time in memory, however many there are.
+//! Clouds on the grid, in as many formats as were asked for: one scan at a time in memory, however many there are.
 
 use crate::dto::PackageOptions;
 use crate::tasks::Stop;
+use nalgebra::Matrix6;
 use std::collections::HashMap;
 use std::io::{BufReader, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
 use vistazo_core::clean::Class;
-use vistazo_core::cloud::{ClipBox, Thinner};
-use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::cloud::{ClipBox, Measured, Thinner};
+use vistazo_core::deliver::Deliverable;
+use vistazo_core::geometry::{Error95, Pose, Vec3};
 use vistazo_core::georef::GridMap;
+use vistazo_core::instrument::Instrument;
 use vistazo_core::scan::Scan;
-use vistazo_formats::LazWriter;
+use vistazo_formats::{CloudFormat, CloudLayout, CloudPoint, CloudWriter};
+
+/// The format of what is asked for, where it is written point by point.
+pub(crate) fn format(d: Deliverable) -> Option<CloudFormat> {
+    Some(match d {
+        Deliverable::Laz => CloudFormat::Laz,
+        Deliverable::Copc => CloudFormat::Copc,
+        Deliverable::Ply => CloudFormat::Ply,
+        Deliverable::Xyz => CloudFormat::Xyz,
+        Deliverable::Tiles => CloudFormat::Tiles,
+        Deliverable::E57
+        | Deliverable::WalkThrough
+        | Deliverable::FloorPlans
+        | Deliverable::Elevations
+        | Deliverable::Ground
+        | Deliverable::Features => return None,
+    })
+}
 
 /// What every file of an export has in common.
 #[derive(Clone)]
 pub(crate) struct Setting {
     pub folder: PathBuf,
     pub base: String,
-    pub wkt: Option<String>,
-    pub coloured: bool,
-    /// Metres in one unit of the files.
-    pub unit: f64,
-    /// Near the points, grid, metres.
-    pub offset: Vec3,
+    pub formats: Vec<CloudFormat>,
+    /// Near the points, grid, in the unit of the files; reference, colours, what wrote them.
+    pub layout: CloudLayout,
     /// From the local frame of true metres, in which poses are, to the grid.
     pub map: GridMap,
-    /// What wrote the files, for their headers.
-    pub software: String,
+    pub instrument: Instrument,
     pub clip: ClipBox,
     pub options: PackageOptions,
 }
 
-/// Writes LAZ files scan by scan.
+/// A scan on its way into the files.
+pub(crate) struct Placed<'a> {
+    pub scan: &'a Scan,
+    pub classes: &'a [Class],
+    /// In the local frame.
+    pub pose: Pose,
+    /// Of the pose, by left increments.
+    pub covariance: Matrix6<f64>,
+    pub name: &'a str,
+    /// From 1.
+    pub number: u16,
+}
+
+/// Files of the same points, each of its format.
+type Files = Vec<Box<dyn CloudWriter>>;
+
+/// Writes clouds scan by scan.
 pub(crate) struct Export {
     set: Setting,
-    /// The one file of a merged export.
-    merged: Option<LazWriter>,
+    /// The files of a merged export.
+    merged: Files,
     /// A merged export that is thinned collects by blocks first: neighbours from different scans
     /// must meet before one of them is kept.
     blocks: Option<Blocks>,
@@ -44,88 +76,101 @@ pub(crate) struct Export {
 
 impl Export {
     pub(crate) fn begin(set: Setting) -> Result<Self, Stop> {
-        let merged = if set.options.per_scan { None } else { Some(set.file(&set.base)?) };
-        let blocks = match (&merged, set.options.thin) {
-            (Some(_), Some(_)) => Some(Blocks::new(&set.folder)?),
+        let merged = if set.options.per_scan { Vec::new() } else { set.files(&set.base)? };
+        let blocks = match (set.options.per_scan, set.options.thin) {
+            (false, Some(_)) => Some(Blocks::new(&set.folder)?),
             _ => None,
         };
         Ok(Self { set, merged, blocks, written: 0 })
     }
 
-    /// Adds a scan under its pose in the local frame; `number` counts from 1. Every point goes through the map
-    /// to the grid, so that clouds are scaled as coordinates are. Returns which of its points
-    /// were taken: a file of another format takes the same.
-    pub(crate) fn add(
-        &mut self,
-        (scan, classes): (&Scan, &[Class]),
-        pose: &Pose,
-        name: &str,
-        number: u16,
-    ) -> Result<Vec<bool>, Stop> {
+    /// Adds a scan. Every point goes through the map to the grid, so that clouds are scaled as coordinates are. Returns which
+    /// of its points were taken: a file that is not written point by point takes the same.
+    pub(crate) fn add(&mut self, of: &Placed<'_>) -> Result<Vec<bool>, Stop> {
+        let Placed { scan, classes, pose, number, .. } = of;
+        let unit = self.set.layout.unit;
+        let near = self.set.layout.offset * unit;
         let mut thin = self.set.options.thin.map(Thinner::new);
-        let mut own =
-            if self.set.options.per_scan { Some(self.set.file(&format!("{}-{name}", self.set.base))?) } else { None };
+        let mut own = match self.set.options.per_scan {
+            true => self.set.files(&format!("{}-{}", self.set.base, of.name))?,
+            false => Vec::new(),
+        };
         let mut taken = vec![false; scan.points.len()];
         for (k, took) in taken.iter_mut().enumerate() {
             let class = classes.get(k).copied();
             if self.set.options.leave_out && class.is_some_and(|c| c != Class::Kept) {
                 continue;
             }
-            // a scan that was not cleaned says so: created, never classified
-            let class = class.map_or(0, Class::las);
-            let p = self.set.map.apply(&pose.apply(&scan.at(k)));
-            if !self.set.clip.contains(&p) || thin.as_mut().is_some_and(|t| !t.keep(&(p - self.set.offset))) {
+            let at = scan.at(k);
+            let p = self.set.map.apply(&pose.apply(&at));
+            if !self.set.clip.contains(&p) || thin.as_mut().is_some_and(|t| !t.keep(&(p - near))) {
                 continue;
             }
             *took = true;
-            let colour = scan.colour.get(k).copied();
+            let error95 = if self.set.layout.errors {
+                let m = Measured::of(pose, &of.covariance, &at, &self.set.instrument);
+                Error95::plan_and_height(&m.covariance).map(|e| e / unit)
+            } else {
+                [0.0; 2]
+            };
+            let mut point = CloudPoint {
+                at: p / unit,
+                intensity: scan.intensity[k],
+                colour: scan.colour.get(k).copied().unwrap_or_default(),
+                scan: *number,
+                // a scan that was not cleaned says so: created, never classified
+                class: class.map_or(0, Class::las),
+                error95,
+            };
             if let Some(blocks) = &mut self.blocks {
-                blocks.put(&(p - self.set.offset), scan.intensity[k], colour.unwrap_or_default(), (number, class))?;
-            } else if let Some(laz) = own.as_mut().or(self.merged.as_mut()) {
-                laz.add(&(p / self.set.unit), scan.intensity[k], colour, number, class)?;
+                point.at = p - near;
+                blocks.put(&point)?;
+            } else {
+                put(if own.is_empty() { &mut self.merged } else { &mut own }, &point)?;
                 self.written += 1;
             }
         }
-        if let Some(laz) = own {
-            laz.finish()?;
-        }
+        end(own)?;
         Ok(taken)
     }
 
     /// Ends the files; returns how many points were written.
     pub(crate) fn finish(mut self) -> Result<u64, Stop> {
-        if let (Some(blocks), Some(laz), Some(side)) = (self.blocks.take(), &mut self.merged, self.set.options.thin) {
-            self.written += blocks.drain(side, &mut |p, intensity, colour, (number, class)| {
-                Ok(laz.add(
-                    &((p + self.set.offset) / self.set.unit),
-                    intensity,
-                    self.set.coloured.then_some(colour),
-                    number,
-                    class,
-                )?)
+        if let (Some(blocks), Some(side)) = (self.blocks.take(), self.set.options.thin) {
+            let (unit, offset) = (self.set.layout.unit, self.set.layout.offset);
+            let merged = &mut self.merged;
+            self.written += blocks.drain(side, &mut |mut p| {
+                p.at = p.at / unit + offset;
+                put(merged, &p)
             })?;
         }
-        if let Some(laz) = self.merged {
-            laz.finish()?;
-        }
+        end(self.merged)?;
         Ok(self.written)
     }
 }
 
+fn put(files: &mut Files, p: &CloudPoint) -> Result<(), Stop> {
+    Ok(files.iter_mut().try_for_each(|f| f.put(p))?)
+}
+
+fn end(files: Files) -> Result<(), Stop> {
+    Ok(files.into_iter().try_for_each(|f| f.end())?)
+}
+
 impl Setting {
-    fn file(&self, name: &str) -> Result<LazWriter, Stop> {
-        let path = self.folder.join(format!("{name}.laz"));
-        let offset = (self.offset / self.unit).map(f64::round);
-        Ok(LazWriter::create_as(&path, offset, self.wkt.as_deref(), self.coloured, &self.software)?)
+    fn files(&self, stem: &str) -> Result<Files, Stop> {
+        let scratch = self.folder.parent().unwrap_or(&self.folder);
+        let make = |f: &CloudFormat| f.create(&self.folder, stem, &self.layout, scratch);
+        Ok(self.formats.iter().map(make).collect::<Result<_, _>>()?)
     }
 }
 
 /// Side of a block, metres.
 const BLOCK: f64 = 16.0;
-const RECORD: usize = 24 + 2 + 3 + 2 + 1;
+const RECORD: usize = 24 + 2 + 3 + 2 + 1 + 8;
 
-/// Takes a point: place, intensity, colour, number of its scan and its class.
-type Take<'a> = dyn FnMut(Vec3, u16, [u8; 3], (u16, u8)) -> Result<(), Stop> + 'a;
+/// Takes a point.
+type Take<'a> = dyn FnMut(CloudPoint) -> Result<(), Stop> + 'a;
 
 /// Points set down on disk by blocks of ground, so that one block at a time is enough in memory.
 struct Blocks {
@@ -138,7 +183,9 @@ impl Blocks {
         Ok(Self { folder: tempfile::tempdir_in(near.parent().unwrap_or(near))?, open: HashMap::new() })
     }
 
-    fn put(&mut self, p: &Vec3, intensity: u16, colour: [u8; 3], (number, class): (u16, u8)) -> Result<(), Stop> {
+    /// Metres about the offset.
+    fn put(&mut self, point: &CloudPoint) -> Result<(), Stop> {
+        let p = point.at;
         let key = ((p.x / BLOCK).floor() as i32, (p.y / BLOCK).floor() as i32);
         // few files at a time: closed ones are opened again to append
         if self.open.len() > 200 && !self.open.contains_key(&key) {
@@ -157,10 +204,13 @@ impl Blocks {
         for k in 0..3 {
             record[8 * k..8 * k + 8].copy_from_slice(&p[k].to_le_bytes());
         }
-        record[24..26].copy_from_slice(&intensity.to_le_bytes());
-        record[26..29].copy_from_slice(&colour);
-        record[29..31].copy_from_slice(&number.to_le_bytes());
-        record[31] = class;
+        record[24..26].copy_from_slice(&point.intensity.to_le_bytes());
+        record[26..29].copy_from_slice(&point.colour);
+        record[29..31].copy_from_slice(&point.scan.to_le_bytes());
+        record[31] = point.class;
+        for k in 0..2 {
+            record[32 + 4 * k..36 + 4 * k].copy_from_slice(&(point.error95[k] as f32).to_le_bytes());
+        }
         file.write_all(&record)?;
         Ok(())
     }
@@ -186,14 +236,17 @@ impl Blocks {
                     w.copy_from_slice(&b[8 * k..8 * k + 8]);
                     f64::from_le_bytes(w)
                 };
-                let p = Vec3::new(f(0), f(1), f(2));
-                if thin.keep(&p) {
-                    take(
-                        p,
-                        u16::from_le_bytes([b[24], b[25]]),
-                        [b[26], b[27], b[28]],
-                        (u16::from_le_bytes([b[29], b[30]]), b[31]),
-                    )?;
+                let at = Vec3::new(f(0), f(1), f(2));
+                if thin.keep(&at) {
+                    let e = |k: usize| f64::from(f32::from_le_bytes([b[k], b[k + 1], b[k + 2], b[k + 3]]));
+                    take(CloudPoint {
+                        at,
+                        intensity: u16::from_le_bytes([b[24], b[25]]),
+                        colour: [b[26], b[27], b[28]],
+                        scan: u16::from_le_bytes([b[29], b[30]]),
+                        class: b[31],
+                        error95: [e(32), e(36)],
+                    })?;
                     kept += 1;
                 }
             }

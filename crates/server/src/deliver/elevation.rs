@@ -2,7 +2,9 @@
 
 use super::drawing::{ScaleOf, fitting};
 use crate::ApiError;
+use crate::dto::CutLine;
 use crate::work::elevation::Elevation;
+use vistazo_formats::drawing_dxf::{DrawingLayer, Drawn, Mark, write_drawing};
 use vistazo_formats::geotiff::{Lying, picture, world_file};
 use vistazo_report::{Picture, ScaleDrawing, typeset_drawing};
 
@@ -14,12 +16,49 @@ pub(crate) struct Kind {
 }
 
 /// All of them.
-pub(crate) const KINDS: [Kind; 4] = [
+pub(crate) const KINDS: [Kind; 5] = [
     Kind { name: "elevation.png", media_type: "image/png", write: |e| Ok(e.png.clone()) },
     Kind { name: "elevation.pgw", media_type: "text/plain", write: world },
     Kind { name: "elevation.tif", media_type: "image/tiff", write: tif },
     Kind { name: "elevation.pdf", media_type: "application/pdf", write: pdf },
+    Kind { name: "section.dxf", media_type: "image/vnd.dxf", write: dxf },
 ];
+
+/// Those that there is something to write into.
+pub(crate) fn kinds(of: &Elevation) -> impl Iterator<Item = &'static Kind> {
+    let cuts = of.data.section.is_some();
+    KINDS.iter().filter(move |k| cuts || k.name != "section.dxf")
+}
+
+/// Layers of a section: nobody has looked at its lines yet.
+const LAYERS: [DrawingLayer; 2] = [
+    DrawingLayer { name: "CUT", colour: 7, dashed: false },
+    DrawingLayer { name: "THICKNESS", colour: 6, dashed: false },
+];
+
+/// What the plane cuts: across from its left end, up in heights of the grid. Empty where it cuts nothing straight.
+fn dxf(e: &Elevation) -> Result<Vec<u8>, ApiError> {
+    let unit = e.brief.unit();
+    let cut = e.data.section.clone().unwrap_or_default();
+    let line = |l: &CutLine| Drawn {
+        layer: "CUT",
+        mark: Mark::Line(l.ends),
+        says: format!(
+            "across, at both ends: 95 % {}, {}; points scatter by {}; found by the program, not agreed with",
+            e.brief.length(l.error95[0]),
+            e.brief.length(l.error95[1]),
+            e.brief.length(l.scatter)
+        ),
+    };
+    let thick = |[x, y, thickness, error]: &[f64; 4]| Drawn {
+        layer: "THICKNESS",
+        mark: Mark::Text([*x, *y], format!("{:.3}", thickness / unit.metres()), 0.08, 0.0),
+        says: format!("95 % {}", e.brief.length(*error)),
+    };
+    let drawn: Vec<Drawn> = cut.lines.iter().map(line).chain(cut.thicknesses.iter().map(thick)).collect();
+    let text = write_drawing(&LAYERS, &drawn, (unit.code(), unit.metres()), 0.0);
+    Ok(text.map_err(|e| ApiError::conflict(e.to_string()))?.into_bytes())
+}
 
 /// Where the picture lies on its own plane: metres from its left end, and heights of the grid.
 fn lying<'a>(e: &Elevation, says: &'a str) -> Lying<'a> {
@@ -60,6 +99,13 @@ fn pdf(e: &Elevation) -> Result<Vec<u8>, ApiError> {
     }
     let [low, high] = e.data.heights.unwrap_or_default();
     let [before, behind] = e.data.depth.unwrap_or_default();
+    let on_paper = |[a, v]: [f64; 2]| [x - w / 2.0 + a * 1e3 / scale, y + h / 2.0 - (v - low) * 1e3 / scale];
+    let cut = e.data.section.iter().flat_map(|s| &s.lines).map(|l| {
+        let [[x1, y1], [x2, y2]] = l.ends.map(on_paper);
+        ([x1, y1, x2, y2], "wall".to_owned())
+    });
+    let worst = e.data.section.iter().flat_map(|s| &s.lines).flat_map(|l| l.error95).fold(0.0, f64::max);
+    let lines: Vec<_> = cut.collect();
     let height = |v: f64| format!("{:.3} {}", v / unit.metres(), unit.code());
     let drawing = ScaleDrawing {
         paper,
@@ -72,6 +118,13 @@ fn pdf(e: &Elevation) -> Result<Vec<u8>, ApiError> {
             })
             .collect(),
         facts: vec![
+            (
+                "Cut by the plane".into(),
+                match lines.len() {
+                    0 => "nothing straight".into(),
+                    n => format!("{n} lines, across within {} (95 %)", e.brief.length(worst)),
+                },
+            ),
             ("Places lie within, 95 %".into(), e.brief.length(e.picture.error95)),
             ("A pixel".into(), e.brief.length(pixel)),
             ("Heights".into(), format!("{} to {}", height(low), height(high))),
@@ -82,6 +135,7 @@ fn pdf(e: &Elevation) -> Result<Vec<u8>, ApiError> {
             ),
             ("Reference, made".into(), format!("{}, {} UTC", e.reference, e.picture.at.format("%Y-%m-%d %H:%M"))),
         ],
+        lines,
         scale: of.words(),
         bar: of.bar(),
         warning: warnings.join("; "),

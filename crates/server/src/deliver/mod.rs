@@ -6,6 +6,7 @@ mod control;
 mod coordinates;
 pub(crate) mod drawing;
 pub(crate) mod elevation;
+pub(crate) mod features;
 pub(crate) mod ground;
 pub(crate) mod plan;
 mod report;
@@ -14,12 +15,16 @@ mod slice_picture;
 #[cfg(test)]
 mod tests;
 mod transforms;
+pub(crate) mod walk;
 
 use crate::ApiError;
 use crate::dto::{AdjustmentDto, GeorefResult, VerdictDto};
 use crate::record::georeference::GridOutput;
 use crate::tasks::Stop;
 use crate::work::verdict::State;
+use nalgebra::Matrix6;
+use std::collections::HashMap;
+use uuid::Uuid;
 use vistazo_core::geometry::Pose;
 use vistazo_core::georef::GridMap;
 use vistazo_formats::crs::Reference;
@@ -36,6 +41,8 @@ pub(crate) struct Package {
     pub map: GridMap,
     /// Scans with their pose in the local frame.
     pub scans: Vec<(ScanRow, Pose)>,
+    /// Covariances of these poses on the grid, by scan.
+    pub covariances: HashMap<Uuid, Matrix6<f64>>,
     pub reference: Option<Reference>,
     pub members: Vec<Member>,
     pub log: Vec<LogEntry>,
@@ -46,11 +53,18 @@ pub(crate) struct Package {
     pub drawings: Vec<crate::work::drawing::Drawing>,
     pub elevations: Vec<crate::work::elevation::Elevation>,
     pub ground: Option<crate::work::ground::Site>,
+    pub features: Option<crate::work::features::Coded>,
+    pub letterhead: vistazo_report::Letterhead,
     /// Slices that somebody put their name to.
     pub slices: Vec<crate::work::slices::Figure>,
 }
 
 impl Package {
+    /// What is known of the pose of a scan.
+    pub(crate) fn pose_covariance(&self, scan: Uuid) -> Matrix6<f64> {
+        self.covariances.get(&scan).copied().unwrap_or_else(Matrix6::zeros)
+    }
+
     /// The coordinate reference in words.
     pub(crate) fn reference_words(&self) -> String {
         self.grid.grid.reference.clone()
@@ -88,7 +102,7 @@ pub(crate) trait Document: Sync {
 
 /// The documents of a package, in the order they are written.
 pub(crate) const DOCUMENTS: &[&dyn Document] =
-    &[&coordinates::Coordinates, &transforms::Transforms, &control::Control, &report::Registration];
+    &[&coordinates::Coordinates, &transforms::Transforms, &control::Control, &report::Registration, &report::Short];
 
 /// Lines of a table for spreadsheets: fields that could be taken for something else are quoted.
 pub(crate) fn csv(rows: impl IntoIterator<Item = Vec<String>>) -> Result<Vec<u8>, ApiError> {

@@ -4,7 +4,7 @@ mod field_day;
 mod fit_out;
 mod photographs;
 
-use crate::dto::{Brief, OpeningDto, PlanData, RequirementDto};
+use crate::dto::{Brief, DeliverableWord as Asked, OpeningDto, PlanData, RequirementDto};
 use crate::tasks::{Work, queue};
 use crate::{App, auth};
 use vistazo_store::Uuid;
@@ -75,6 +75,7 @@ fn brief(house: &vistazo_sim::Roundhouse) -> Brief {
         checker_side: Some(0.4),
         // the ring is held by its targets, the wing by what its scans show
         tie_by_clouds: true,
+        deliverables: vec![Asked::Laz, Asked::E57, Asked::WalkThrough, Asked::FloorPlans, Asked::Elevations, Asked::Ground, Asked::Features],
         ..Brief::default()
     }
 }

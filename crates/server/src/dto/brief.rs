@@ -3,6 +3,7 @@
 use super::InstrumentDto;
 use crate::ApiError;
 use crate::record::georeference::GridOutput;
+use crate::record::mirror;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use vistazo_core::check::Requirement;
@@ -43,7 +44,15 @@ pub struct Brief {
     #[serde(default)]
     pub vertical: String,
     pub instrument: InstrumentDto,
+    /// What is to be handed over, beside the report and the coordinates.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub deliverables: Vec<DeliverableWord>,
 }
+
+mirror!(
+    /// What a client may ask for.
+    DeliverableWord = vistazo_core::deliver::Deliverable { Laz, Copc, E57, Ply, Xyz, Tiles, WalkThrough, FloorPlans, Elevations, Ground, Features }
+);
 
 fn grid_output() -> GridOutput {
     GridOutput::Grid
@@ -76,6 +85,7 @@ impl Default for Brief {
             undulation: None,
             vertical: String::new(),
             instrument: InstrumentDto::from(&Instrument::mid_range()),
+            deliverables: Vec::new(),
         }
     }
 }
@@ -109,6 +119,7 @@ impl Brief {
             check_rmse: r.check_rmse,
             spacing: None,
             areas: Vec::new(),
+            deliverables: self.deliverables.iter().map(|d| (*d).into()).collect(),
         }
     }
 

@@ -2,15 +2,28 @@
 #![allow(missing_docs)] // fields carry the names of the job
 
 use crate::ApiError;
+use crate::record::mirror;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Kinds of what is drawn.
-pub const DRAWN: [&str; 10] =
-    ["sheet", "line", "opening", "unseen", "column", "thickness", "breakline", "area", "spot", "elevation"];
-/// Those that lie on the ground, and on no sheet.
-pub const ON_GROUND: [&str; 3] = ["breakline", "area", "spot"];
+pub const DRAWN: [&str; 12] = [
+    "sheet",
+    "line",
+    "opening",
+    "unseen",
+    "column",
+    "thickness",
+    "breakline",
+    "area",
+    "spot",
+    "elevation",
+    "feature",
+    "code",
+];
+/// Those that belong to no sheet.
+pub const OF_NO_SHEET: [&str; 5] = ["breakline", "area", "spot", "feature", "code"];
 /// Pixels of an elevation at most.
 const MOST_PIXELS: f64 = 16e6;
 /// Corners of a line on the ground at most.
@@ -41,6 +54,9 @@ pub struct DrawnData {
     /// Elevations: the picture that was made of them last.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub picture: Option<PictureDto>,
+    /// Elevations: what their plane cuts.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub section: Option<SectionDto>,
     /// Areas: height of the level that volumes are to, metres; none: no volume.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub height: Option<f64>,
@@ -81,6 +97,77 @@ pub struct DrawnData {
     /// The program found it and nobody has said yet that it is right.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub found: bool,
+    /// Features: what they are drawn by; codes: as files have it.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub code: String,
+    /// Features and codes: what of the ground is meant.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub snap: Option<SnapWord>,
+    /// Features: what was measured of each corner; nothing where the cloud shows too little.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub shots: Vec<Option<CornerDto>>,
+    /// Codes: lines are drawn by them, and points otherwise.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub is_line: Option<bool>,
+    /// Floor levels: the opening that they belong to.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub of: Option<Uuid>,
+}
+
+mirror!(
+    /// What of a profile across the ground is meant.
+    SnapWord = vistazo_core::draw::Snap { Ground, Top, Foot, Ridge }
+);
+
+/// What was measured of a corner of a feature.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct CornerDto {
+    /// Height on the grid, metres.
+    pub height: f64,
+    /// 95 % across in plan (nothing where the place was given) and in height, metres.
+    pub error95: [f64; 2],
+    /// Single points scatter about the surface by this, 1σ, metres.
+    pub scatter: f64,
+    pub points: u32,
+    /// The scans that show it.
+    pub scans: Vec<String>,
+}
+
+/// A code that features are drawn by: the table of every job, and what was added to it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct CodeDto {
+    pub code: String,
+    pub name: String,
+    pub snap: SnapWord,
+    /// Lines are drawn by it, and points otherwise.
+    pub is_line: bool,
+    /// The thing drawn that added it; none for those of every job.
+    pub id: Option<Uuid>,
+}
+
+/// Places that are to be measured; nothing is stored.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CornersRequest {
+    /// Corners of a line, or one place: easting and northing, metres.
+    pub corners: Vec<[f64; 2]>,
+    pub snap: SnapWord,
+    /// About how high the ground is there, metres; none: by the ground that was found, or by the floor under the nearest scanner.
+    #[serde(default)]
+    pub height: Option<f64>,
+    /// Bearing of the profile through a single place, degrees from north; none: east.
+    #[serde(default)]
+    pub bearing: Option<f64>,
+}
+
+/// What was measured: a place for each corner, and what the cloud shows there.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct CornersDto {
+    /// Easting and northing; as it was asked where nothing was found.
+    pub corners: Vec<[f64; 2]>,
+    pub shots: Vec<Option<CornerDto>>,
+    /// What they were measured in.
+    pub drawn: DrawnFrom,
 }
 
 /// What a sheet was drawn from.
@@ -110,6 +197,27 @@ pub struct PictureDto {
     pub error95: f64,
     /// Scans that it shows.
     pub scans: Vec<String>,
+}
+
+/// What the plane of an elevation cuts, as lines: metres from its left end, and heights on the grid.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct SectionDto {
+    pub lines: Vec<CutLine>,
+    /// Of what is cut between two lines: where, how thick, 95 %, metres.
+    pub thicknesses: Vec<[f64; 4]>,
+    /// What was cut is so thick, metres.
+    pub thickness: f64,
+}
+
+/// A line of a section.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct CutLine {
+    pub ends: [[f64; 2]; 2],
+    /// Across, at both ends, 95 %, metres.
+    pub error95: [f64; 2],
+    /// Single points scatter about it by this, 1σ, metres.
+    pub scatter: f64,
+    pub points: u64,
 }
 
 impl DrawnData {
@@ -146,6 +254,9 @@ impl DrawnData {
         if matches!(kind, "column" | "thickness" | "spot") && d.position.is_none() {
             return Err(ApiError::field("position", "expected easting and northing"));
         }
+        if matches!(kind, "feature" | "code") {
+            d.coded(kind)?;
+        }
         match (kind, &d.level) {
             ("sheet", Some([floor, cut, thick])) => {
                 let name = d.name.trim().chars().count();
@@ -164,11 +275,42 @@ impl DrawnData {
             }
             ("sheet", None) => return Err(ApiError::field("level", "expected floor, cut and thickness")),
             ("elevation", _) => d.elevation()?,
-            _ if ON_GROUND.contains(&kind) => {}
+            _ if OF_NO_SHEET.contains(&kind) => {}
             _ if d.sheet.is_none() => return Err(ApiError::field("sheet", "expected the sheet that it stands on")),
             _ => {}
         }
         Ok(d)
+    }
+
+    /// What features and codes need.
+    fn coded(&self, kind: &str) -> Result<(), ApiError> {
+        let is_code = |c: char| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_';
+        if !(1..=24).contains(&self.code.len()) || !self.code.chars().all(is_code) {
+            let says = format!("found “{}”, expected 1 to 24 capitals, digits and underscores", self.code);
+            return Err(ApiError::field("code", says));
+        }
+        if kind == "code" {
+            let name = self.name.trim().chars().count();
+            return if name > 0 {
+                Ok(())
+            } else {
+                Err(ApiError::field("name", "found nothing, expected 1 to 60 characters"))
+            };
+        }
+        if !(1..=LONGEST).contains(&self.line.len()) {
+            return Err(ApiError::field("line", format!("found {} corners, expected 1 to {LONGEST}", self.line.len())));
+        }
+        if !self.shots.is_empty() && self.shots.len() != self.line.len() {
+            let says = format!("found {} for {} corners, expected one for each", self.shots.len(), self.line.len());
+            return Err(ApiError::field("shots", says));
+        }
+        let bad = |s: &CornerDto| {
+            [s.height, s.error95[0], s.error95[1], s.scatter].iter().any(|v| !v.is_finite() || v.abs() > 1e5)
+        };
+        if self.shots.iter().flatten().any(bad) {
+            return Err(ApiError::field("shots", "expected heights and errors within 100 km"));
+        }
+        Ok(())
     }
 
     /// What an elevation needs.
@@ -227,6 +369,12 @@ pub struct DrawingDto {
     pub floors: Vec<(f64, usize)>,
     /// The scans stand on the grid: something can be drawn.
     pub on_grid: bool,
+    /// Codes that features are drawn by.
+    pub codes: Vec<CodeDto>,
+    /// Openings that reach down to the floor and have no floor level yet.
+    pub without_level: Vec<Uuid>,
+    /// Lines of one code that run beside one another: one thing may be drawn twice.
+    pub twice: Vec<[Uuid; 2]>,
 }
 
 /// A line that is to be fitted to what the scans show along it.

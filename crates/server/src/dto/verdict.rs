@@ -6,7 +6,7 @@ use utoipa::ToSchema;
 
 mirror!(
     /// Which requirement a row answers.
-    AskedWord = vistazo_core::check::Asked { Horizontal, Vertical, Spatial, Checks, Spacing, Agreement, Survey, Design }
+    AskedWord = vistazo_core::check::Asked { Horizontal, Vertical, Spatial, Checks, Spacing, Agreement, Survey, Design, Deliverables }
 );
 
 /// The answer to a requirement.
@@ -42,8 +42,8 @@ pub struct VerdictDto {
     pub asked: Option<AskedWord>,
     /// In words.
     pub requirement: String,
-    /// The limit, metres.
-    pub required: f64,
+    /// The limit, metres; none where no length is asked for.
+    pub required: Option<f64>,
     /// What the plan promised, metres.
     pub predicted: Option<f64>,
     /// What came out, metres.

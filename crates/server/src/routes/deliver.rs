@@ -1,8 +1,8 @@
 //! Packages, their download and their two signatures.
 
 use super::sent::Sent;
-use crate::auth::{Access, Check, Deliver, Edit};
-use crate::dto::PackageOptions;
+use crate::auth::{Access, Check, Deliver, Edit, Read};
+use crate::dto::{DeliverableDto, PackageOptions};
 use crate::tasks::{Work, queue};
 use crate::work::verdict::State as JobState;
 use crate::{ApiError, App};
@@ -51,6 +51,12 @@ pub async fn packages(State(app): State<App>, access: Access<Deliver>) -> Result
     ))
 }
 
+/// What a package may hold: what is asked for, what of it is there, how large it would be.
+#[utoipa::path(get, path = "/api/jobs/{job}/deliverables", tag = "deliver", params(("job" = Uuid, Path)), responses((status = 200, body = [DeliverableDto])))]
+pub async fn deliverables(State(app): State<App>, access: Access<Read>) -> Result<Json<Vec<DeliverableDto>>, ApiError> {
+    Ok(Json(JobState::load(&app, access.job).await?.deliverables()))
+}
+
 /// Make a package in the background.
 #[utoipa::path(post, path = "/api/jobs/{job}/packages", tag = "deliver", params(("job" = Uuid, Path)), request_body = PackageOptions, responses((status = 200, body = Task), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
 pub async fn make(
@@ -59,7 +65,7 @@ pub async fn make(
     options: Option<Sent<PackageOptions>>,
 ) -> Result<Json<Task>, ApiError> {
     let options = options.map(|o| o.0).unwrap_or_default();
-    options.clip()?;
+    options.validate()?;
     if JobState::load(&app, access.job).await?.package_inputs().is_none() {
         return Err(ApiError::conflict(
             "the block is not on the grid, or out of date: register and georeference it first",

@@ -8,6 +8,7 @@ mod compare;
 mod deliver;
 mod design;
 mod drawing;
+mod features;
 mod field;
 mod georeference;
 mod ground;
@@ -16,6 +17,8 @@ mod hand;
 mod instruments;
 mod journal;
 mod kit;
+mod letterhead;
+mod package_files;
 mod photos;
 mod plan;
 mod register;
@@ -152,11 +155,17 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(drawing::drawing, drawing::draw))
         .routes(routes!(drawing::edit))
         .routes(routes!(drawing::fit))
+        .routes(routes!(features::measure))
+        .routes(routes!(features::file))
+        .routes(routes!(letterhead::letterhead, letterhead::put))
+        .routes(routes!(package_files::file))
+        .routes(routes!(package_files::walk))
         .routes(routes!(drawing::file))
         .routes(routes!(drawing::picture))
         .routes(routes!(ground::ground, ground::find))
         .routes(routes!(ground::file))
         .routes(routes!(deliver::packages, deliver::make))
+        .routes(routes!(deliver::deliverables))
         .routes(routes!(deliver::sign))
         .routes(routes!(task::tasks))
         .routes(routes!(task::all))

@@ -200,6 +200,8 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
     let (state, message) = match outcome {
         Ok(Ok(message)) => ("done", message),
         Ok(Err(Stop::Cancelled)) => ("cancelled", cancelled(&task.kind).to_owned()),
+        // what is cut down in the middle stumbles over what is only half there
+        Ok(Err(Stop::Failed(_))) if progress.stopped() => ("cancelled", cancelled(&task.kind).to_owned()),
         Ok(Err(Stop::Failed(reason) | Stop::Passing(reason))) => ("failed", reason),
         Err(e) => {
             tracing::error!(error = %e, "task ended unexpectedly");

@@ -2,33 +2,39 @@
 
 use super::{Progress, Stop, blocking};
 use crate::App;
-use crate::deliver::clouds::{Export, Setting};
+use crate::deliver::clouds::{Export, Placed, Setting, format};
 use crate::deliver::{self, Package};
 use crate::dto::PackageOptions;
 use crate::work::slices::Sliced;
 use crate::work::verdict::State;
 use crate::work::{cleaning, colouring, files};
+use nalgebra::Matrix6;
 use sha2::{Digest, Sha256};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use vistazo_core::deliver::Deliverable;
 use vistazo_core::georef::GridMap;
-use vistazo_formats::{E57Writer, SourceImage, count_points, crs, read_images};
+use vistazo_core::instrument::Instrument;
+use vistazo_formats::{CloudLayout, E57Writer, SourceImage, count_points, crs, read_images};
 use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
 
 pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progress: &Progress) -> Result<String, Stop> {
-    let package = prepare(app, task).await?;
+    let package = Arc::new(prepare(app, task).await?);
     let inputs = package.state.package_inputs().ok_or(NOT_ON_GRID)?;
-    let whole: i64 = package.scans.iter().map(|s| s.0.bytes).sum();
-    crate::work::room::check(app, "the package", whole.unsigned_abs()).map_err(Stop::Failed)?;
+    let needed = package.state.room_for(&options.formats(&package.state.brief));
+    crate::work::room::check(app, "the package", needed).map_err(Stop::Failed)?;
     let folder = tempfile::tempdir()?;
-    let total = clouds(app, task, progress, &package, folder.path(), options).await?;
+    let files = folder.path().join("files");
+    std::fs::create_dir(&files)?;
+    let total = clouds(app, task, progress, &package, &files, options).await?;
 
     for (k, d) in deliver::DOCUMENTS.iter().enumerate() {
         progress.at(0.82 + 0.02 * k as f64, &format!("writing {}", d.name()))?;
     }
     let (dir, package) = blocking({
-        let dir = folder.path().to_owned();
+        let dir = files;
         move || {
             for d in deliver::DOCUMENTS {
                 std::fs::write(dir.join(d.name()), d.write(&package)?)?;
@@ -41,13 +47,18 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
             }
             let names = file_names(package.elevations.iter().map(|e| e.data.name.as_str()));
             for (elevation, name) in package.elevations.iter().zip(names) {
-                for kind in deliver::elevation::KINDS {
+                for kind in deliver::elevation::kinds(elevation) {
                     std::fs::write(dir.join(format!("{name}-{}", kind.name)), (kind.write)(elevation)?)?;
                 }
             }
             if let Some(ground) = &package.ground {
                 for kind in deliver::ground::KINDS {
                     std::fs::write(dir.join(kind.name), (kind.write)(ground)?)?;
+                }
+            }
+            if let Some(features) = &package.features {
+                for kind in deliver::features::KINDS {
+                    std::fs::write(dir.join(kind.name), (kind.write)(features)?)?;
                 }
             }
             Ok((dir, package))
@@ -59,8 +70,8 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
     let zip_path = folder.path().join("package.zip");
     let head = serde_json::json!({
         "job": package.name, "revision": package.revision, "points": total,
-        "units": format!("LAZ in {}, E57 in m", package.state.brief.unit().code()),
-        "clouds": options.words(),
+        "units": format!("clouds in {}, E57 and 3D Tiles in m", package.state.brief.unit().code()),
+        "clouds": options.words(&options.formats(&package.state.brief)),
         "reference": package.reference_words(),
         "heights": package.grid.grid.vertical,
         "coordinates": package.grid_words(),
@@ -86,6 +97,11 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
 
 const NOT_ON_GRID: &str = "the block is not on the grid, or out of date: georeference it first";
 
+fn letterhead(of: vistazo_store::letterheads::Letterhead) -> vistazo_report::Letterhead {
+    let lines = of.lines.lines().map(str::to_owned).collect();
+    vistazo_report::Letterhead { lines, colour: of.colour, logo: of.logo }
+}
+
 /// Everything the package is made from, each read once.
 async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
     let state = State::load(app, task.job_id).await?;
@@ -99,6 +115,8 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
     let grid = crate::work::grid::to_dto(&state.brief, georef).result;
     let map = GridMap::from(&georef.record.map);
     let scans = state.scans.iter().filter_map(|s| Some((s.clone(), georef.record.local_pose(s.id)?))).collect();
+    let of = |s: &crate::record::georeference::Station| (s.scan, Matrix6::from_row_slice(&s.covariance));
+    let covariances = georef.record.stations.iter().filter(|s| s.covariance.len() == 36).map(of).collect();
     Ok(Package {
         name: job.name,
         revision: results::next_package_revision(&app.db, task.job_id).await?,
@@ -109,12 +127,15 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         drawings: crate::work::drawing::drawings(app, task.job_id).await?,
         elevations: crate::work::elevation::made(app, task.job_id, None).await?,
         ground: crate::work::ground::Site::load(app, task.job_id).await?,
+        features: crate::work::features::coded(app, task.job_id).await?,
+        letterhead: vistazo_store::letterheads::get(&app.db, task.job_id).await?.map(letterhead).unwrap_or_default(),
         slices: Sliced::load(app, task.job_id).await?.figures(app).await?,
         state,
         adjustment,
         grid,
         map,
         scans,
+        covariances,
         reference,
     })
 }
@@ -124,29 +145,43 @@ async fn clouds(
     app: &App,
     task: &Task,
     progress: &Progress,
-    package: &Package,
+    package: &Arc<Package>,
     folder: &Path,
     options: &PackageOptions,
 ) -> Result<u64, Stop> {
     let base = file_name(&package.name);
-    let simulated = package.state.simulated();
-    let software = if simulated { "Vistazo (SIMULATED scans)" } else { "Vistazo" };
+    let wanted = options.formats(&package.state.brief);
     let colours = vistazo_store::photos::scan_colours(&app.db, task.job_id).await?;
+    let unit = package.state.brief.unit().metres();
     let setting = Setting {
         folder: folder.to_owned(),
         base: base.clone(),
-        wkt: package.reference.as_ref().map(|r| r.wkt.clone()),
-        coloured: !colours.is_empty() || package.scans.iter().any(|s| s.0.coloured),
-        unit: package.state.brief.unit().metres(),
-        offset: package.map.origin.map(f64::round),
+        formats: wanted.iter().filter_map(|d| format(*d)).collect(),
+        layout: CloudLayout {
+            offset: package.map.origin.map(f64::round) / unit,
+            wkt: package.reference.as_ref().map(|r| r.wkt.clone()),
+            coloured: !colours.is_empty() || package.scans.iter().any(|s| s.0.coloured),
+            errors: options.errors,
+            software: if package.state.simulated() { "Vistazo (SIMULATED scans)" } else { "Vistazo" }.into(),
+            unit,
+        },
         map: package.map.clone(),
-        software: software.into(),
+        instrument: Instrument::from(&package.state.brief.instrument),
         clip: options.clip().map_err(|e| Stop::Failed(e.to_string()))?,
         options: options.clone(),
     };
-    let mut e57 = E57Writer::create(&folder.join(format!("{base}.e57")), &task.id.to_string())?;
-    // metres by its standard, so the reference is written in metres too
-    e57.set_reference(package.reference.as_ref().map(crs::Reference::wkt_in_metres));
+    let mut e57 = match wanted.contains(&Deliverable::E57) {
+        true => Some(E57Writer::create(&folder.join(format!("{base}.e57")), &task.id.to_string())?),
+        false => None,
+    };
+    if let Some(e57) = &mut e57 {
+        // metres by its standard, so the reference is written in metres too
+        e57.set_reference(package.reference.as_ref().map(crs::Reference::wkt_in_metres));
+    }
+    let mut walk = match wanted.contains(&Deliverable::WalkThrough) {
+        true => Some(deliver::walk::Walk::begin(folder, package)?),
+        false => None,
+    };
     let mut export = blocking(move || Export::begin(setting)).await?;
     let cleaned = cleaning::Cleaning::load(app, task.job_id).await?;
     if !cleaned.to_do().is_empty() {
@@ -158,7 +193,7 @@ async fn clouds(
     let count = package.scans.len() as f64;
     let names = file_names(package.scans.iter().map(|s| s.0.name.as_str()));
     for (i, (row, pose)) in package.scans.iter().enumerate() {
-        progress.at(0.05 + 0.75 * i as f64 / count, &format!("writing {} as LAZ and E57", row.name))?;
+        progress.at(0.05 + 0.75 * i as f64 / count, &format!("writing {}", row.name))?;
         let mut scan = files::scan(app, row).await?;
         let classes = match cleaned.kept.get(&row.id) {
             Some(c) => cleaning::classes(app, c).await?,
@@ -167,11 +202,18 @@ async fn clouds(
         if let Some(c) = colours.iter().find(|c| c.scan_id == row.id) {
             colouring::put_on(app, c, &mut scan).await?;
         }
-        let pictures = pictures(app, task.job_id, row).await?;
+        let pictures = if e57.is_some() { pictures(app, task.job_id, row).await? } else { Vec::new() };
         let (row, pose, number, map) = (row.clone(), *pose, i as u16 + 1, package.map.clone());
+        let covariance = package.pose_covariance(row.id);
         let file = names[i].clone();
-        (export, e57) = blocking(move || {
-            let taken = export.add((&scan, &classes), &pose, &file, number)?;
+        let error95 = deliver::walk::station_error(package, row.id);
+        (export, e57, walk) = blocking(move || {
+            let taken =
+                export.add(&Placed { scan: &scan, classes: &classes, pose, covariance, name: &file, number })?;
+            if let Some(walk) = &mut walk {
+                walk.add(&row.name, &scan, &taken, error95)?;
+            }
+            let Some(mut e57) = e57 else { return Ok((export, None, walk)) };
             let id = row.id.to_string();
             // a rigid pose cannot say the scale of the grid: the points are put where it brings them out right
             let rigid = map.pose(&pose);
@@ -184,12 +226,22 @@ async fn clouds(
             for (k, p) in pictures.iter().enumerate() {
                 e57.add_image(p, &format!("{id}-picture-{k}"), &id)?;
             }
-            Ok((export, e57))
+            Ok((export, Some(e57), walk))
+        })
+        .await?;
+    }
+    progress.at(0.8, "ending the clouds")?;
+    if let Some(walk) = walk {
+        blocking({
+            let package = package.clone();
+            move || walk.finish(&package)
         })
         .await?;
     }
     blocking(move || {
-        e57.finish()?;
+        if let Some(e57) = e57 {
+            e57.finish()?;
+        }
         export.finish()
     })
     .await
@@ -232,50 +284,89 @@ fn file_names<'a>(names: impl IntoIterator<Item = &'a str>) -> Vec<String> {
 
 /// Sums every file, writes the manifest and puts all into one archive.
 fn archive(folder: &Path, to: &Path, mut manifest: serde_json::Value) -> Result<serde_json::Value, Stop> {
-    let mut files: Vec<PathBuf> =
-        std::fs::read_dir(folder)?.filter_map(|e| e.ok().map(|e| e.path())).filter(|p| p != to).collect();
-    files.sort();
     let mut list = Vec::new();
     let mut zip = zip::ZipWriter::new(std::io::BufWriter::new(std::fs::File::create(to)?));
-    for path in &files {
-        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-        // scans are compressed already
-        let packed = !(name.ends_with("laz") || name.ends_with("e57"));
-        let method = if packed { zip::CompressionMethod::Deflated } else { zip::CompressionMethod::Stored };
-        zip.start_file(&name, zip::write::SimpleFileOptions::default().compression_method(method).large_file(true))?;
-        let (mut sum, mut size, mut buffer) = (Sha256::new(), 0u64, vec![0; 1 << 20]);
-        let mut file = std::fs::File::open(path)?;
-        loop {
-            let n = file.read(&mut buffer)?;
-            if n == 0 {
-                break;
+    for path in entries(folder)? {
+        let name = name_of(&path);
+        if !path.is_dir() {
+            let mut sum = Sha256::new();
+            let bytes = pack(&mut zip, &path, &name, &mut sum)?;
+            let mut file = serde_json::json!({
+                "name": name, "bytes": bytes, "sha256": vistazo_store::objects::hex(&sum.finalize())
+            });
+            if let Some(points) = count_points(&path)? {
+                file["points"] = points.into();
             }
-            sum.update(&buffer[..n]);
-            size += n as u64;
-            zip.write_all(&buffer[..n])?;
+            list.push(file);
+            continue;
         }
-        let mut file = serde_json::json!({
-            "name": name, "bytes": size, "sha256": vistazo_store::objects::hex(&sum.finalize())
-        });
-        if let Some(points) = count_points(path)? {
-            file["points"] = points.into();
+        // one line for all of its files: their sum is over all, in the order of their names
+        let (mut sum, mut bytes, inside) = (Sha256::new(), 0, entries(&path)?);
+        for file in &inside {
+            bytes += pack(&mut zip, file, &format!("{name}/{}", name_of(file)), &mut sum)?;
         }
-        list.push(file);
+        list.push(serde_json::json!({
+            "name": format!("{name}/"), "bytes": bytes, "files": inside.len(),
+            "sha256": vistazo_store::objects::hex(&sum.finalize())
+        }));
     }
     // what was meant to be written is in the files: a name that two scans shared would show here
-    let clouds = list.iter().filter(|f| f["name"].as_str().is_some_and(|n| n.ends_with(".laz")));
-    let there: u64 = clouds.filter_map(|f| f["points"].as_u64()).sum();
-    if manifest["points"].as_u64() != Some(there) {
-        return Err(Stop::Failed(format!(
-            "the LAZ files hold {there} points, expected {}: no package was made",
-            manifest["points"]
-        )));
+    for format in [".copc.laz", ".laz"] {
+        let of = |f: &&serde_json::Value| {
+            let name = f["name"].as_str().unwrap_or_default();
+            name.ends_with(format) && (format == ".copc.laz" || !name.ends_with(".copc.laz"))
+        };
+        let counts: Vec<u64> = list.iter().filter(of).filter_map(|f| f["points"].as_u64()).collect();
+        let there: u64 = counts.iter().sum();
+        if !counts.is_empty() && manifest["points"].as_u64() != Some(there) {
+            return Err(Stop::Failed(format!(
+                "the files {format} hold {there} points, expected {}: no package was made",
+                manifest["points"]
+            )));
+        }
     }
     manifest["files"] = list.into();
     zip.start_file("manifest.json", zip::write::SimpleFileOptions::default())?;
     zip.write_all(&serde_json::to_vec_pretty(&manifest)?)?;
     zip.finish()?.flush()?;
     Ok(manifest)
+}
+
+/// What lies in a folder, by name.
+fn entries(folder: &Path) -> Result<Vec<PathBuf>, Stop> {
+    let mut out: Vec<PathBuf> = std::fs::read_dir(folder)?.filter_map(|e| e.ok().map(|e| e.path())).collect();
+    out.sort();
+    Ok(out)
+}
+
+fn name_of(path: &Path) -> String {
+    path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default()
+}
+
+/// Puts a file into the archive and its bytes into the sum; returns how many.
+fn pack<W: Write + std::io::Seek>(
+    zip: &mut zip::ZipWriter<W>,
+    path: &Path,
+    name: &str,
+    sum: &mut Sha256,
+) -> Result<u64, Stop> {
+    // clouds are compressed already, or hardly get smaller; text does, and there may be gigabytes of it
+    let as_it_is = [".laz", ".e57", ".ply", ".glb"].iter().any(|e| name.ends_with(e));
+    let method = if as_it_is { zip::CompressionMethod::Stored } else { zip::CompressionMethod::Deflated };
+    let level = name.ends_with(".xyz").then_some(1);
+    let options = zip::write::SimpleFileOptions::default().compression_method(method).compression_level(level);
+    zip.start_file(name, options.large_file(true))?;
+    let (mut size, mut buffer) = (0, vec![0; 1 << 20]);
+    let mut file = std::fs::File::open(path)?;
+    loop {
+        let n = file.read(&mut buffer)?;
+        if n == 0 {
+            return Ok(size);
+        }
+        sum.update(&buffer[..n]);
+        size += n as u64;
+        zip.write_all(&buffer[..n])?;
+    }
 }
 
 #[cfg(test)]

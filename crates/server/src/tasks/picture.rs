@@ -4,13 +4,14 @@ use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::PictureDto;
 use crate::work::cleaning::{self, Cleaning};
-use crate::work::stands::Standing;
+use crate::work::compare::Compared;
 use crate::work::{colouring, elevation, files};
 use rayon::prelude::*;
 use uuid::Uuid;
 use vistazo_core::clean::Class;
-use vistazo_core::draw::{Elevation, Stand};
+use vistazo_core::draw::{Elevation, Section, Slab, Stand};
 use vistazo_core::geometry::Pose;
+use vistazo_core::instrument::Instrument;
 use vistazo_core::scan::Scan;
 use vistazo_store::photos::scan_colours;
 use vistazo_store::tasks::Task;
@@ -19,11 +20,13 @@ use vistazo_store::tasks::Task;
 const PART: f64 = 0.01;
 /// At most so many parts of a scan at once: each holds a picture.
 const PARTS: usize = 4;
+/// What is cut by the plane is so thick, metres.
+const THICK: f64 = 0.05;
 /// The brightest of so many in a hundred points is white.
 const WHITE: usize = 98;
 
 pub(super) async fn run(app: &App, task: &Task, item: Uuid, progress: &Progress) -> Result<String, Stop> {
-    let all = Standing::load(app, task.job_id).await?;
+    let all = Compared::load(app, task.job_id).await?;
     let Some((row, data)) = elevation::row(app, task.job_id, item).await? else {
         return Err(Stop::Failed("the elevation is not there any more".into()));
     };
@@ -38,6 +41,8 @@ pub(super) async fn run(app: &App, task: &Task, item: Uuid, progress: &Progress)
     let placed: Vec<_> = all.scans.iter().filter_map(|s| Some((s, all.stands.of_scan(s.id)?))).collect();
     let mut picture = Elevation::new(facing);
     let mut showing = Vec::new();
+    let section = Section::new(&facing, THICK);
+    let (mut layers, mut stands) = (Vec::new(), Vec::new());
     for (k, (scan_row, (_, pose, covariance))) in placed.iter().enumerate() {
         progress.at(0.9 * k as f64 / placed.len() as f64, &format!("what {} sees of it", scan_row.name))?;
         let mut scan = files::scan(app, scan_row).await?;
@@ -49,14 +54,15 @@ pub(super) async fn run(app: &App, task: &Task, item: Uuid, progress: &Progress)
             None => Vec::new(),
         };
         let (pose, map) = (*pose, map.clone());
-        let (merged, seen) = blocking(move || {
+        let section = section.clone();
+        let (merged, layer, seen) = blocking(move || {
             let white = white(&scan);
             let chunk = scan.points.len().div_ceil(rayon::current_num_threads().min(PARTS)).max(1);
-            let parts: Vec<(Elevation, u64)> = (0..scan.points.len())
+            let parts: Vec<(Elevation, Slab, u64)> = (0..scan.points.len())
                 .into_par_iter()
                 .chunks(chunk)
                 .map(|indices| {
-                    let (mut part, mut seen) = (Elevation::new(facing), 0);
+                    let (mut part, mut slab, mut seen) = (Elevation::new(facing), section.slab(), 0);
                     for k in indices {
                         if classes.get(k).is_some_and(|c| *c != Class::Kept) {
                             continue;
@@ -64,21 +70,26 @@ pub(super) async fn run(app: &App, task: &Task, item: Uuid, progress: &Progress)
                         let p = pose.apply(&scan.at(k));
                         let p = map.as_ref().map_or(p, |m| m.apply(&p));
                         seen += u64::from(part.add(&p, colour(&scan, k, white)));
+                        section.add(&mut slab, &p);
                     }
-                    (part, seen)
+                    (part, slab, seen)
                 })
                 .collect();
-            let mut seen = 0;
-            for (part, n) in &parts {
-                picture.merge(part);
+            let (mut seen, mut cut) = (0, section.slab());
+            for (part, slab, n) in parts {
+                picture.merge(&part);
+                cut.merge(slab);
                 seen += n;
             }
-            Ok((picture, seen))
+            Ok((picture, cut.finish(), seen))
         })
         .await?;
         picture = merged;
         let pose = Pose { translation: all.stands.position(&pose.translation).into(), ..pose };
-        showing.push((scan_row.name.clone(), seen, facing.error95(&Stand { pose, covariance: *covariance })));
+        let stand = Stand { pose, covariance: *covariance };
+        showing.push((scan_row.name.clone(), seen, facing.error95(&stand)));
+        layers.push(layer);
+        stands.push(stand);
     }
     progress.at(0.9, "closing what lies between points")?;
     let (done, png) = blocking(move || {
@@ -92,6 +103,17 @@ pub(super) async fn run(app: &App, task: &Task, item: Uuid, progress: &Progress)
             "no scan sees anything of it: look where its line lies, at its heights, and from which side".into(),
         ));
     }
+    progress.at(0.95, "finding lines in what is cut")?;
+    let relations = all.relations(app).await?;
+    let instrument = Instrument::from(&all.brief.instrument);
+    let ids: Vec<Uuid> = placed.iter().map(|p| p.0.id).collect();
+    let low = facing.corner.z;
+    let cut = blocking(move || {
+        let relation = |a: usize, b: usize| relations.of(ids[a], ids[b]);
+        Ok(elevation::section(&section.lines(&layers, &stands, &relation, &instrument), low, THICK))
+    })
+    .await?;
+    let lines = cut.as_ref().map_or(0, |c| c.lines.len());
     let seen: u64 = showing.iter().map(|s| s.1).sum();
     showing.retain(|s| s.1 as f64 >= PART * seen as f64);
     let key = format!("jobs/{}/pictures/{}-{}", task.job_id, task.id, task.attempts);
@@ -105,8 +127,14 @@ pub(super) async fn run(app: &App, task: &Task, item: Uuid, progress: &Progress)
         error95: showing.iter().map(|s| s.2).fold(0.0, f64::max),
         scans: showing.into_iter().map(|s| s.0).collect(),
     };
-    let says = format!("{}: {} × {} pixels, {:.0} % shown", data.name, made.size[0], made.size[1], 100.0 * made.share);
-    if let Err(e) = elevation::put(app, task.job_id, (row, data), made).await {
+    let says = format!(
+        "{}: {} × {} pixels, {:.0} % shown; {lines} lines cut",
+        data.name,
+        made.size[0],
+        made.size[1],
+        100.0 * made.share
+    );
+    if let Err(e) = elevation::put(app, task.job_id, (row, data), (made, cut)).await {
         app.objects.remove(&key).await.ok();
         return Err(e.into());
     }

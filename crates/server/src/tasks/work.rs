@@ -87,6 +87,15 @@ mod tests {
             Work::Paint(PaintDto { scan: Some(Uuid::now_v7()) }),
             Work::Built {},
             Work::Draw { sheet: Uuid::now_v7() },
+            Work::Picture { elevation: Uuid::now_v7() },
+            Work::Ground(GroundRequest {
+                cell: 0.25,
+                reach: 40.0,
+                widest: 5.0,
+                slope: 0.3,
+                tolerance: 0.01,
+                longest: 3.0,
+            }),
             Work::Package(PackageOptions::default()),
         ];
         for work in all {

@@ -3,6 +3,7 @@
 use super::{group, plural};
 use crate::dto::Brief;
 use vistazo_core::check::{Asked, Ground, PlaceKind, VerdictRow};
+use vistazo_core::deliver::Deliverable;
 
 /// What was asked.
 fn asked(a: Asked) -> &'static str {
@@ -15,7 +16,29 @@ fn asked(a: Asked) -> &'static str {
         Asked::Agreement => "Scans against one another",
         Asked::Survey => "Independent survey, 95 %",
         Asked::Design => "What is built, in its place",
+        Asked::Deliverables => "What is to be handed over",
     }
+}
+
+/// What is handed over, as it is called.
+pub(crate) fn deliverable(d: Deliverable) -> &'static str {
+    match d {
+        Deliverable::Laz => "clouds as LAZ",
+        Deliverable::Copc => "clouds as COPC",
+        Deliverable::E57 => "clouds as E57",
+        Deliverable::Ply => "clouds as PLY",
+        Deliverable::Xyz => "clouds as XYZ text",
+        Deliverable::Tiles => "clouds as 3D Tiles",
+        Deliverable::WalkThrough => "walk-through",
+        Deliverable::FloorPlans => "floor plans",
+        Deliverable::Elevations => "elevations",
+        Deliverable::Ground => "ground surface",
+        Deliverable::Features => "features",
+    }
+}
+
+fn deliverables(of: &[Deliverable]) -> String {
+    of.iter().map(|d| deliverable(*d)).collect::<Vec<_>>().join(", ")
 }
 
 /// What a row asks for, and of what.
@@ -40,6 +63,9 @@ fn ground(brief: &Brief, g: &Ground) -> String {
         format!("{}{}", shown.join(", "), if more > 0 { format!(" and {more} more") } else { String::new() })
     };
     match g {
+        Ground::NotDrawn(what) => format!("not drawn: {}", deliverables(what)),
+        Ground::DrawnBefore(what) => format!("drawn before the clouds changed: {}", deliverables(what)),
+        Ground::Ready(what) => format!("ready for the package: {}", deliverables(what)),
         Ground::NotOnGrid => "no adjusted block on the grid yet".into(),
         Ground::Within { within, of, kind, worst } => {
             let what = match kind {

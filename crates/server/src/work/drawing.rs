@@ -7,11 +7,13 @@ use crate::dto::{Brief, DrawRequest, DrawingDto, DrawnData, DrawnFrom, DrawnItem
 use crate::{ApiError, App};
 use nalgebra::Vector2;
 use uuid::Uuid;
+use vistazo_core::deliver::Deliverable;
 use vistazo_core::draw::{FloorPlan, Layer, Level, Spot, Stand, fit_line};
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::slice::Cut;
 use vistazo_core::stats::K95_1D;
+use vistazo_store::field::ScanRow;
 use vistazo_store::jobs::{self, PlanEdit, PlanItem};
 
 /// Things drawn in a job at most, and edits at once.
@@ -52,11 +54,14 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<DrawingDto, ApiError>
     Ok(DrawingDto {
         stale: rows
             .iter()
-            .filter(|(i, d)| i.kind == "sheet" && old(d) || picture_is_old(d))
+            .filter(|(i, d)| matches!(i.kind.as_str(), "sheet" | "feature") && old(d) || picture_is_old(d))
             .map(|(i, _)| i.id)
             .collect(),
         floors: floors(&standing),
         on_grid: standing.stands.is_on_grid(),
+        codes: super::features::codes(&rows),
+        without_level: super::features::without_level(&rows),
+        twice: super::features::drawn_twice(&rows),
         items: rows.into_iter().map(|(i, data)| item(i, data)).collect(),
     })
 }
@@ -178,7 +183,7 @@ pub(crate) fn items(
 }
 
 /// The parts of a face that are wall: it is neither open there nor unseen. From and to, metres along it.
-fn parts(plan: &FloorPlan, face: usize, length: f64) -> Vec<[f64; 2]> {
+pub(super) fn parts(plan: &FloorPlan, face: usize, length: f64) -> Vec<[f64; 2]> {
     let open = plan.openings.iter().filter(|o| o.face == face).map(|o| o.along);
     let mut away: Vec<[f64; 2]> = open.chain(plan.gaps.iter().filter(|g| g.face == face).map(|g| g.along)).collect();
     away.sort_by(|a, b| a[0].total_cmp(&b[0]));
@@ -328,19 +333,56 @@ pub(crate) struct Summary {
     pub sheets: usize,
     /// Found by the program, and nobody agreed with it yet.
     pub open: usize,
+    /// Plans, elevations and features that were drawn.
+    drawn: Vec<(Deliverable, DrawnData)>,
+    /// What the ground was found in.
+    ground: Option<String>,
+}
+
+impl Summary {
+    /// What of it a client may ask for, and whether all of that is from the clouds as they stand.
+    pub(crate) fn deliverables(&self, stands: &Stands, scans: &[ScanRow]) -> Vec<(Deliverable, bool)> {
+        let now = stands.sum(scans);
+        let fresh = |kind: Deliverable, d: &DrawnData| match kind {
+            Deliverable::Elevations => {
+                d.picture.as_ref().map(|p| &p.inputs) == super::elevation::inputs(d, stands, scans).as_ref()
+            }
+            _ => d.drawn.as_ref().is_none_or(|f| Some(&f.inputs) == now.as_ref()),
+        };
+        let mut out = Vec::new();
+        for kind in [Deliverable::FloorPlans, Deliverable::Elevations, Deliverable::Features] {
+            let mut of = self.drawn.iter().filter(|d| d.0 == kind).peekable();
+            if of.peek().is_some() {
+                out.push((kind, of.all(|(_, d)| fresh(kind, d))));
+            }
+        }
+        out.extend(self.ground.as_ref().map(|inputs| (Deliverable::Ground, Some(inputs) == now.as_ref())));
+        out
+    }
 }
 
 pub(crate) async fn summary(app: &App, job: Uuid) -> Result<Summary, ApiError> {
     let rows = jobs::drawing(&app.db, job).await?;
     let mut all: Vec<_> = rows.iter().map(|i| (i.id.to_string(), i.version)).collect();
     let ground = super::ground::key(app, job).await?;
-    all.extend(ground.iter().map(|key| (key.clone(), 0)));
+    all.extend(ground.iter().map(|(key, _)| (key.clone(), 0)));
     let open = |i: &&PlanItem| i.data["found"] == true && !matches!(i.kind.as_str(), "unseen" | "thickness");
+    let drawn = |i: &PlanItem| {
+        let kind = match i.kind.as_str() {
+            "sheet" => Deliverable::FloorPlans,
+            "elevation" if i.data.get("picture").is_some() => Deliverable::Elevations,
+            "feature" => Deliverable::Features,
+            _ => return None,
+        };
+        Some((kind, DrawnData::parse(&i.kind, &i.data).ok()?))
+    };
     Ok(Summary {
         sum: (!all.is_empty()).then(|| super::fingerprint(&all)),
         sheets: rows.iter().filter(|i| i.kind == "sheet" || i.data.get("picture").is_some()).count()
             + usize::from(ground.is_some()),
         open: rows.iter().filter(open).count(),
+        drawn: rows.iter().filter_map(drawn).collect(),
+        ground: ground.map(|g| g.1),
     })
 }
 

@@ -2,11 +2,11 @@
 
 use super::drawing;
 use super::stands::{Standing, Stands};
-use crate::dto::{Brief, DrawnData, PictureDto};
+use crate::dto::{Brief, CutLine, DrawnData, PictureDto, SectionDto};
 use crate::{ApiError, App};
 use nalgebra::Vector2;
 use uuid::Uuid;
-use vistazo_core::draw::Facing;
+use vistazo_core::draw::{Facing, FloorPlan};
 use vistazo_store::field::ScanRow;
 use vistazo_store::jobs::{self, PlanEdit, PlanItem};
 
@@ -46,9 +46,9 @@ pub(crate) async fn put(
     app: &App,
     job: Uuid,
     (row, data): (PlanItem, DrawnData),
-    picture: PictureDto,
+    (picture, section): (PictureDto, Option<SectionDto>),
 ) -> Result<(), ApiError> {
-    let data = DrawnData { picture: Some(picture), ..data };
+    let data = DrawnData { picture: Some(picture), section, ..data };
     let edit = PlanEdit {
         id: row.id,
         kind: row.kind,
@@ -58,6 +58,34 @@ pub(crate) async fn put(
     };
     jobs::edit_drawing(&app.db, job, &[edit]).await?;
     Ok(())
+}
+
+/// What a plane cuts, as it is kept; none where it cuts nothing straight.
+pub(crate) fn section(plan: &FloorPlan, low: f64, thickness: f64) -> Option<SectionDto> {
+    let to_mm = |v: f64| (v * 1e5).round() / 1e5;
+    let place = |p: Vector2<f64>| [to_mm(p.x), to_mm(p.y + low)];
+    let mut lines = Vec::new();
+    for (k, f) in plan.faces.iter().enumerate() {
+        let d = f.ends[1] - f.ends[0];
+        let long = d.norm();
+        for part in drawing::parts(plan, k, long) {
+            lines.push(CutLine {
+                ends: part.map(|t| place(f.ends[0] + d * (t / long))),
+                error95: part.map(|t| f.error95[0] + (f.error95[1] - f.error95[0]) * t / long),
+                scatter: f.rms,
+                points: f.points,
+            });
+        }
+    }
+    let of = |w: &vistazo_core::draw::Wall| {
+        let [a, b] = w.faces.map(|k| &plan.faces[k]);
+        let here = a.ends[0] + (a.ends[1] - a.ends[0]).normalize() * f64::midpoint(w.along[0], w.along[1]);
+        let across = b.normal.dot(&(b.ends[0] - here));
+        let [x, y] = place(here + b.normal * (across / 2.0));
+        [x, y, w.thickness[0], w.thickness[1]]
+    };
+    let thicknesses = plan.walls.iter().map(of).collect();
+    (!lines.is_empty()).then_some(SectionDto { lines, thicknesses, thickness })
 }
 
 /// Elevations that a picture was made of; all, or one.

@@ -16,7 +16,7 @@ use vistazo_store::{jobs, views};
 
 /// Contours are so far apart that about so many cross the site; the heights that they may be apart by, metres.
 const CONTOURS: f64 = 25.0;
-const APART: [f64; 9] = [0.02, 0.05, 0.1, 0.2, 0.25, 0.5, 1.0, 2.0, 5.0];
+const APART: [f64; 8] = [0.05, 0.1, 0.2, 0.25, 0.5, 1.0, 2.0, 5.0];
 /// Cells of a raster at most.
 pub(crate) const MOST: f64 = 4e6;
 
@@ -194,9 +194,9 @@ async fn kept(app: &App, job: Uuid) -> Result<Option<Kept>, ApiError> {
     Ok(value.and_then(|v| serde_json::from_value(v).ok()))
 }
 
-/// Where the ground of a job is kept; changes each time that it is found.
-pub(crate) async fn key(app: &App, job: Uuid) -> Result<Option<String>, ApiError> {
-    Ok(kept(app, job).await?.map(|k| k.key))
+/// Where the ground of a job is kept, which changes each time that it is found, and what it was found in.
+pub(crate) async fn key(app: &App, job: Uuid) -> Result<Option<(String, String)>, ApiError> {
+    Ok(kept(app, job).await?.map(|k| (k.key, k.inputs)))
 }
 
 async fn lying(app: &App, kept: &Kept, lines: Vec<Breakline>) -> Result<Arc<Lying>, ApiError> {

@@ -8,6 +8,7 @@ use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::adjust::Group;
 use vistazo_core::check::{Check, Checks, Designed, Evidence, Judged, PlaceKind, Verdict, VerdictRow, verdict};
+use vistazo_core::deliver::Deliverable;
 use vistazo_core::geometry::{Error95, Pose, Vec3};
 use vistazo_store::comparisons::{ComparisonRow, comparisons};
 use vistazo_store::surveys::{SurveyRow, surveys};
@@ -67,6 +68,11 @@ impl State {
         Stands::new(self.adjustment.as_ref(), self.georef.as_ref())
     }
 
+    /// What of what a client may ask for is drawn, and whether it is from the clouds as they stand.
+    pub(super) fn drawn(&self) -> Vec<(Deliverable, bool)> {
+        self.drawn.deliverables(&self.stands(), &self.scans)
+    }
+
     /// The worst error that was predicted in an area with limits of its own, or outside of all.
     fn worst_predicted(&self, area: Option<usize>, axis: fn(&Error95Dto) -> f64) -> Option<f64> {
         let p = &self.outlook.prediction;
@@ -109,6 +115,7 @@ impl State {
             agreement: compare::agreement(&self.scans, &self.compared, &self.stands(), &|s| self.area_of_scan(s)),
             survey: survey::evidence(&self.surveys, &self.scans, &self.stands()),
             designs: self.designs.clone(),
+            drawn: self.drawn(),
             ..Evidence::default()
         };
         if let Some(a) = &self.adjustment {

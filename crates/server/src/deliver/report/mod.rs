@@ -26,6 +26,23 @@ impl Document for Registration {
     }
 }
 
+/// The same on a page or two: what was asked, whether it is met and by what evidence, what is open.
+pub(super) struct Short;
+
+impl Document for Short {
+    fn name(&self) -> &'static str {
+        "report-short.pdf"
+    }
+
+    fn write(&self, package: &Package) -> Result<Vec<u8>, Stop> {
+        let whole = data(package);
+        let subtitle = whole.subtitle.replacen("Registration report", "Registration report, short form", 1);
+        let foot = format!("{} The full report is report.pdf.", whole.foot);
+        let sections = sections::short(package, &Small::of(&package.state.brief));
+        Ok(vistazo_report::typeset(&Report { subtitle, foot, sections, figures: Vec::new(), ..whole })?)
+    }
+}
+
 /// What is said of a block that no control holds.
 const OWN: &str = "none: the block lies in a system of its own. Positions and errors hold within it; where it lies, how it is turned, and its scale beside the instrument's, nothing shows";
 
@@ -87,6 +104,7 @@ pub(super) fn data(p: &Package) -> Report {
             "{mark}{} · package {}. States measured accuracy only. Boundaries and designs are certified by a licensed professional where the law asks for one.",
             p.name, p.revision
         ),
+        letterhead: p.letterhead.clone(),
         signatures: vec![
             (format!("prepared ({})", people(Role::Surveyor)), " ".into()),
             (format!("checked, by another person ({})", people(Role::Reviewer)), " ".into()),

@@ -3,14 +3,13 @@
 use super::{Package, Small, kind};
 use crate::dto::{Error95Dto, SystematicDto};
 use crate::words::probability;
+use vistazo_core::draw::FLOOR;
 use vistazo_report::Section;
 
 /// All of them, in order.
 pub(super) fn all(p: &Package, small: &Small) -> Vec<Section> {
     let mut out = vec![verdict(p, small)];
-    if !p.grid.warnings.is_empty() {
-        out.push(Section { heading: "Remarks".into(), note: p.grid.warnings.join(". "), ..Section::default() });
-    }
+    out.push(remarks(p));
     out.extend([stations(p, small), targets(p, small), control(p, small)]);
     out.extend(checks(p, small));
     out.extend([
@@ -20,9 +19,21 @@ pub(super) fn all(p: &Package, small: &Small) -> Vec<Section> {
         levels(p),
         components(p),
         instrument(p),
+        features(p, small, |_| true),
         notes(p),
         decisions(p),
     ]);
+    out.retain(|s| !s.rows.is_empty() || !s.note.is_empty());
+    out
+}
+
+/// Those that say whether the work is good, and what is open.
+pub(super) fn short(p: &Package, small: &Small) -> Vec<Section> {
+    let mut out = vec![verdict(p, small)];
+    out.push(remarks(p));
+    out.extend(checks(p, small));
+    out.push(features(p, small, |code| code == FLOOR));
+    out.push(notes(p));
     out.retain(|s| !s.rows.is_empty() || !s.note.is_empty());
     out
 }
@@ -44,6 +55,10 @@ fn coordinate(p: &Package, v: f64) -> String {
     format!("{:.4}", v / p.state.brief.unit().metres())
 }
 
+fn remarks(p: &Package) -> Section {
+    Section { heading: "Remarks".into(), note: p.grid.warnings.join(". "), ..Section::default() }
+}
+
 fn verdict(p: &Package, small: &Small) -> Section {
     let opt = |x: Option<f64>| x.map_or_else(|| "–".into(), |x| small.text(x));
     let lengths = [("required", small.unit), ("predicted", small.unit), ("achieved", small.unit)];
@@ -60,7 +75,7 @@ fn verdict(p: &Package, small: &Small) -> Section {
                     v.requirement.clone(),
                     v.verdict.word().into(),
                     v.evidence.clone(),
-                    small.text(v.required),
+                    opt(v.required),
                     opt(v.predicted),
                     opt(v.achieved),
                 ]
@@ -327,6 +342,39 @@ fn instrument(p: &Package) -> Section {
         columns: columns(&["Error", "came out at", "95 %", "stated 1σ"]),
         words: 1,
         rows: p.adjustment.result.systematic.iter().filter(|s| s.scan.is_none()).map(row).collect(),
+    }
+}
+
+/// Coded features by what they are drawn by; long lines with their lowest and highest corner.
+fn features(p: &Package, small: &Small, wanted: fn(&str) -> bool) -> Section {
+    let all = p.features.iter().flat_map(|c| &c.features).filter(|f| wanted(&f.code));
+    let rows: Vec<Vec<String>> = all
+        .map(|f| {
+            let heights = || f.corners.iter().map(|c| c[2]);
+            let [low, high] = [heights().fold(f64::MAX, f64::min), heights().fold(f64::MIN, f64::max)];
+            let worst = |k: usize| f.error95.iter().flatten().map(|e| e[k]).fold(0.0, f64::max);
+            let plan = if worst(0) > 0.0 { small.text(worst(0)) } else { "as drawn".into() };
+            let corners = f.corners.len().to_string();
+            vec![
+                f.code.clone(),
+                f.name.clone(),
+                corners,
+                coordinate(p, low),
+                coordinate(p, high),
+                small.text(worst(1)),
+                plan,
+            ]
+        })
+        .collect();
+    let u = p.state.brief.unit().code();
+    let numbers =
+        [("corners", "1"), ("lowest", u), ("highest", u), ("height 95 %", small.unit), ("plan 95 %", small.unit)];
+    Section {
+        heading: "Features and floor levels".into(),
+        note: String::new(),
+        columns: table(&["Code", "Name"], &numbers),
+        words: 2,
+        rows,
     }
 }
 
