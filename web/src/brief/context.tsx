@@ -40,6 +40,7 @@ export function Field(p: {
 export const NAMES: Record<string, string> = {
   name: 'Job',
   'brief.client': words.client,
+  'brief.deliverables': words.toBeHandedOver,
   'brief.site': words.site,
   'brief.purpose': words.purpose,
   'brief.hazards': words.hazardsAndPermissions,

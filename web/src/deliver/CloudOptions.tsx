@@ -37,7 +37,10 @@ export function CloudOptions({
     <>
       <div className="bar">
         <Checkbox checked={!!options.per_scan} onChange={(e) => onChange({ ...options, per_scan: e.target.checked })}>
-          {words.aLazFileFor}
+          {words.aFileForEachScan}
+        </Checkbox>
+        <Checkbox checked={options.errors ?? true} onChange={(e) => onChange({ ...options, errors: e.target.checked })}>
+          {words.withTheir95}
         </Checkbox>
         <span className="faint">{words.thinToOnePoint}</span>
         <div style={{ width: 120 }}>

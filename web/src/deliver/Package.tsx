@@ -18,6 +18,16 @@ type PackageDto = Schema['PackageDto']
 export function Package({ of: made }: { of: PackageDto }) {
   const job = useJob()
   const m = made.manifest as Manifest
+  const has = (name: string) => !!m.files?.some((f) => f.name === name)
+  const look = (path: string, says: string) => (
+    <>
+      {' '}
+      ·{' '}
+      <a href={`/api/jobs/${job.id}/packages/${made.id}/${path}`} target="_blank" rel="noreferrer">
+        {says}
+      </a>
+    </>
+  )
   return (
     <>
       <Head aside={made.stale ? <b className="warn">{words.theJobChangedSince}</b> : size(made.bytes)}>
@@ -29,6 +39,9 @@ export function Package({ of: made }: { of: PackageDto }) {
         <a href={`/api/jobs/${job.id}/packages/${made.id}/download`} download>
           {words.downloadPackage}
         </a>
+        {has('report-short.pdf') && look('files/report-short.pdf', words.readShort)}
+        {has('report.pdf') && look('files/report.pdf', words.readReport)}
+        {has('walk-through/') && look('walk-through/index.html', words.openWalk)}
       </p>
       <Ledger
         label={words.files}

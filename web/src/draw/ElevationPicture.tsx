@@ -1,12 +1,15 @@
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
-import { FAINT, HALO, PAPER } from '../lib/palette'
+import { FAINT, HALO, INK, PAPER } from '../lib/palette'
 import { type Units, useUnits } from '../lib/units'
 import { begin, scaleBar } from '../register/draw'
 import { draw as words } from '../words'
+import type { Schema } from '../api/client'
 import type { Place } from './drawn'
 import { between } from './elevation'
 import { type Look, toPaper } from './paint'
 import { keyed, useLook } from './useLook'
+
+type CutLine = Schema['CutLine']
 
 interface Props {
   /** Address of the picture. */
@@ -16,6 +19,8 @@ interface Props {
   heights: [number, number]
   name: string
   error95: number
+  /** What the plane cuts. */
+  cut: CutLine[]
 }
 
 /** The picture of an elevation: looked at, measured in. Across from its left end, up in heights of the grid. */
@@ -105,6 +110,20 @@ function paint(c: HTMLCanvasElement, p: Props, image: HTMLImageElement | null, l
   if (image) {
     g.imageSmoothingEnabled = (x1 - x0) / image.width < 3
     g.drawImage(image, x0, y0, x1 - x0, y1 - y0)
+  }
+  for (const [width, colour] of [
+    [4.5, PAPER],
+    [2, INK],
+  ] as const) {
+    g.strokeStyle = colour
+    g.lineWidth = width
+    g.beginPath()
+    for (const l of p.cut) {
+      const [a, b] = l.ends as [Place, Place]
+      g.moveTo(...to(a))
+      g.lineTo(...to(b))
+    }
+    g.stroke()
   }
   g.strokeStyle = FAINT
   g.lineWidth = 0.8

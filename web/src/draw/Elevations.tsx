@@ -15,9 +15,16 @@ import { ElevationMap } from './ElevationMap'
 import { ElevationPicture } from './ElevationPicture'
 import type { Drawing } from './useDrawing'
 
+const NONE: never[] = []
 const PARAM = 'elevation'
-const FILES = ['png', 'pgw', 'tif', 'pdf'] as const
-const FILE_WORDS = { png: 'PNG', pgw: words.worldFile, tif: 'GeoTIFF', pdf: 'PDF' }
+const FILES = ['elevation.png', 'elevation.pgw', 'elevation.tif', 'elevation.pdf', 'section.dxf'] as const
+const FILE_WORDS = {
+  'elevation.png': 'PNG',
+  'elevation.pgw': words.worldFile,
+  'elevation.tif': 'GeoTIFF',
+  'elevation.pdf': 'PDF',
+  'section.dxf': words.cutLinesDxf,
+}
 
 /** Elevations: planes that are looked at square on, as pictures in which lengths are true. */
 export function Elevations({ drawing }: { drawing: Drawing }) {
@@ -186,31 +193,41 @@ function Form({ of, drawing }: { of: Drawn; drawing: Drawing }) {
   )
 }
 
+/** What the plane cuts, in words. */
+function CutSays({ of }: { of: Drawn }) {
+  const u = useUnits()
+  const cut = of.data.section
+  if (!cut) return <span className="faint">{words.cutsNothing}</span>
+  const worst = Math.max(...cut.lines.flatMap((l) => l.error95))
+  return <>{words.cutsLines(cut.lines.length, cut.thicknesses.length, u.err(worst), u.small)}</>
+}
+
 function Shown({ of }: { of: Drawn }) {
   const job = useJob()
   const u = useUnits()
   const { picture, heights } = of.data
   if (!picture || !heights) return null
-  const base = `/api/jobs/${job.id}/drawing/${of.id}/elevation`
+  const base = `/api/jobs/${job.id}/drawing/${of.id}`
   return (
     <>
       <p className="told">
         <b>{words.placesWithin(u.err(picture.error95), u.small)}</b>{' '}
-        {words.shownBy(picture.scans.length, num(100 * picture.share, 0))}
+        {words.shownBy(picture.scans.length, num(100 * picture.share, 0))} <CutSays of={of} />
       </p>
       <ElevationPicture
         key={picture.at}
-        source={`${base}.png?made=${encodeURIComponent(picture.at)}`}
+        source={`${base}/elevation.png?made=${encodeURIComponent(picture.at)}`}
         width={widthOf(of)}
         heights={heights as [number, number]}
         name={of.data.name ?? ''}
         error95={picture.error95}
+        cut={of.data.section?.lines ?? NONE}
       />
       <p>
         {words.asFiles}:{' '}
         {FILES.map((f) => (
           <span key={f}>
-            <a href={`${base}.${f}`} download>
+            <a href={`${base}/${f}`} download>
               {FILE_WORDS[f]}
             </a>{' '}
           </span>

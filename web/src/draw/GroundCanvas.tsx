@@ -12,6 +12,8 @@ const NEAR = 9
 
 interface Props extends Omit<GroundPicture, 'look' | 'way' | 'hold'> {
   tool: GroundTool
+  /** What it is called where it is not the ground alone. */
+  label?: string
   editable: boolean
   onSelect: (id: string | null) => void
   onDrawn: (kind: GroundKind, corners: Place[]) => void
@@ -79,7 +81,7 @@ export function GroundCanvas(p: Props) {
       className={`draw-paper ${p.tool === 'pick' ? '' : 'line'}`}
       role="application"
       tabIndex={0}
-      aria-label={words.groundPlan}
+      aria-label={p.label ?? words.groundPlan}
       data-look={`${look.at[0]} ${look.at[1]} ${look.metres}`}
       onPointerDown={down}
       onPointerMove={move}
@@ -104,7 +106,9 @@ function shifted(d: Drawn, m: { corner: number; to: Place }): Drawn {
 
 /** All that there is to see. */
 function boxAbout(p: Props): [number, number, number, number] | null {
-  const lines = p.contours.length > 0 ? p.contours.map((c) => c.line) : [...p.items, ...p.walls].map(cornersOf)
+  // contours reach far where a scanner saw far: where something is drawn, that is looked at
+  const plan = [...p.items, ...p.walls].map(cornersOf)
+  const lines = p.contours.length > 0 && !(p.label && plan.length > 0) ? p.contours.map((c) => c.line) : plan
   let box: [number, number, number, number] | null = null
   for (const line of lines)
     for (const [x, y] of line)

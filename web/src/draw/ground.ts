@@ -13,7 +13,7 @@ export const cornersOf = (d: Drawn): Place[] =>
 export function legsOf(d: Drawn): [Place, Place][] {
   const c = cornersOf(d)
   const next = d.kind === 'area' ? [...c.slice(1), c[0]!] : c.slice(1)
-  return d.kind === 'spot' ? [] : next.map((q, k) => [c[k]!, q])
+  return next.map((q, k) => [c[k]!, q])
 }
 
 export const lengthAlong = (d: Drawn) => legsOf(d).reduce((n, leg) => n + far(...leg), 0)
@@ -43,7 +43,7 @@ export function moveCorner(d: Drawn, k: number, to: Place): Edit {
 /** What lies at a place, spots before lines. */
 export function groundAt(items: Drawn[], at: Place, reach: number): Drawn | undefined {
   const off = (d: Drawn) =>
-    d.kind === 'spot'
+    cornersOf(d).length === 1
       ? far(cornersOf(d)[0]!, at) / 2
       : Math.min(Infinity, ...legsOf(d).map((leg) => nearestOn(leg, at).off))
   const [first] = items

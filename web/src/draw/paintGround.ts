@@ -13,6 +13,8 @@ export interface GroundPicture {
   items: Drawn[]
   /** Walls of floor plans, to know where one is. */
   walls: Drawn[]
+  /** Points of the clouds in a slab. */
+  cloud?: Place[]
   heights: Map<string, number>
   selected: string | null
   look: Look
@@ -37,6 +39,11 @@ export function paintGround(c: HTMLCanvasElement, p: GroundPicture, u: Units) {
     trace(g, places)
     g.stroke()
     if (strong) written(g, places, u.len(height, p.apart < 0.1 ? 2 : 1), w, h)
+  }
+  g.fillStyle = FAINT
+  for (const q of p.cloud ?? []) {
+    const [x, y] = to(q)
+    g.fillRect(x - 0.5, y - 0.5, 1, 1)
   }
   g.strokeStyle = FAINT
   g.lineWidth = 1
@@ -69,7 +76,7 @@ function drawn(g: CanvasRenderingContext2D, d: Drawn, p: GroundPicture, to: (q: 
   g.strokeStyle = on ? HALO : INK
   g.fillStyle = on ? HALO : INK
   g.lineWidth = on ? 3 : 2
-  if (d.kind === 'spot') {
+  if (places.length === 1) {
     const [x, y] = places[0]!
     const height = p.heights.get(d.id)
     trace(g, [

@@ -60,6 +60,8 @@ type JobRead =
   | '/api/jobs/{job}/slices'
   | '/api/jobs/{job}/surveys'
   | '/api/jobs/{job}/packages'
+  | '/api/jobs/{job}/deliverables'
+  | '/api/jobs/{job}/letterhead'
   | '/api/jobs/{job}/plan/proposal'
   | '/api/jobs/{job}/uploads'
   | '/api/jobs/{job}/tasks'

@@ -1,5 +1,5 @@
 import { useQueryClient } from '@tanstack/react-query'
-import { Button, Input, Select } from 'antd'
+import { Button, Checkbox, Input, Select } from 'antd'
 import { useState } from 'react'
 import { api, ApiError, unwrap } from '../api/client'
 import { type BriefT, Field, nameOf, type Part } from '../brief/context'
@@ -10,7 +10,7 @@ import { useDraft } from '../lib/draft'
 import { canEdit, useChange, useJob } from '../lib/hooks'
 import { Caution, Conflicts, Head, Term } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
-import { brief as words } from '../words'
+import { brief as words, deliver } from '../words'
 
 /** Who wants what, how good, where, and what to beware of. */
 export default function Brief() {
@@ -97,6 +97,7 @@ export default function Brief() {
       <RequirementPart {...part} />
       <CoordinatesPart {...part} />
       <TargetsPart {...part} />
+      <DeliverablesPart {...part} />
       <InstrumentPart
         profile={brief.instrument}
         unit={brief.unit}
@@ -117,6 +118,20 @@ export default function Brief() {
     </div>
   )
 }
+
+const DELIVERABLES = [
+  'laz',
+  'copc',
+  'e57',
+  'ply',
+  'xyz',
+  'tiles',
+  'walk_through',
+  'floor_plans',
+  'elevations',
+  'ground',
+  'features',
+] as const
 
 const LIMITS = [
   ['horizontal95', words.horizontalPosition95, words.horizontalLimit],
@@ -148,6 +163,22 @@ function RequirementPart({ brief, edit, wrong, set }: Part) {
         <Term of="at95">95 %</Term>
         {words.positionsAreJudgedAt}
       </p>
+    </>
+  )
+}
+
+/** What is to be handed over. */
+function DeliverablesPart({ brief, edit, set }: Part) {
+  return (
+    <>
+      <Head aside={words.besideTheReport}>{words.toBeHandedOver}</Head>
+      <Checkbox.Group
+        className="columns"
+        value={brief.deliverables ?? []}
+        disabled={!edit}
+        onChange={(deliverables) => set({ deliverables })}
+        options={DELIVERABLES.map((value) => ({ value, label: deliver.deliverable[value] }))}
+      />
     </>
   )
 }

@@ -81,7 +81,7 @@ export default function Check() {
                       )}
                     </td>
                     <td>
-                      <Against value={r.achieved} limit={r.required} label={r.requirement} />
+                      {r.required != null && <Against value={r.achieved} limit={r.required} label={r.requirement} />}
                     </td>
                     <td>
                       <Grade value={r.verdict} />

@@ -3,6 +3,8 @@ import { useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
 import { CloudView } from '../cloud/CloudView'
 import { CloudOptions } from '../deliver/CloudOptions'
+import { Contents } from '../deliver/Contents'
+import { Letterhead } from '../deliver/Letterhead'
 import { Package } from '../deliver/Package'
 import { when } from '../lib/format'
 import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
@@ -12,6 +14,8 @@ import { deliver as words } from '../words'
 
 const NONE: never[] = []
 const WHOLE: Schema['PackageOptions'] = {
+  formats: [],
+  errors: true,
   per_scan: false,
   clip_min: [null, null, null],
   clip_max: [null, null, null],
@@ -46,8 +50,9 @@ export default function Deliver() {
       >
         {words.deliver}
       </Head>
-      <p className="faint">{words.aPackageHoldsThe}</p>
+      {!client && <Contents options={options} edit={canEdit(job)} onChange={setOptions} />}
       {canEdit(job) && <CloudOptions options={options} onChange={setOptions} />}
+      {canEdit(job) && <Letterhead />}
       {!client && <Tasks kinds={['package']} ended={1} />}
       <States of={packages} what={words.thePackages}>
         {!newest && <p className="empty">{client ? words.nothingHasBeenSigned : words.noPackageYetIt}</p>}

@@ -118,20 +118,28 @@ describe('the packages', () => {
       checked_by: null,
       manifest: {},
     }) as unknown as Schema['PackageDto']
-  it('are made as one asks, with what is set', async () => {
+  it('are made as one asks, with what is ticked', async () => {
+    const offered = (what: string, asked: boolean) => ({ what, asked, drawn: null, bytes: 2e6, seconds: 3 })
     const sent = serve({
       'GET /packages': () => ({ body: [] }),
+      'GET /deliverables': () => ({ body: [offered('laz', false), offered('copc', true)] }),
       'GET /tasks': () => ({ body: [] }),
       'GET /log': () => ({ body: [] }),
       'POST /packages': () => ({ body: {} }),
     })
     show(<Deliver />)
-    await waitFor(() => expect(document.querySelector('.empty')).toBeTruthy())
+    const box = (k: number) => document.querySelectorAll<HTMLInputElement>('.ledger input[type=checkbox]')[k]!
+    await waitFor(() => expect(box(1)).toBeTruthy())
+    // what the brief asks for is ticked, and one more is added
+    expect([box(0).checked, box(1).checked]).toEqual([false, true])
+    fireEvent.click(box(0))
     fireEvent.click(screen.getAllByRole('button')[0]!)
     await waitFor(() => expect(sent).toHaveLength(1))
     expect(sent[0]).toEqual({
       call: 'POST /api/jobs/j/packages',
       body: {
+        formats: ['copc', 'laz'],
+        errors: true,
         per_scan: false,
         clip_min: [null, null, null],
         clip_max: [null, null, null],

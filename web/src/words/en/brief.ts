@@ -1,4 +1,6 @@
 export const brief = {
+  besideTheReport: 'beside the report and the coordinates',
+  toBeHandedOver: 'To be handed over',
   aBatteryLasts0: 'A battery lasts (0: fed from outside)',
   addAsSurveyor: 'Add as surveyor',
   allFiguresOfThe: 'All figures of the instrument',
