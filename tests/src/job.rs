@@ -1,8 +1,10 @@
 //! A small job of one's own, as files: four simulated scans and a control file.
 
-use crate::Client;
+use crate::{Client, Database, Server};
 use nalgebra::Vector2;
 use serde_json::json;
+use std::sync::OnceLock;
+use tokio::sync::OnceCell;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::plan::Obstacle;
 use vistazo_formats::E57Writer;
@@ -43,9 +45,10 @@ pub fn dot() -> Vec<u8> {
     out
 }
 
-/// Makes the files; truth stays in `job`.
-pub fn files() -> Files {
-    files_of(small_job(SEED))
+/// The files, made once; truth stays in `job`.
+pub fn files() -> &'static Files {
+    static FILES: OnceLock<Files> = OnceLock::new();
+    FILES.get_or_init(|| files_of(small_job(SEED)))
 }
 
 /// The files of a job that was changed before it was scanned.
@@ -117,4 +120,39 @@ pub async fn on_grid(c: &Client, name: &str, files: &Files) -> String {
     c.ok("POST", &format!("/api/jobs/{id}/control"), control).await;
     c.ok("POST", &format!("/api/jobs/{id}/georeference"), json!({ "model": "levelled" })).await;
     id
+}
+
+/// A server of one's own with the job of [`files`] on the grid, belonging to somebody of this name. The work up to there is
+/// done once, and every server begins with a copy of what it left.
+pub async fn standing(person: &str, name: &str) -> (Server, Client, String) {
+    standing_with(person, name, Vec::new()).await
+}
+
+/// The same with other settings of the server.
+pub async fn standing_with(
+    person: &str,
+    name: &str,
+    settings: Vec<(&'static str, String)>,
+) -> (Server, Client, String) {
+    static DONE: OnceCell<(Database, tempfile::TempDir, String)> = OnceCell::const_new();
+    let (database, data, id) = DONE
+        .get_or_init(|| async {
+            let server = Server::start().await;
+            let id = on_grid(&server.person("first").await, "Done once", files()).await;
+            let (database, data) = server.end();
+            (database, data, id)
+        })
+        .await;
+    let copy = tempfile::tempdir().unwrap();
+    let all = format!("{}/.", data.path().display());
+    assert!(std::process::Command::new("cp").args(["-r", &all]).arg(copy.path()).status().unwrap().success());
+    let server = Server::start_on(Database::like(database.name()).await, copy, settings).await;
+    let db = server.pool().await;
+    let email = format!("{person}@test.example");
+    let whose = sqlx::query_scalar("update users set email = $1, name = $2 returning id");
+    let whose = whose.bind(&email).bind(person).fetch_one(&db).await.unwrap();
+    sqlx::query("update jobs set name = $1").bind(name).execute(&db).await.unwrap();
+    let client = server.client(&db, whose, email).await;
+    db.close().await;
+    (server, client, id.clone())
 }

@@ -14,7 +14,7 @@ pub struct Server {
     child: Child,
     address: String,
     /// Goes with the server.
-    _own: Database,
+    own: Option<Database>,
     settings: Vec<(&'static str, String)>,
 }
 
@@ -27,14 +27,18 @@ impl Server {
 
     /// The same with other settings, over those that are usual in tests.
     pub async fn start_with(settings: Vec<(&'static str, String)>) -> Self {
+        Self::start_on(Database::make().await, tempfile::tempdir().unwrap(), settings).await
+    }
+
+    /// The same on a database and a store that hold something already.
+    pub async fn start_on(own: Database, data: tempfile::TempDir, settings: Vec<(&'static str, String)>) -> Self {
         vistazo_store::tls();
-        let own = Database::make().await;
         let database = own.url.clone();
         let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
         let address = format!("127.0.0.1:{port}");
-        let data = tempfile::tempdir().unwrap();
         let child = spawn("serve", &database, data.path(), &address, &settings);
-        let mut server = Self { url: format!("http://{address}"), database, data, child, address, _own: own, settings };
+        let mut server =
+            Self { url: format!("http://{address}"), database, data, child, address, own: Some(own), settings };
         server.ready().await;
         server
     }
@@ -42,7 +46,7 @@ impl Server {
     async fn ready(&mut self) {
         let begin = Instant::now();
         while reqwest::get(format!("{}/api/health", self.url)).await.is_err() {
-            assert!(begin.elapsed() < Duration::from_secs(30), "the server did not start");
+            assert!(begin.elapsed() < Duration::from_secs(90), "the server did not start");
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
     }
@@ -63,6 +67,12 @@ impl Server {
         let asked = Command::new("kill").args(["-TERM", &self.child.id().to_string()]).status().unwrap();
         assert!(asked.success());
         self.child.wait().unwrap();
+    }
+
+    /// Ends it, and gives what it worked on.
+    pub fn end(mut self) -> (Database, tempfile::TempDir) {
+        self.terminate();
+        (std::mem::take(&mut self.own).unwrap(), std::mem::replace(&mut self.data, tempfile::tempdir().unwrap()))
     }
 
     /// Changes a setting for the next start.
@@ -86,8 +96,14 @@ impl Server {
         let hash = vistazo_server::auth::hash_password(PASSWORD).unwrap();
         let db = self.pool().await;
         let user = vistazo_store::people::add_user(&db, &email, name, &hash).await.unwrap();
-        let (_, secret) = vistazo_store::people::add_token(&db, user.id, "test").await.unwrap();
+        let client = self.client(&db, user.id, email).await;
         db.close().await;
+        client
+    }
+
+    /// A client that holds a token of somebody who has an account.
+    pub async fn client(&self, db: &sqlx::PgPool, user: uuid::Uuid, email: String) -> Client {
+        let (_, secret) = vistazo_store::people::add_token(db, user, "test").await.unwrap();
         Client { http: reqwest::Client::new(), url: self.url.clone(), token: Some(secret), email }
     }
 }
@@ -235,7 +251,7 @@ impl Client {
 
     /// Waits until a task has ended.
     pub async fn wait(&self, job: &str, task: &Value) -> Value {
-        self.wait_within(job, task, 120).await
+        self.wait_within(job, task, 240).await
     }
 
     /// The same with the seconds it may take.

@@ -2,7 +2,7 @@
 //! that is held, and what a power loss left behind set apart and taken in again. Twenty-four bays; `VISTAZO_BAYS=8x5` takes
 //! forty, which needs nine minutes.
 
-#[path = "../../../crates/sim/tests/sites/mod.rs"]
+#[path = "../../../crates/sim/tests/truth/sites/mod.rs"]
 mod sites;
 
 use rand::SeedableRng;

@@ -127,10 +127,8 @@ async fn who_walked_through_is_taken_out_and_can_come_back() {
 /// ranges; counted here from the scans themselves.
 #[tokio::test]
 async fn what_is_chosen_in_a_slice_and_by_limits_is_counted_from_the_scans() {
-    let server = Server::start().await;
-    let c = server.person("edda").await;
     let files = job::files();
-    let id = job::on_grid(&c, "Chosen in slices", &files).await;
+    let (server, c, id) = job::standing("edda", "Chosen in slices").await;
     let base = format!("/api/jobs/{id}");
     // where every point of every scan truly is, in the room and from its scanner
     let scans: Vec<Vec<[f64; 4]>> = (0..4)

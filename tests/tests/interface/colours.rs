@@ -7,8 +7,8 @@ use vistazo_core::colour::Camera;
 use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_sim::Eye;
 use vistazo_tests::browser::Browser;
+use vistazo_tests::job;
 use vistazo_tests::server::PASSWORD;
-use vistazo_tests::{Server, job};
 
 const SIZE: [usize; 2] = [900, 600];
 
@@ -59,12 +59,10 @@ async fn pick_by_hand(b: &Browser, count: usize, picks: &[Value]) {
 
 #[tokio::test]
 async fn a_photograph_is_placed_and_colours_what_it_saw() {
-    let server = Server::start().await;
-    let c = server.person("vera").await;
     let files = job::files();
     let (scene, truth) = (&files.job.scene, &files.job.truth.poses);
     let far = scene.site.walls[0].line[2];
-    let id = job::on_grid(&c, "Coloured", &files).await;
+    let (server, c, id) = job::standing("vera", "Coloured").await;
     let base = format!("/api/jobs/{id}");
     let middle = Vec3::new(far.x / 2.0, far.y / 2.0, 1.4);
     let from = truth[0].translation + (middle - truth[0].translation) * -0.05 + Vec3::new(0.0, 0.0, 0.1);

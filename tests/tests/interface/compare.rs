@@ -91,11 +91,9 @@ fn points(scan: &Value) -> Vec<[f64; 2]> {
 
 #[tokio::test]
 async fn slices_show_walls_where_they_stand_and_go_into_the_report() {
-    let server = Server::start().await;
-    let c = server.person("sten").await;
     let files = job::files();
     let far = files.job.scene.site.walls[0].line[2];
-    let id = job::on_grid(&c, "Sliced", &files).await;
+    let (server, c, id) = job::standing("sten", "Sliced").await;
     let base = format!("/api/jobs/{id}");
     let list = c.ok("GET", &format!("{base}/slices"), Value::Null).await;
     assert!(list["compared"] == false && list["slices"] == json!([]) && list["start"]["tilt"] == 0.0, "{list}");

@@ -3,8 +3,8 @@
 
 use serde_json::{Value, json};
 use vistazo_tests::browser::Browser;
+use vistazo_tests::job;
 use vistazo_tests::server::PASSWORD;
-use vistazo_tests::{Server, job};
 
 fn item(kind: &str, data: &Value) -> Value {
     json!({ "id": uuid::Uuid::now_v7(), "kind": kind, "data": data, "version": null, "deleted": false })
@@ -12,12 +12,10 @@ fn item(kind: &str, data: &Value) -> Value {
 
 #[tokio::test]
 async fn holes_in_the_cover_are_named_with_the_station_that_fills_them() {
-    let server = Server::start().await;
-    let c = server.person("ines").await;
     let files = job::files();
     let line = &files.job.scene.site.walls[0].line;
     let far = line[2];
-    let id = job::on_grid(&c, "Covered", &files).await;
+    let (server, c, id) = job::standing("ines", "Covered").await;
     let base = format!("/api/jobs/{id}");
     c.refused(
         422,

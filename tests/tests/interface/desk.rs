@@ -30,7 +30,7 @@ async fn uploads_go_on_from_sheet_to_sheet() {
     let server = Server::start().await;
     let c = server.person("uma").await;
     let files = job::files();
-    let id = job::new(&c, "Ten files", &files).await;
+    let id = job::new(&c, "Ten files", files).await;
     let folder = tempfile::tempdir().unwrap();
     let paths: Vec<_> = (0..10)
         .map(|k| {
@@ -62,7 +62,7 @@ async fn two_people_at_one_brief_lose_nothing() {
     let server = Server::start().await;
     let c = server.person("vic").await;
     let files = job::files();
-    let id = job::new(&c, "Two people", &files).await;
+    let id = job::new(&c, "Two people", files).await;
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
     b.page.goto(&format!("{}/jobs/{id}/brief", server.url)).await.unwrap();
@@ -96,10 +96,7 @@ async fn two_people_at_one_brief_lose_nothing() {
 /// The server is gone for a while: every sheet says so, or shows what it knows and how old it is, and comes back alone.
 #[tokio::test]
 async fn a_server_that_is_gone_is_no_empty_job() {
-    let mut server = Server::start().await;
-    let c = server.person("wen").await;
-    let files = job::files();
-    let id = job::on_grid(&c, "Gone", &files).await;
+    let (mut server, c, id) = job::standing("wen", "Gone").await;
     c.run(&id, "/packages").await;
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
@@ -162,7 +159,7 @@ async fn everything_is_done_by_keys() {
     let server = Server::start().await;
     let c = server.person("xia").await;
     let files = job::files();
-    let id = job::new(&c, "By keys", &files).await;
+    let id = job::new(&c, "By keys", files).await;
     for (name, bytes) in &files.scans {
         assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
     }
@@ -207,16 +204,20 @@ async fn everything_is_done_by_keys() {
 /// Every sheet, in the light and in the dark, by the rules of WCAG as axe-core checks them.
 #[tokio::test]
 async fn every_sheet_is_accessible() {
-    let server = Server::start().await;
-    let c = server.person("yan").await;
-    let files = job::files();
-    let id = job::on_grid(&c, "Accessible", &files).await;
+    let (server, c, id) = job::standing("yan", "Accessible").await;
     let station = |k: f64| {
         let data = json!({ "name": format!("S{k}"), "position": [k, 2.0, 1.6], "base": 0.0, "top": 0.0 });
         json!({ "id": uuid::Uuid::now_v7(), "kind": "station", "data": data, "version": null, "deleted": false })
     };
     c.ok("POST", &format!("/api/jobs/{id}/plan/edits"), json!([station(1.0), station(4.0)])).await;
     c.run(&id, "/packages").await;
+    let ground = json!({ "cell": 0.25, "reach": 20.0, "widest": 3.0, "slope": 0.3, "tolerance": 0.01, "longest": 2.0 });
+    c.run_body(&id, "/ground", ground).await;
+    let elevation = json!({ "name": "North", "line": [[412000.0, 5604000.0], [412004.0, 5604000.0]],
+        "heights": [112.0, 115.0], "depth": [0.5, 0.5], "pixel": 0.02 });
+    let edit = json!([{ "id": uuid::Uuid::now_v7(), "kind": "elevation", "data": elevation, "version": null, "deleted": false }]);
+    let drawn = c.ok("POST", &format!("/api/jobs/{id}/drawing/edits"), edit).await;
+    c.run(&id, &format!("/drawing/{}/picture", drawn[0]["id"].as_str().unwrap())).await;
     let axe = concat!(env!("CARGO_MANIFEST_DIR"), "/../web/node_modules/axe-core/axe.min.js");
     let axe = std::fs::read_to_string(axe).expect("axe-core: scripts/test installs it");
     let b = Browser::open().await;
@@ -226,7 +227,7 @@ async fn every_sheet_is_accessible() {
     for theme in ["light", "dark", "contrast"] {
         let kept = json!({ "theme": theme }).to_string();
         b.page.execute("localStorage.setItem('vistazo-settings', arguments[0])", vec![json!(kept)]).await.unwrap();
-        for sheet in ["", "brief", "plan", "field", "register", "georeference", "check", "draw", "deliver"] {
+        for sheet in LOOKED_AT {
             let path = if sheet.is_empty() { String::new() } else { format!("/jobs/{id}/{sheet}") };
             b.page.goto(&format!("{}{path}", server.url)).await.unwrap();
             b.see("//h2").await;
@@ -244,9 +245,25 @@ async fn every_sheet_is_accessible() {
         }
     }
     b.close().await;
-    assert_eq!(looked, 27);
+    assert_eq!(looked, 3 * LOOKED_AT.len());
     assert!(wrong.is_empty(), "{} violations:\n{}", wrong.len(), wrong.join("\n"));
 }
+
+/// The desk, and the sheets of a job with those of their views that look otherwise.
+const LOOKED_AT: [&str; 12] = [
+    "",
+    "brief",
+    "plan",
+    "field",
+    "register",
+    "georeference",
+    "check",
+    "draw",
+    "draw?drawn=elevations",
+    "draw?drawn=features",
+    "draw?drawn=ground",
+    "deliver",
+];
 
 /// Answers of a large job, given by the page to itself: what is measured is the page.
 const LARGE: &str = "
@@ -269,10 +286,7 @@ window.fetch = async (input, init) => {
 /// 5 000 observations and 300 stations: what is done with a ledger is there within a blink. Printed, not asserted.
 #[tokio::test]
 async fn long_ledgers_stay_quick() {
-    let server = Server::start().await;
-    let c = server.person("zoe").await;
-    let files = job::files();
-    let id = job::on_grid(&c, "Long ledgers", &files).await;
+    let (server, c, id) = job::standing("zoe", "Long ledgers").await;
     let b = Browser::open().await;
     b.sign_in(&server.url, &c.email, PASSWORD).await;
     b.page.goto(&format!("{}/jobs/{id}/brief", server.url)).await.unwrap();

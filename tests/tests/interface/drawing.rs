@@ -10,7 +10,7 @@ async fn a_floor_plan_is_drawn_mended_and_delivered() {
     let server = Server::start().await;
     let c = server.person("nila").await;
     let files = job::files();
-    let id = job::new(&c, "Drawn", &files).await;
+    let id = job::new(&c, "Drawn", files).await;
     let base = format!("/api/jobs/{id}");
     let asked = json!({ "name": "Room", "floor": job::ORIGIN.z, "cut": 1.25, "thickness": 0.1 });
     let (status, says) = c.call("POST", &format!("{base}/drawing"), asked.clone()).await;
@@ -128,10 +128,8 @@ async fn a_floor_plan_is_drawn_mended_and_delivered() {
 
 #[tokio::test]
 async fn the_ground_is_found_measured_on_and_delivered() {
-    let server = Server::start().await;
-    let c = server.person("odo").await;
     let files = job::files();
-    let id = job::on_grid(&c, "Floor", &files).await;
+    let (server, c, id) = job::standing("odo", "Floor").await;
     let base = format!("/api/jobs/{id}");
     let nothing = c.ok("GET", &format!("{base}/ground"), Value::Null).await;
     assert!(nothing["on_grid"] == true && nothing["found"].is_null(), "{nothing}");

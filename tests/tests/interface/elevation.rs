@@ -2,8 +2,8 @@
 
 use serde_json::{Value, json};
 use vistazo_tests::browser::Browser;
+use vistazo_tests::job;
 use vistazo_tests::server::PASSWORD;
-use vistazo_tests::{Server, job};
 
 /// So much of the plane lies beyond the corners of the room, metres.
 const BEYOND: f64 = 0.5;
@@ -11,10 +11,8 @@ const PIXEL: f64 = 0.01;
 
 #[tokio::test]
 async fn a_wall_is_seen_square_on_from_corner_to_corner() {
-    let server = Server::start().await;
-    let c = server.person("lena").await;
     let files = job::files();
-    let id = job::on_grid(&c, "Walls", &files).await;
+    let (server, c, id) = job::standing("lena", "Walls").await;
     let base = format!("/api/jobs/{id}");
 
     // the longest wall, from the left to the right of who stands in the room
@@ -86,6 +84,38 @@ async fn a_wall_is_seen_square_on_from_corner_to_corner() {
         package["manifest"]["files"].as_array().unwrap().iter().map(|f| f["name"].as_str().unwrap()).collect();
     let wanted = ["png", "pgw", "tif", "pdf"].map(|e| format!("long-wall-elevation.{e}"));
     assert!(wanted.iter().all(|n| names.contains(&n.as_str())), "{names:?}");
+
+    // the plane lies in the wall: there is nothing of it to cut but what meets it
+    let none = drawing["items"][0]["data"]["section"]["lines"].as_array().map_or(0, Vec::len);
+    assert!(none <= 3, "{none} lines where the plane lies in a wall: {}", drawing["items"][0]["data"]["section"]);
+    // moved into the room, it cuts both walls beside it and the floor
+    let inwards = nalgebra::Vector2::new(-d.y, d.x) * (middle - left).dot(&nalgebra::Vector2::new(-d.y, d.x)).signum();
+    let moved = [left - d * BEYOND, right + d * BEYOND].map(|p| {
+        let g = job::on_grid_at(&(p + inwards * 1.1).push(0.0));
+        [g.x, g.y]
+    });
+    let cut = json!({ "name": "Through", "line": moved, "heights": [heights[0] - 0.6, heights[1]], "depth": [0.3, 0.3], "pixel": PIXEL });
+    let other = uuid::Uuid::now_v7();
+    let edit = json!([{ "id": other, "kind": "elevation", "version": null, "deleted": false, "data": cut }]);
+    c.ok("POST", &format!("{base}/drawing/edits"), edit).await;
+    c.run(&id, &format!("/drawing/{other}/picture")).await;
+    let drawing = c.ok("GET", &format!("{base}/drawing"), Value::Null).await;
+    let found = drawing["items"].as_array().unwrap().iter().find(|i| i["id"] == json!(other)).unwrap();
+    let lines = found["data"]["section"]["lines"].as_array().unwrap();
+    for truth in [BEYOND, BEYOND + long] {
+        let near = lines.iter().find_map(|l| {
+            let (a, b) = (l["ends"][0][0].as_f64()?, l["ends"][1][0].as_f64()?);
+            let off = (a - truth * factor).abs().max((b - truth * factor).abs());
+            (off < 0.05).then(|| (off, l["error95"][0].as_f64().unwrap().max(l["error95"][1].as_f64().unwrap())))
+        });
+        let (off, said) = near.unwrap_or_else(|| panic!("no line at {truth} of {lines:?}"));
+        assert!(off < said + 0.004 && said < 0.02, "{off} of {said}");
+    }
+    let level = lines.iter().any(|l| (0..2).all(|k| (l["ends"][k][1].as_f64().unwrap() - job::ORIGIN.z).abs() < 0.01));
+    assert!(level, "the floor: {lines:?}");
+    let path = format!("{base}/drawing/{other}/section.dxf");
+    let dxf = c.request("GET", &path).send().await.unwrap().text().await.unwrap();
+    assert!(dxf.contains("CUT") && dxf.contains("95 %"), "{dxf}");
 
     // looked at from the other side it is another picture
     b.press("From the other side").await;

@@ -197,7 +197,7 @@ async fn choices_say_what_they_change_and_targets_are_pointed_at() {
     let server = Server::start().await;
     let c = server.person("edda").await;
     let files = job::files();
-    let id = job::new(&c, "Hands on targets", &files).await;
+    let id = job::new(&c, "Hands on targets", files).await;
     for (name, bytes) in &files.scans {
         assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
     }

@@ -158,10 +158,8 @@ async fn a_traverse_is_planned_and_carried_along() {
 
 #[tokio::test]
 async fn a_slice_of_an_earlier_cloud_lies_where_it_was_scanned() {
-    let server = Server::start().await;
-    let c = server.person("lena").await;
     let files = job::files();
-    let earlier = job::on_grid(&c, "Earlier", &files).await;
+    let (server, c, earlier) = job::standing("lena", "Earlier").await;
     let mut brief = job::brief(&files.job);
     brief["origin"] = json!([job::ORIGIN.x, job::ORIGIN.y, job::ORIGIN.z]);
     let id =

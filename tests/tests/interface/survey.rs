@@ -4,16 +4,14 @@
 use nalgebra::Vector3;
 use serde_json::{Value, json};
 use vistazo_tests::browser::Browser;
+use vistazo_tests::job;
 use vistazo_tests::server::PASSWORD;
-use vistazo_tests::{Server, job};
 
 #[tokio::test]
 async fn an_independent_survey_shows_what_was_planted() {
-    let server = Server::start().await;
-    let c = server.person("irma").await;
     let files = job::files();
     let far = files.job.scene.site.walls[0].line[2];
-    let id = job::on_grid(&c, "Surveyed", &files).await;
+    let (server, c, id) = job::standing("irma", "Surveyed").await;
     let base = format!("/api/jobs/{id}");
     // forty points on walls and floor, all 9 mm east of where they are, and one that was taken on something else
     let planted = Vector3::new(0.009, 0.0, 0.0);
@@ -86,11 +84,9 @@ async fn an_independent_survey_shows_what_was_planted() {
 
 #[tokio::test]
 async fn a_design_is_looked_for_and_stays_on_record() {
-    let server = Server::start().await;
-    let c = server.person("dag").await;
     let files = job::files();
     let far = files.job.scene.site.walls[0].line[2];
-    let id = job::on_grid(&c, "Built", &files).await;
+    let (server, c, id) = job::standing("dag", "Built").await;
     let base = format!("/api/jobs/{id}");
     let at = |x: f64, y: f64| {
         let g = job::on_grid_at(&Vector3::new(x, y, 0.0));

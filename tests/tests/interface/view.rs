@@ -25,10 +25,7 @@ async fn placed(server: &Server, c: &Client, id: &str, cloud: &Value) -> Vec<(Sc
 /// coordinates of millions of metres.
 #[tokio::test]
 async fn picked_points_are_where_they_are() {
-    let server = Server::start().await;
-    let c = server.person("nils").await;
-    let files = job::files();
-    let id = job::on_grid(&c, "Picking", &files).await;
+    let (server, c, id) = job::standing("nils", "Picking").await;
     let cloud = c.ok("GET", &format!("/api/jobs/{id}/cloud?frame=grid"), Value::Null).await;
     let scans = placed(&server, &c, &id, &cloud).await;
     let origin = Vec3::from_iterator(cloud["origin"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()));
@@ -138,10 +135,7 @@ fn ramp(t: f64) -> [f64; 3] {
 /// Every colouring shows what the figures say.
 #[tokio::test]
 async fn colours_say_what_the_figures_say() {
-    let server = Server::start().await;
-    let c = server.person("mai").await;
-    let files = job::files();
-    let id = job::on_grid(&c, "Colours", &files).await;
+    let (server, c, id) = job::standing("mai", "Colours").await;
     let cloud = c.ok("GET", &format!("/api/jobs/{id}/cloud?frame=grid"), Value::Null).await;
     let scans = placed(&server, &c, &id, &cloud).await;
     let b = Browser::open().await;
@@ -197,7 +191,7 @@ async fn a_panorama_shows_what_stands_there() {
     let server = Server::start().await;
     let c = server.person("pia").await;
     let files = job::files();
-    let id = job::new(&c, "Panorama", &files).await;
+    let id = job::new(&c, "Panorama", files).await;
     let mut judged = 0;
     for (k, (name, bytes)) in files.scans.iter().enumerate() {
         assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
@@ -245,7 +239,7 @@ async fn a_hundred_scans_open() {
     let server = Server::start().await;
     let c = server.person("ove").await;
     let files = job::files();
-    let id = job::new(&c, "Hundred scans", &files).await;
+    let id = job::new(&c, "Hundred scans", files).await;
     for (name, bytes) in &files.scans {
         assert_eq!(c.upload(&id, name, bytes.clone()).await["state"], "done");
     }

@@ -35,6 +35,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{point}", id_of(&first("/control").await)),
         ("{item}", id_of(&first("/plan").await)),
         ("{file}", "plan.csv".to_owned()),
+        ("{entry}", "report.pdf".to_owned()),
         ("{tie}", id_of(&first("/cloud-ties").await)),
         ("{group}", id_of(&group)),
         ("{step}", id_of(&c.ok("GET", &format!("{base}/cleaning"), Value::Null).await["steps"][0])),
@@ -90,7 +91,7 @@ fn plan() -> Value {
 /// A job in which every list holds something.
 async fn full(c: &Client) -> String {
     let files = job::files();
-    let id = job::on_grid(c, "Described", &files).await;
+    let id = job::on_grid(c, "Described", files).await;
     let base = format!("/api/jobs/{id}");
     c.ok("POST", &format!("{base}/plan/edits"), plan()).await;
     c.run(&id, "/packages").await;
@@ -155,6 +156,8 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/ground" => {
             json!({ "cell": 0.5, "reach": 20.0, "widest": 8.0, "slope": 0.3, "tolerance": 0.01, "longest": 2.0 })
         }
+        "/letterhead" => json!({ "lines": ["Office"], "colour": "#224466", "logo": null, "version": 0 }),
+        "/drawing/measure" => json!({ "corners": [[412004.0, 5604003.0]], "snap": "ground" }),
         "/drawing/fit" => json!({ "sheet": names.iter().find(|n| n.0 == "{sheet}")?.1,
             "line": [[412001.0, 5604000.0], [412003.0, 5604000.0]] }),
         "/surveys" => json!({ "name": "Walls", "file": {

@@ -229,7 +229,7 @@ async fn a_killed_server_leaves_nothing_half_written() {
 async fn damage_in_the_store_is_named_and_the_rest_stays_usable() {
     let server = Server::start().await;
     let c = server.person("rut").await;
-    let id = job::on_grid(&c, "Damaged", &job::files()).await;
+    let id = job::on_grid(&c, "Damaged", job::files()).await;
     c.run(&id, "/packages").await;
     let package =
         c.ok("GET", &format!("/api/jobs/{id}/packages"), Value::Null).await[0]["id"].as_str().unwrap().to_owned();

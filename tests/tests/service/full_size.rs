@@ -15,7 +15,7 @@ async fn an_upload_goes_on_where_it_broke_off_and_its_sums_are_checked() {
     let mut server = Server::start().await;
     let c = server.person("tove").await;
     let files = job::files();
-    let id = job::new(&c, "Broken lines", &files).await;
+    let id = job::new(&c, "Broken lines", files).await;
     let all = job::e57(&files.job, &[0, 1]);
     let n = all.len();
     let answer = c.announce(&id, &[("filename", "two.e57")], n, all[..n / 3].to_vec()).await;
@@ -88,7 +88,7 @@ async fn the_store_may_be_elsewhere() {
     let server = Server::start_with(store.settings()).await;
     let c = server.person("ada").await;
     let files = job::files();
-    let id = job::new(&c, "Elsewhere", &files).await;
+    let id = job::new(&c, "Elsewhere", files).await;
     for (name, bytes) in &files.scans {
         let end = c.upload(&id, name, bytes.clone()).await;
         assert_eq!(end["state"], "done", "{end}");
@@ -139,10 +139,7 @@ async fn count(c: &Client, uri: &str) -> i64 {
 /// Clipped and thinned exports, merged and scan by scan, hold what they should and nothing else.
 #[tokio::test]
 async fn exports_are_clipped_and_thinned() {
-    let server = Server::start().await;
-    let c = server.person("liv").await;
-    let files = job::files();
-    let id = job::on_grid(&c, "Exports", &files).await;
+    let (_server, c, id) = job::standing("liv", "Exports").await;
     let o = job::ORIGIN;
     let (low, high) = ([o.x + 1.0, o.y + 1.0, o.z - 5.0], [o.x + 6.0, o.y + 20.0, o.z + 1.0]);
     let mut counts = Vec::new();
@@ -190,7 +187,7 @@ async fn room_is_asked_for_first() {
     let mut server = Server::start().await;
     let c = server.person("rut").await;
     let files = job::files();
-    let id = job::new(&c, "Full", &files).await;
+    let id = job::new(&c, "Full", files).await;
     let all = &files.scans[0].1;
     let n = all.len();
     let answer = c.announce(&id, &[("filename", "room.e57")], n, all[..n / 2].to_vec()).await;
@@ -223,7 +220,7 @@ async fn what_is_left_behind_is_swept() {
     let mut server = Server::start().await;
     let c = server.person("una").await;
     let files = job::files();
-    let id = job::new(&c, "Left behind", &files).await;
+    let id = job::new(&c, "Left behind", files).await;
     assert_eq!(c.upload(&id, "one.e57", files.scans[0].1.clone()).await["state"], "done");
     let half = c.announce(&id, &[("filename", "half.e57")], 1000, vec![1; 500]).await;
     let base = server.data.path().join(format!("jobs/{id}"));

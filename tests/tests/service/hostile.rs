@@ -140,7 +140,7 @@ async fn what_asks_for_too_much_memory_costs_one_task() {
     let mut server = Server::start_with(few.map(|(k, v)| (k, v.to_owned())).to_vec()).await;
     let c = server.person("dan").await;
     let files = job::files();
-    let id = job::new(&c, "Memory", &files).await;
+    let id = job::new(&c, "Memory", files).await;
     // on the columns of the whole circle this window would take 3 GB
     let end = c.upload(&id, "window.xyz", window()).await;
     assert_eq!(end["state"], "done", "{end}");
@@ -192,7 +192,7 @@ async fn a_worker_that_ends_is_followed_by_another() {
     let mut server = Server::start().await;
     let c = server.person("eli").await;
     let files = job::files();
-    let id = job::new(&c, "Killed", &files).await;
+    let id = job::new(&c, "Killed", files).await;
     let task = c.send(&id, &files.scans[0].0, files.scans[0].1.clone()).await.unwrap();
     let first = children(server.pid());
     assert_eq!(first.len(), 1, "one worker beside the server");
@@ -222,7 +222,7 @@ async fn what_fails_is_told_by_its_kind_and_not_by_its_words() {
     let server = Server::start().await;
     let c = server.person("fay").await;
     let files = job::files();
-    let id = job::new(&c, "Words", &files).await;
+    let id = job::new(&c, "Words", files).await;
     let end = c.upload(&id, "database: x.e57", files.scans[0].1[..5000].to_vec()).await;
     assert_eq!((end["state"].as_str(), end["attempts"].as_i64()), (Some("failed"), Some(1)), "{end}");
 }

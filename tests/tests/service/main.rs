@@ -9,6 +9,7 @@ mod full_size;
 mod grid_jobs;
 mod hostile;
 mod licences;
+mod package;
 mod page;
 mod roles;
 mod soak;

@@ -148,14 +148,21 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/drawing", "os"),
     ("post", "/api/jobs/{job}/drawing/edits", "os"),
     ("post", "/api/jobs/{job}/drawing/fit", "os"),
+    ("post", "/api/jobs/{job}/drawing/measure", "os"),
     ("get", "/api/jobs/{job}/drawing/{sheet}/{file}", "osr"),
+    ("get", "/api/jobs/{job}/features/{file}", "osr"),
+    ("get", "/api/jobs/{job}/letterhead", "osr"),
+    ("put", "/api/jobs/{job}/letterhead", "os"),
     ("post", "/api/jobs/{job}/drawing/{sheet}/picture", "os"),
     ("get", "/api/jobs/{job}/ground", "osr"),
     ("post", "/api/jobs/{job}/ground", "os"),
     ("get", "/api/jobs/{job}/ground/{file}", "osr"),
+    ("get", "/api/jobs/{job}/deliverables", "osr"),
     ("get", "/api/jobs/{job}/packages", "osrc"),
     ("post", "/api/jobs/{job}/packages", "os"),
     ("get", "/api/jobs/{job}/packages/{package}/download", "osrc"),
+    ("get", "/api/jobs/{job}/packages/{package}/files/{entry}", "osrc"),
+    ("get", "/api/jobs/{job}/packages/{package}/walk-through/{entry}", "osrc"),
     ("post", "/api/jobs/{job}/packages/{package}/sign", "osr"),
     ("get", "/api/tasks", "*"),
     ("post", "/api/jobs/{job}/tasks/retry", "os"),
@@ -207,6 +214,7 @@ async fn every_route_checks_the_role() {
                 "{name}",
                 "{view}",
                 "{upload}",
+                "{entry}",
             ] {
                 address = address.replace(name, &other);
             }
@@ -244,11 +252,9 @@ async fn every_route_checks_the_role() {
 /// is changed.
 #[tokio::test]
 async fn no_route_reaches_into_another_job() {
-    let server = Server::start().await;
-    let c = server.person("nora").await;
     let files = job::files();
-    let full = job::on_grid(&c, "Full", &files).await;
-    let empty = job::new(&c, "Empty", &files).await;
+    let (server, c, full) = job::standing("nora", "Full").await;
+    let empty = job::new(&c, "Empty", files).await;
     let base = format!("/api/jobs/{full}");
     let station = json!({ "name": "S1", "position": [1.0, 1.0, 1.6], "base": 0.0, "top": 0.0 });
     let edit =
@@ -290,6 +296,7 @@ async fn no_route_reaches_into_another_job() {
         ("{name}", "0-64.glb".to_owned()),
         ("{item}", id(&items[0])),
         ("{file}", "plan.csv".to_owned()),
+        ("{entry}", "report.pdf".to_owned()),
         ("{tie}", id(&first("/cloud-ties").await)),
         ("{group}", id(&group)),
         ("{detection}", id(&first("/detections").await)),
@@ -347,10 +354,8 @@ async fn no_route_reaches_into_another_job() {
 /// After the second signature the job goes on; a client sees what was signed, in every route.
 #[tokio::test]
 async fn a_client_sees_the_signed_package_and_nothing_newer() {
-    let server = Server::start().await;
-    let (c, checker, client) = (server.person("ole").await, server.person("pim").await, server.person("quin").await);
-    let files = job::files();
-    let id = job::on_grid(&c, "Signed", &files).await;
+    let (server, c, id) = job::standing("ole", "Signed").await;
+    let (checker, client) = (server.person("pim").await, server.person("quin").await);
     let base = format!("/api/jobs/{id}");
     for (who, role) in [(&checker, "reviewer"), (&client, "client")] {
         c.ok("PUT", &format!("{base}/members"), json!({ "email": who.email, "role": role })).await;
@@ -372,7 +377,13 @@ async fn a_client_sees_the_signed_package_and_nothing_newer() {
     let package = c.ok("GET", &format!("{base}/packages"), Value::Null).await[0]["id"].as_str().unwrap().to_owned();
     let sign = format!("{base}/packages/{package}/sign");
     c.ok("POST", &sign, json!({ "place": "prepared" })).await;
+    let report = format!("{base}/packages/{package}/files/report.pdf");
+    client.refused(404, "GET", &report, Value::Null).await;
     checker.ok("POST", &sign, json!({ "place": "checked" })).await;
+    let read = client.request("GET", &report).send().await.unwrap();
+    assert!(read.status() == 200 && read.headers()["content-type"] == "application/pdf");
+    assert!(read.bytes().await.unwrap().starts_with(b"%PDF"));
+    client.refused(404, "GET", &report.replace("report", "no-such"), Value::Null).await;
     let look = async |who: &vistazo_tests::Client| {
         let mut all = Vec::new();
         for part in ["", "/verdicts", "/summary", "/cloud", "/tileset.json"] {

@@ -52,7 +52,7 @@ async fn what_a_row_speaks_of_outlives_the_power() {
     let mut server = Server::start_with(settings).await;
     let c = server.person("gus").await;
     let files = job::files();
-    let id = job::on_grid(&c, "Power", &files).await;
+    let id = job::on_grid(&c, "Power", files).await;
     c.run(&id, "/packages").await;
     // the last upload is not even read when the power goes: the answer that it is there is all that was said
     let task = c.send(&id, "last.e57", files.scans[0].1.clone()).await.unwrap();
