@@ -47,6 +47,7 @@ mod options;
 pub mod plan;
 pub mod plan_dxf;
 mod ply_read;
+pub mod solid_files;
 mod source;
 mod tiles_read;
 mod tiles_write;

@@ -166,6 +166,14 @@ pub(crate) fn glb(p: &TilePoints) -> Vec<u8> {
         "bufferViews": views,
         "buffers": [{ "byteLength": total }],
     });
+    let plain = |of: &[[u8; 3]]| of.iter().flat_map(|s| [s[0], s[1], s[2], 255]).collect::<Vec<u8>>();
+    let places: Vec<u8> = p.positions.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
+    container(&document, &[&places, &plain(&p.shades), &plain(&p.colours)])
+}
+
+/// A binary glTF: its document, and a buffer out of parts that are whole numbers of words.
+pub(crate) fn container(document: &serde_json::Value, parts: &[&[u8]]) -> Vec<u8> {
+    let total: usize = parts.iter().map(|p| p.len()).sum();
     let mut text = document.to_string().into_bytes();
     text.resize(text.len().next_multiple_of(4), b' ');
     let mut out = Vec::with_capacity(28 + text.len() + total);
@@ -178,8 +186,6 @@ pub(crate) fn glb(p: &TilePoints) -> Vec<u8> {
     out.extend_from_slice(&text);
     word(&mut out, total);
     out.extend_from_slice(b"BIN\0");
-    p.positions.iter().flatten().for_each(|v| out.extend_from_slice(&v.to_le_bytes()));
-    p.shades.iter().for_each(|s| out.extend_from_slice(&[s[0], s[1], s[2], 255]));
-    p.colours.iter().for_each(|c| out.extend_from_slice(&[c[0], c[1], c[2], 255]));
+    parts.iter().for_each(|p| out.extend_from_slice(p));
     out
 }

@@ -331,6 +331,10 @@ fn by_column(shapes: &[Shape], pose: &Pose, cols: usize) -> Vec<Vec<u32>> {
             }
             Shape::Sphere { c, r } => around(c.x, c.y, r),
             Shape::Post { x, y, r, .. } => around(x, y, r),
+            Shape::Pipe { a, along, long, r } => {
+                let middle = a + along * (long / 2.0);
+                around(middle.x, middle.y, long / 2.0 + r)
+            }
             Shape::Board { c, half, .. } => around(c.x, c.y, half * 1.5),
             Shape::Level { ref outline, .. } => {
                 let (low, high) = outline.iter().fold((outline[0], outline[0]), |(a, b), p| (a.inf(p), b.sup(p)));

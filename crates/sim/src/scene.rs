@@ -62,6 +62,8 @@ pub struct Scene {
     pub passers: Vec<Passer>,
     /// What came, went or was moved.
     pub standing: Vec<Standing>,
+    /// Pipes: both ends of the axis and the radius, metres.
+    pub pipes: Vec<([Vec3; 2], f64)>,
     /// Mirrors, upright: both ends on the plan, foot and top, metres.
     pub mirrors: Vec<([[f64; 2]; 2], f64, f64)>,
 }

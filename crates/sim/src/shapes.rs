@@ -27,6 +27,13 @@ pub(crate) enum Shape {
         top: f64,
         light: Light,
     },
+    /// Round, in any direction: an end of its axis, its direction, how long.
+    Pipe {
+        a: Vec3,
+        along: Vec3,
+        long: f64,
+        r: f64,
+    },
     Board {
         c: Vec3,
         n: Vec3,
@@ -99,6 +106,12 @@ pub(crate) fn shapes(scene: &Scene, epoch: usize, scanner: &Scanner, seed: u64) 
         base: c.base,
         top: c.top,
         light: Light::Of(Material::Iron),
+    }));
+    out.extend(scene.pipes.iter().map(|&([a, b], r)| Shape::Pipe {
+        a,
+        along: (b - a).normalize(),
+        long: (b - a).norm(),
+        r,
     }));
     let ceilings = scene.site.slabs.iter().map(|s| (&s.outline, s.height, Material::Plaster));
     let tops = scene.site.obstacles.iter().map(|o| (&o.outline, o.top, Material::Planks));
@@ -229,6 +242,24 @@ fn meet(s: &Shape, o: &Vec3, d: &Vec3, instrument: &Instrument) -> Option<Hit> {
                 Hit { range: s, cos: -(n.0 * d.x + n.1 * d.y), light, of: None }
             })
         }
+        Shape::Pipe { a, along, long, r } => {
+            let m = o - a;
+            let (dd, mm) = (d - along * d.dot(&along), m - along * m.dot(&along));
+            let (p, q) = (dd.norm_squared(), mm.dot(&dd));
+            let disc = q * q - p * (mm.norm_squared() - r * r);
+            if disc <= 0.0 || p < 1e-12 {
+                return None;
+            }
+            let s = (-q - disc.sqrt()) / p;
+            let t = m.dot(&along) + s * d.dot(&along);
+            let cos = -(mm + dd * s).dot(d) / r;
+            (s > 1e-6 && (0.0..=long).contains(&t)).then_some(Hit {
+                range: s,
+                cos,
+                light: Light::Of(Material::Iron),
+                of: None,
+            })
+        }
         Shape::Level { ref outline, z, of } => {
             if d.z.abs() < 1e-9 {
                 return None;
@@ -295,6 +326,14 @@ pub(crate) fn is_edge(shapes: &[Shape], candidates: &[u32], hit: &Hit, o: &Vec3,
             let (x, y) = (x - o.x, y - o.y);
             let miss = (x * d.y - y * d.x).abs() / (d.x * d.x + d.y * d.y).sqrt();
             (miss - r).abs() < 4.0 * w * (x * x + y * y).sqrt()
+        }
+        Shape::Pipe { a, along, r, .. } => {
+            let across = d.cross(&along);
+            let miss = (a - o).dot(&across).abs() / across.norm().max(1e-9);
+            // how far along the ray it comes nearest to the axis
+            let m = a - o;
+            let near = (m - along * m.dot(&along)).dot(d) / across.norm_squared().max(1e-9);
+            near > 0.0 && near - r < hit.range + 0.01 && (miss - r).abs() < 4.0 * w * near
         }
         Shape::Panel { a, b, top, .. } => {
             let z = o.z + hit.range * d.z;

@@ -14,6 +14,7 @@ export class World {
   readonly scans: Scans
   readonly labels = document.createElement('div')
   readonly marks = new THREE.Group()
+  readonly solids = new THREE.Group()
   private depth = new Depth()
   /** Points are shaded by depth. */
   shaded = true
@@ -48,7 +49,7 @@ export class World {
     })
     this.renderer.domElement.addEventListener('webglcontextrestored', () => this.lost(false))
     this.controls = this.steer()
-    this.scene.add(this.scans.group, this.marks)
+    this.scene.add(this.scans.group, this.solids, this.marks)
     this.resize = new ResizeObserver(() => this.fit())
     this.resize.observe(el)
     this.fit()

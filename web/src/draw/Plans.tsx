@@ -76,7 +76,8 @@ function Plan({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
   const [tool, setTool] = useState<Tool>('pick')
   const [chosen, setChosen] = useState<string[]>([])
   const [cloud, setCloud] = useState(true)
-  const items = useMemo(() => drawing.items.filter((i) => i.data.sheet === sheet.id), [drawing.items, sheet.id])
+  const all = useMemo(() => drawing.items.filter((i) => i.data.sheet === sheet.id), [drawing.items, sheet.id])
+  const items = useMemo(() => all.filter((i) => i.kind !== 'solid'), [all])
   const points = useSlab(sheet, items, cloud)
   const selected = items.filter((i) => chosen.includes(i.id))
   const apply = (edits: Edit[] | null) => {
@@ -172,7 +173,7 @@ function Plan({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
         </figure>
         <Things items={items} selected={chosen} onSelect={setChosen} />
       </div>
-      <Files sheet={sheet} onRemove={edit ? () => apply([...items, sheet].map(taken)) : null} />
+      <Files sheet={sheet} onRemove={edit ? () => apply([...all, sheet].map(taken)) : null} />
     </>
   )
 }

@@ -18,6 +18,7 @@ const NAMES: Record<string, string> = {
   clean: words.cleaning,
   compare: words.comparing,
   draw: words.drawing,
+  solids: words.solids,
   ground: words.findingTheGround,
   picture: words.picture,
   survey: words.surveying,

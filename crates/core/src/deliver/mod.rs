@@ -68,11 +68,13 @@ pub enum Deliverable {
     Ground,
     /// Coded points and lines, floor levels.
     Features,
+    /// Simple solids: walls, pillars, columns and pipes.
+    Solids,
 }
 
 impl Deliverable {
     /// All of them.
-    pub const ALL: [Self; 11] = [
+    pub const ALL: [Self; 12] = [
         Self::Laz,
         Self::Copc,
         Self::E57,
@@ -84,10 +86,11 @@ impl Deliverable {
         Self::Elevations,
         Self::Ground,
         Self::Features,
+        Self::Solids,
     ];
 
     /// Whether somebody has to draw it before a package can hold it; clouds are written when it is made.
     pub fn is_drawn(self) -> bool {
-        matches!(self, Self::FloorPlans | Self::Elevations | Self::Ground | Self::Features)
+        matches!(self, Self::FloorPlans | Self::Elevations | Self::Ground | Self::Features | Self::Solids)
     }
 }

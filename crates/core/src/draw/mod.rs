@@ -1,5 +1,6 @@
 //! What a client builds from, drawn out of the clouds: a floor plan from a level slab ([`floor_plan`]), each line with its
-//! fit and what it is uncertain by; the [`ground`]; pictures of walls in which lengths are true ([`Elevation`]).
+//! fit and what it is uncertain by; the [`ground`]; pictures of walls in which lengths are true ([`Elevation`]); simple
+//! [`solid`]s.
 //!
 //! The cloud is read once, scan by scan, into a [`Slab`]; what the faces of walls are is found in what all scans show
 //! together, and how well each is known from what every scan says of it by itself.
@@ -15,6 +16,7 @@ mod profile;
 mod round;
 mod section;
 mod slab;
+pub mod solid;
 mod square;
 
 pub use elevation::{Elevation, Facing, Orthophoto};

@@ -137,7 +137,7 @@ fn round(spots: &[&Pooled], known: &Known) -> Option<Round> {
 }
 
 /// How far round places lie, whatever is missing between.
-fn arc(mut angles: Vec<f64>) -> f64 {
+pub(super) fn arc(mut angles: Vec<f64>) -> f64 {
     angles.sort_by(f64::total_cmp);
     let (Some(first), Some(last)) = (angles.first(), angles.last()) else { return 0.0 };
     let back = first + std::f64::consts::TAU - last;

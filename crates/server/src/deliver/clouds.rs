@@ -28,7 +28,8 @@ pub(crate) fn format(d: Deliverable) -> Option<CloudFormat> {
         | Deliverable::FloorPlans
         | Deliverable::Elevations
         | Deliverable::Ground
-        | Deliverable::Features => return None,
+        | Deliverable::Features
+        | Deliverable::Solids => return None,
     })
 }
 

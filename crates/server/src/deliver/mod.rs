@@ -12,6 +12,7 @@ pub(crate) mod plan;
 mod report;
 mod sketch;
 mod slice_picture;
+pub(crate) mod solids;
 #[cfg(test)]
 mod tests;
 mod transforms;
@@ -54,6 +55,7 @@ pub(crate) struct Package {
     pub elevations: Vec<crate::work::elevation::Elevation>,
     pub ground: Option<crate::work::ground::Site>,
     pub features: Option<crate::work::features::Coded>,
+    pub solids: Option<crate::work::solids::Solids>,
     pub letterhead: vistazo_report::Letterhead,
     /// Slices that somebody put their name to.
     pub slices: Vec<crate::work::slices::Figure>,

@@ -75,7 +75,7 @@ fn brief(house: &vistazo_sim::Roundhouse) -> Brief {
         checker_side: Some(0.4),
         // the ring is held by its targets, the wing by what its scans show
         tie_by_clouds: true,
-        deliverables: vec![Asked::Laz, Asked::E57, Asked::WalkThrough, Asked::FloorPlans, Asked::Elevations, Asked::Ground, Asked::Features],
+        deliverables: vec![Asked::Laz, Asked::E57, Asked::WalkThrough, Asked::FloorPlans, Asked::Elevations, Asked::Ground, Asked::Features, Asked::Solids],
         ..Brief::default()
     }
 }

@@ -51,7 +51,7 @@ pub struct Brief {
 
 mirror!(
     /// What a client may ask for.
-    DeliverableWord = vistazo_core::deliver::Deliverable { Laz, Copc, E57, Ply, Xyz, Tiles, WalkThrough, FloorPlans, Elevations, Ground, Features }
+    DeliverableWord = vistazo_core::deliver::Deliverable { Laz, Copc, E57, Ply, Xyz, Tiles, WalkThrough, FloorPlans, Elevations, Ground, Features, Solids }
 );
 
 fn grid_output() -> GridOutput {

@@ -1,6 +1,7 @@
 //! What is drawn for the client.
 #![allow(missing_docs)] // fields carry the names of the job
 
+use super::SolidDto;
 use crate::ApiError;
 use crate::record::mirror;
 use serde::{Deserialize, Serialize};
@@ -8,7 +9,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Kinds of what is drawn.
-pub const DRAWN: [&str; 12] = [
+pub const DRAWN: [&str; 13] = [
     "sheet",
     "line",
     "opening",
@@ -21,6 +22,7 @@ pub const DRAWN: [&str; 12] = [
     "elevation",
     "feature",
     "code",
+    "solid",
 ];
 /// Those that belong to no sheet.
 pub const OF_NO_SHEET: [&str; 5] = ["breakline", "area", "spot", "feature", "code"];
@@ -42,7 +44,7 @@ pub struct DrawnData {
     /// Sheets: what it was drawn from last, and when.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub drawn: Option<DrawnFrom>,
-    /// Elevations: lowest and highest, metres on the grid.
+    /// Elevations and solids: lowest and highest, metres on the grid.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub heights: Option<[f64; 2]>,
     /// Elevations: what is taken before the plane and behind it, metres.
@@ -63,7 +65,7 @@ pub struct DrawnData {
     /// What stands on a sheet: which.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sheet: Option<Uuid>,
-    /// Lines, openings, what nobody saw: both ends; elevations: the left and the right end as they are seen; lines on the ground and outlines of areas: their corners.
+    /// Lines, openings, what nobody saw: both ends; elevations: the left and the right end as they are seen; lines on the ground, outlines of areas and of solids: their corners.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub line: Vec<[f64; 2]>,
     /// Lines: `wall`, or `low` for what does not reach up.
@@ -77,8 +79,8 @@ pub struct DrawnData {
     /// Thicknesses.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub thickness: Option<f64>,
-    /// 95 %: of lines across at both ends, of openings along at both, of columns axis and radius, of thicknesses. Nothing
-    /// where it was drawn by hand.
+    /// 95 %: of lines across at both ends, of openings along at both, of columns axis and radius, of thicknesses, of solids
+    /// both heights or axis at both ends and radius. Nothing where it was drawn by hand.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub error95: Vec<f64>,
     /// Openings: they reach down to the floor.
@@ -112,6 +114,9 @@ pub struct DrawnData {
     /// Floor levels: the opening that they belong to.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub of: Option<Uuid>,
+    /// Solids: what shape they have, and what is known of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub solid: Option<SolidDto>,
 }
 
 mirror!(
@@ -254,6 +259,9 @@ impl DrawnData {
         if matches!(kind, "column" | "thickness" | "spot") && d.position.is_none() {
             return Err(ApiError::field("position", "expected easting and northing"));
         }
+        if kind == "solid" {
+            d.solid()?;
+        }
         if matches!(kind, "feature" | "code") {
             d.coded(kind)?;
         }
@@ -352,7 +360,7 @@ impl DrawnData {
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct DrawnItem {
     pub id: Uuid,
-    /// `sheet`, `line`, `opening`, `unseen`, `column`, `thickness`, `elevation`; on the ground `breakline`, `area` or `spot`.
+    /// `sheet`, `line`, `opening`, `unseen`, `column`, `thickness`, `elevation`, `solid`; on the ground `breakline`, `area` or `spot`.
     pub kind: String,
     pub data: DrawnData,
     pub version: i32,

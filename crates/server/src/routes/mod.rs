@@ -25,6 +25,7 @@ mod register;
 mod sent;
 mod session;
 mod slices;
+mod solids;
 mod survey;
 mod task;
 mod ties;
@@ -155,6 +156,8 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(drawing::drawing, drawing::draw))
         .routes(routes!(drawing::edit))
         .routes(routes!(drawing::fit))
+        .routes(routes!(solids::find))
+        .routes(routes!(solids::file))
         .routes(routes!(features::measure))
         .routes(routes!(features::file))
         .routes(routes!(letterhead::letterhead, letterhead::put))

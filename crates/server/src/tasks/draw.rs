@@ -3,13 +3,13 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::{DrawnData, DrawnFrom};
-use crate::work::cleaning::{self, Cleaning};
+use crate::work::cleaning::Cleaning;
 use crate::work::compare::Compared;
-use crate::work::{drawing, files};
-use rayon::prelude::*;
+use crate::work::drawing;
+use crate::work::staying::Staying;
 use uuid::Uuid;
-use vistazo_core::clean::Class;
 use vistazo_core::draw::{Slab, Stand, floor_plan};
+use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
 use vistazo_store::jobs;
 use vistazo_store::tasks::Task;
@@ -33,26 +33,19 @@ pub(super) async fn run(app: &App, task: &Task, sheet: Uuid, progress: &Progress
     let (mut layers, mut stands, mut names) = (Vec::new(), Vec::new(), Vec::new());
     for (k, (row, (_, pose, covariance))) in placed.iter().enumerate() {
         progress.at(0.8 * k as f64 / placed.len() as f64, &format!("what {} shows at this height", row.name))?;
-        let scan = files::scan(app, row).await?;
-        let classes = match cleaned.kept.get(&row.id) {
-            Some(c) => cleaning::classes(app, c).await?,
-            None => Vec::new(),
-        };
+        let scan = Staying::load(app, &cleaned, row).await?;
         let pose = *pose;
         let layer = blocking(move || {
-            let stays = |k: &usize| classes.get(*k).is_none_or(|c| *c == Class::Kept);
-            let chunk = scan.points.len().div_ceil(rayon::current_num_threads()).max(1);
-            let count = |indices: Vec<usize>| {
+            let count = |points: &mut dyn Iterator<Item = Vec3>| {
                 let mut slab = Slab::new(level);
-                indices.into_iter().filter(stays).for_each(|k| slab.add(&pose.apply(&scan.at(k))));
+                points.for_each(|p| slab.add(&pose.apply(&p)));
                 slab
             };
             let join = |mut a: Slab, b: Slab| {
                 a.merge(b);
                 a
             };
-            let parts = (0..scan.points.len()).into_par_iter().chunks(chunk).map(count);
-            Ok(parts.reduce_with(join).unwrap_or_else(|| Slab::new(level)).finish())
+            Ok(scan.counted(count, join).unwrap_or_else(|| Slab::new(level)).finish())
         })
         .await?;
         layers.push(layer);

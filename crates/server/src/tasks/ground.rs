@@ -3,14 +3,13 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::GroundRequest;
-use crate::work::cleaning::{self, Cleaning};
+use crate::work::cleaning::Cleaning;
+use crate::work::ground;
 use crate::work::stands::Standing;
-use crate::work::{files, ground};
-use rayon::prelude::*;
-use vistazo_core::clean::Class;
+use crate::work::staying::Staying;
 use vistazo_core::draw::Stand;
 use vistazo_core::draw::ground::GroundScan;
-use vistazo_core::geometry::Pose;
+use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_store::tasks::Task;
 
@@ -34,19 +33,12 @@ pub(super) async fn run(app: &App, task: &Task, asked: GroundRequest, progress: 
     let (mut scans, mut stands) = (Vec::new(), Vec::new());
     for (k, (row, pose, covariance, from)) in placed.iter().enumerate() {
         progress.at(0.8 * k as f64 / placed.len() as f64, &format!("the lowest that {} shows", row.name))?;
-        let scan = files::scan(app, row).await?;
-        let classes = match cleaned.kept.get(&row.id) {
-            Some(c) => cleaning::classes(app, c).await?,
-            None => Vec::new(),
-        };
+        let scan = Staying::load(app, &cleaned, row).await?;
         let (pose, map) = (*pose, map.clone());
         let counted = blocking(move || {
-            let stays = |k: &usize| classes.get(*k).is_none_or(|c| *c == Class::Kept);
-            let chunk = scan.points.len().div_ceil(rayon::current_num_threads()).max(1);
-            let count = |indices: Vec<usize>| {
+            let count = |points: &mut dyn Iterator<Item = Vec3>| {
                 let mut part = GroundScan::new(asked.cell);
-                for k in indices.into_iter().filter(stays) {
-                    let p = scan.at(k);
+                for p in points {
                     if p.norm_squared() < asked.reach * asked.reach {
                         // heights of the grid follow the level surface, those of the frame do not
                         let p = pose.apply(&p);
@@ -59,8 +51,7 @@ pub(super) async fn run(app: &App, task: &Task, asked: GroundRequest, progress: 
                 a.merge(b);
                 a
             };
-            let parts = (0..scan.points.len()).into_par_iter().chunks(chunk).map(count);
-            Ok(parts.reduce_with(join).unwrap_or_else(|| GroundScan::new(asked.cell)))
+            Ok(scan.counted(count, join).unwrap_or_else(|| GroundScan::new(asked.cell)))
         })
         .await?;
         scans.push(counted);

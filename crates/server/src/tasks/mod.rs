@@ -18,6 +18,7 @@ mod propose;
 mod quick_tie;
 mod register;
 mod scan;
+mod solids;
 mod spacing;
 mod survey;
 mod tie;
@@ -180,6 +181,7 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
             Work::Spacing {} => spacing::run(&a, &t, &p).await,
             Work::Built {} => built::run(&a, &t, &p).await,
             Work::Draw { sheet } => draw::run(&a, &t, sheet, &p).await,
+            Work::Solids(asked) => solids::run(&a, &t, asked, &p).await,
             Work::Picture { elevation } => picture::run(&a, &t, elevation, &p).await,
             Work::Ground(asked) => ground::run(&a, &t, asked, &p).await,
             Work::Paint(asked) => paint::run(&a, &t, asked, &p).await,

@@ -56,6 +56,11 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
                     std::fs::write(dir.join(kind.name), (kind.write)(ground)?)?;
                 }
             }
+            if let Some(solids) = &package.solids {
+                for kind in deliver::solids::KINDS {
+                    std::fs::write(dir.join(kind.name), (kind.write)(solids)?)?;
+                }
+            }
             if let Some(features) = &package.features {
                 for kind in deliver::features::KINDS {
                     std::fs::write(dir.join(kind.name), (kind.write)(features)?)?;
@@ -128,6 +133,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         elevations: crate::work::elevation::made(app, task.job_id, None).await?,
         ground: crate::work::ground::Site::load(app, task.job_id).await?,
         features: crate::work::features::coded(app, task.job_id).await?,
+        solids: crate::work::solids::solids(app, task.job_id).await?,
         letterhead: vistazo_store::letterheads::get(&app.db, task.job_id).await?.map(letterhead).unwrap_or_default(),
         slices: Sliced::load(app, task.job_id).await?.figures(app).await?,
         state,

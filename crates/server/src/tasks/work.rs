@@ -1,7 +1,7 @@
 //! What there is to do, as it is queued.
 
 use super::Stop;
-use crate::dto::{GroundRequest, PackageOptions, PaintDto, ProposeRequest};
+use crate::dto::{GroundRequest, PackageOptions, PaintDto, ProposeRequest, SolidsRequest};
 use crate::{ApiError, App};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -33,6 +33,8 @@ pub(crate) enum Work {
     Built {},
     /// A floor plan is drawn.
     Draw { sheet: Uuid },
+    /// Solids are looked for.
+    Solids(SolidsRequest),
     /// The picture of an elevation is made.
     Picture { elevation: Uuid },
     /// The ground is found.
@@ -87,6 +89,7 @@ mod tests {
             Work::Paint(PaintDto { scan: Some(Uuid::now_v7()) }),
             Work::Built {},
             Work::Draw { sheet: Uuid::now_v7() },
+            Work::Solids(SolidsRequest { sheet: Uuid::now_v7(), up: 8.0 }),
             Work::Picture { elevation: Uuid::now_v7() },
             Work::Ground(GroundRequest {
                 cell: 0.25,

@@ -34,6 +34,7 @@ pub(crate) fn deliverable(d: Deliverable) -> &'static str {
         Deliverable::Elevations => "elevations",
         Deliverable::Ground => "ground surface",
         Deliverable::Features => "features",
+        Deliverable::Solids => "solids",
     }
 }
 

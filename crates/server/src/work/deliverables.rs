@@ -18,7 +18,8 @@ fn usual(d: Deliverable) -> Option<(f64, f64)> {
         | Deliverable::FloorPlans
         | Deliverable::Elevations
         | Deliverable::Ground
-        | Deliverable::Features => return None,
+        | Deliverable::Features
+        | Deliverable::Solids => return None,
     })
 }
 
@@ -85,6 +86,7 @@ fn is_of(d: Deliverable, name: &str) -> bool {
         | Deliverable::FloorPlans
         | Deliverable::Elevations
         | Deliverable::Ground
-        | Deliverable::Features => false,
+        | Deliverable::Features
+        | Deliverable::Solids => false,
     }
 }

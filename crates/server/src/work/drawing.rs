@@ -54,7 +54,7 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<DrawingDto, ApiError>
     Ok(DrawingDto {
         stale: rows
             .iter()
-            .filter(|(i, d)| matches!(i.kind.as_str(), "sheet" | "feature") && old(d) || picture_is_old(d))
+            .filter(|(i, d)| matches!(i.kind.as_str(), "sheet" | "feature" | "solid") && old(d) || picture_is_old(d))
             .map(|(i, _)| i.id)
             .collect(),
         floors: floors(&standing),
@@ -217,20 +217,32 @@ pub(crate) async fn put(
     let Some((row, data)) = rows.iter().find(|(i, _)| i.id == sheet) else {
         return Err(ApiError::conflict("the sheet was taken away while it was drawn: nothing was kept"));
     };
-    let on_it = || rows.iter().filter(|(i, d)| d.sheet == Some(sheet) && i.kind != "sheet");
-    let edit = |row: &PlanItem, data: &DrawnData, deleted: bool| PlanEdit {
-        id: row.id,
-        kind: row.kind.clone(),
-        data: serde_json::json!(data),
-        version: Some(row.version),
-        deleted,
-    };
-    let mut edits = vec![edit(row, &DrawnData { drawn: Some(from), ..data.clone() }, false)];
-    edits.extend(on_it().filter(|(_, d)| d.found).map(|(i, d)| edit(i, d, true)));
-    let kept: Vec<&(PlanItem, DrawnData)> = on_it().filter(|(_, d)| !d.found).collect();
+    let of_plan = |i: &PlanItem| !matches!(i.kind.as_str(), "sheet" | "solid");
+    let edits = vec![edit(row, &DrawnData { drawn: Some(from), ..data.clone() }, false)];
+    replace(app, job, &rows, |i, d| of_plan(i) && d.sheet == Some(sheet), found, edits).await
+}
+
+/// An edit of something as it is.
+pub(super) fn edit(row: &PlanItem, data: &DrawnData, deleted: bool) -> PlanEdit {
+    let (kind, data) = (row.kind.clone(), serde_json::json!(data));
+    PlanEdit { id: row.id, kind, data, version: Some(row.version), deleted }
+}
+
+/// Puts what was found in the place of what was found before and nobody agreed with; says how many things are new.
+pub(super) async fn replace(
+    app: &App,
+    job: Uuid,
+    rows: &[(PlanItem, DrawnData)],
+    is_of: impl Fn(&PlanItem, &DrawnData) -> bool,
+    found: Vec<(&'static str, DrawnData)>,
+    mut edits: Vec<PlanEdit>,
+) -> Result<usize, ApiError> {
+    let there = || rows.iter().filter(|(i, d)| is_of(i, d));
+    edits.extend(there().filter(|(_, d)| d.found).map(|(i, d)| edit(i, d, true)));
+    let kept: Vec<&(PlanItem, DrawnData)> = there().filter(|(_, d)| !d.found).collect();
     let new: Vec<_> =
         found.into_iter().filter(|(kind, d)| !kept.iter().any(|(i, k)| i.kind == *kind && same(k, d))).collect();
-    let there = rows.len() - (edits.len() - 1) + new.len();
+    let there = rows.len() - edits.iter().filter(|e| e.deleted).count() + new.len();
     if there > MOST {
         let says =
             format!("{there} things would be drawn, expected at most {MOST}: draw less on one sheet, or clear another");
@@ -252,7 +264,10 @@ pub(crate) async fn put(
 fn same(there: &DrawnData, found: &DrawnData) -> bool {
     let near = |a: &[f64; 2], b: &[f64; 2]| (a[0] - b[0]).hypot(a[1] - b[1]) < SAME;
     match (&there.position, &found.position) {
-        (Some(a), Some(b)) => near(a, b),
+        (Some(a), Some(b)) => {
+            let middle = |d: &DrawnData| d.heights.map_or(0.0, |[low, high]| f64::midpoint(low, high));
+            near(a, b) && (middle(there) - middle(found)).abs() < SAME.max(0.2)
+        }
         _ => {
             let ([a, b], [p, q]) = (&there.line[..], &found.line[..]) else { return false };
             let d = Vector2::new(b[0] - a[0], b[1] - a[1]);
@@ -333,7 +348,7 @@ pub(crate) struct Summary {
     pub sheets: usize,
     /// Found by the program, and nobody agreed with it yet.
     pub open: usize,
-    /// Plans, elevations and features that were drawn.
+    /// Plans, elevations, features and solids that were drawn.
     drawn: Vec<(Deliverable, DrawnData)>,
     /// What the ground was found in.
     ground: Option<String>,
@@ -350,7 +365,7 @@ impl Summary {
             _ => d.drawn.as_ref().is_none_or(|f| Some(&f.inputs) == now.as_ref()),
         };
         let mut out = Vec::new();
-        for kind in [Deliverable::FloorPlans, Deliverable::Elevations, Deliverable::Features] {
+        for kind in [Deliverable::FloorPlans, Deliverable::Elevations, Deliverable::Features, Deliverable::Solids] {
             let mut of = self.drawn.iter().filter(|d| d.0 == kind).peekable();
             if of.peek().is_some() {
                 out.push((kind, of.all(|(_, d)| fresh(kind, d))));
@@ -372,6 +387,7 @@ pub(crate) async fn summary(app: &App, job: Uuid) -> Result<Summary, ApiError> {
             "sheet" => Deliverable::FloorPlans,
             "elevation" if i.data.get("picture").is_some() => Deliverable::Elevations,
             "feature" => Deliverable::Features,
+            "solid" if i.data["solid"].get("spread").is_some() => Deliverable::Solids,
             _ => return None,
         };
         Some((kind, DrawnData::parse(&i.kind, &i.data).ok()?))

@@ -13,7 +13,7 @@ use vistazo_core::plan::Obstacle;
 use vistazo_core::slice::Cut;
 use vistazo_sim::{Scanner, SmallJob, scan, small_job};
 
-fn seeds() -> u64 {
+pub(super) fn seeds() -> u64 {
     std::env::var("VISTAZO_DRAW_SEEDS").ok().and_then(|s| s.parse().ok()).unwrap_or(3)
 }
 
@@ -22,14 +22,15 @@ fn known() -> Matrix6<f64> {
     Matrix6::from_diagonal(&Vector6::new(8e-4, 8e-4, 1e-3, 2e-5, 2e-5, 5e-5).map(|s| s * s))
 }
 
-struct Seen {
-    points: Vec<Vec<Vec3>>,
-    stands: Vec<Stand>,
-    instrument: Instrument,
+/// What scans of a job show, each placed as well as a registration knows.
+pub(super) struct Seen {
+    pub(super) points: Vec<Vec<Vec3>>,
+    pub(super) stands: Vec<Stand>,
+    pub(super) instrument: Instrument,
 }
 
 impl Seen {
-    fn of(job: &SmallJob, seed: u64) -> Self {
+    pub(super) fn of(job: &SmallJob, seed: u64) -> Self {
         let instrument = Instrument { step: 0.003, ..job.instrument.clone() };
         let scanner = Scanner::drawn(&instrument, seed);
         let mut rng = ChaCha8Rng::seed_from_u64(seed ^ 0xFEA7);

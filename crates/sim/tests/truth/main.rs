@@ -18,4 +18,5 @@ mod papers;
 mod predicted;
 mod section;
 mod sites;
+mod solids;
 mod ties;

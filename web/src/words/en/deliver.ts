@@ -20,6 +20,7 @@ export const deliver = {
     elevations: 'Elevations (GeoTIFF, PNG, PDF)',
     ground: 'Ground (LandXML, DXF, GeoTIFF, CSV)',
     features: 'Features and floor levels (DXF, LandXML, GeoJSON, CSV)',
+    solids: 'Solids: walls, columns, pipes (DXF, OBJ, glTF, CSV)',
   },
   drawnBefore: 'drawn before the clouds changed',
   drawnFromTheClouds: 'drawn from the clouds as they stand',

@@ -99,6 +99,7 @@ export const shell = {
   cleaning: 'what does not belong',
   comparing: 'scan against scan',
   drawing: 'floor plan',
+  solids: 'solids',
   findingTheGround: 'the ground',
   picture: 'picture of an elevation',
   surveying: 'independent survey',

@@ -1,7 +1,7 @@
 //! The tables of the report, one function each.
 
 use super::{Package, Small, kind};
-use crate::dto::{Error95Dto, SystematicDto};
+use crate::dto::{DrawnData, Error95Dto, SolidShape, SystematicDto};
 use crate::words::probability;
 use vistazo_core::draw::FLOOR;
 use vistazo_report::Section;
@@ -20,6 +20,7 @@ pub(super) fn all(p: &Package, small: &Small) -> Vec<Section> {
         components(p),
         instrument(p),
         features(p, small, |_| true),
+        solids(p, small),
         notes(p),
         decisions(p),
     ]);
@@ -375,6 +376,39 @@ fn features(p: &Package, small: &Small, wanted: fn(&str) -> bool) -> Section {
         columns: table(&["Code", "Name"], &numbers),
         words: 2,
         rows,
+    }
+}
+
+/// Solids by name: how large, how well known, how far points lie off them.
+fn solids(p: &Package, small: &Small) -> Section {
+    let unit = p.state.brief.unit();
+    let height = |d: &DrawnData, k: usize| d.heights.map_or_else(String::new, |h| coordinate(p, h[k]));
+    let rows = p.solids.iter().flat_map(|s| &s.solids).map(|(name, d)| {
+        let size = match d.solid.as_ref().map(|s| s.shape) {
+            Some(SolidShape::Cylinder) => {
+                let r = d.radius.unwrap_or_default();
+                format!(
+                    "⌀ {} ± {}",
+                    small.text(2.0 * r),
+                    small.text(2.0 * d.error95.last().copied().unwrap_or_default())
+                )
+            }
+            _ => String::new(),
+        };
+        let standing = if d.found { "found" } else { "agreed" };
+        let worst = d.error95.iter().take(2).copied().fold(0.0, f64::max);
+        let off = small.text(d.scatter.unwrap_or_default());
+        vec![name.clone(), standing.into(), size, height(d, 0), height(d, 1), small.text(worst), off]
+    });
+    let u = unit.code();
+    let numbers =
+        [("size", small.unit), ("lowest", u), ("highest", u), ("place 95 %", small.unit), ("rms", small.unit)];
+    Section {
+        heading: "Solids".into(),
+        note: "Found: by the program, and nobody agreed with it yet. Place: of the heights of walls and pillars, of the axis of cylinders. Rms: of points about the surface.".into(),
+        columns: table(&["Name", "Standing"], &numbers),
+        words: 2,
+        rows: rows.collect(),
     }
 }
 

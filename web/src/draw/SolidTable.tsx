@@ -1,0 +1,61 @@
+import { count } from '../lib/count'
+import { num } from '../lib/format'
+import { useUnits } from '../lib/units'
+import { Ledger } from '../parts'
+import { draw as words } from '../words'
+import type { Drawn } from './drawn'
+import { extentOf, inOrder, isMeasured, placeError, radiusError, shapeOf } from './solids'
+
+/** Every solid with its size and what it is uncertain by. */
+export function SolidTable(p: {
+  items: Drawn[]
+  stale: string[]
+  selected: string | null
+  onSelect: (id: string | null) => void
+}) {
+  const u = useUnits()
+  const size = (d: Drawn) => {
+    if (shapeOf(d) !== 'cylinder') return ''
+    return `⌀ ${u.err(2 * (d.data.radius ?? 0))} ± ${u.err(2 * (radiusError(d) ?? 0))}`
+  }
+  const ends = (d: Drawn) => {
+    const arc = d.data.solid?.arc
+    if (arc != null) return words.seenRound(num(arc, 0))
+    return (d.data.solid?.limits ?? []).map((l) => words.limits[l]).join(' – ')
+  }
+  const standing = (d: Drawn) => {
+    if (!isMeasured(d)) return words.toMeasure
+    const said = d.data.found ? words.found : words.agreed
+    return p.stale.includes(d.id) ? `${said}, ${words.featureStale}` : said
+  }
+  const name = (d: Drawn) => d.data.name || words.shapes[d.data.solid?.over_opening ? 'over' : shapeOf(d)]
+  return (
+    <Ledger
+      label={words.solids}
+      rows={[...p.items].sort(inOrder)}
+      id={(d) => d.id}
+      selected={p.selected}
+      onSelect={p.onSelect}
+      tone={(d) => (!isMeasured(d) || p.stale.includes(d.id) ? 'bad' : undefined)}
+      empty={words.noSolid}
+      columns={[
+        { head: words.what, cell: name },
+        { head: words.longOrHigh(u.code), num: true, cell: (d) => u.len(extentOf(d), 3), value: extentOf },
+        { head: words.sizeOf(u.small), num: true, cell: size, value: (d) => d.data.radius ?? 0 },
+        {
+          head: words.place95(u.small),
+          num: true,
+          cell: (d) => u.err(placeError(d)),
+          value: (d) => placeError(d) ?? 0,
+        },
+        { head: words.fromTo, cell: ends },
+        { head: words.standing, cell: standing },
+        {
+          head: words.seenBy,
+          cell: (d) =>
+            d.data.scans?.length ? words.scansAndPoints(d.data.scans.length, count(d.data.points ?? 0)) : '',
+        },
+      ]}
+    />
+  )
+}
