@@ -7,17 +7,31 @@ const ROUND = 28
 const UP = new THREE.Vector3(0, 1, 0)
 
 /** Solids over the clouds: what nobody agreed with has dashed edges. */
-export function drawSolids(w: World, solids: Drawn[], origin: readonly number[], selected: string | null, dark: boolean) {
+export function drawSolids(
+  w: World,
+  solids: Drawn[],
+  origin: readonly number[],
+  selected: string | null,
+  dark: boolean,
+) {
   clear(w)
-  const local = (v: readonly number[]) => new THREE.Vector3(...(v.map((x, k) => x - origin[k]!) as [number, number, number]))
+  const ink = dark ? 0xe9edf0 : 0x22303c
+  const local = (v: readonly number[]) =>
+    new THREE.Vector3(...(v.map((x, k) => x - origin[k]!) as [number, number, number]))
   for (const d of solids) {
     const form = shape(d, local)
     if (!form) continue
     const on = d.id === selected
-    const color = on ? 0xd08a1c : dark ? 0xe9edf0 : 0x22303c
+    const color = on ? 0xd08a1c : ink
     const body = new THREE.Mesh(
       form,
-      new THREE.MeshBasicMaterial({ color, transparent: true, opacity: on ? 0.45 : 0.2, depthWrite: false, side: THREE.DoubleSide }),
+      new THREE.MeshBasicMaterial({
+        color,
+        transparent: true,
+        opacity: on ? 0.45 : 0.2,
+        depthWrite: false,
+        side: THREE.DoubleSide,
+      }),
     )
     body.userData = { id: d.id }
     body.renderOrder = 3
@@ -47,7 +61,8 @@ function shape(d: Drawn, local: (v: readonly number[]) => THREE.Vector3): THREE.
   const axis = axisOf(d)
   if (axis) {
     const [a, b] = axis.map(local) as [THREE.Vector3, THREE.Vector3]
-    const form = new THREE.CylinderGeometry(d.data.radius, d.data.radius, extentOf(d), ROUND)
+    const radius = d.data.radius ?? 0
+    const form = new THREE.CylinderGeometry(radius, radius, extentOf(d), ROUND)
     const turn = new THREE.Quaternion().setFromUnitVectors(UP, b.clone().sub(a).normalize())
     form.applyQuaternion(turn)
     const middle = a.add(b).multiplyScalar(0.5)

@@ -117,43 +117,18 @@ function OnSheet({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
   return (
     <>
       <Said items={items} />
-      <div className="bar draw-tools">
-        <Segmented<View>
-          size="small"
-          aria-label={words.seenFrom}
-          value={view}
-          onChange={(v) => {
-            setView(v)
-            setOutlining(false)
-          }}
-          options={[
-            { value: 'space', label: words.inSpace },
-            { value: 'above', label: words.fromAbove },
-          ]}
-        />
-        {edit && (
-          <>
-            <Button size="small" type={outlining ? 'primary' : 'default'} onClick={() => outline(!outlining)}>
-              {words.drawOutline}
-            </Button>
-            <Button size="small" disabled={!one?.data.found} onClick={() => one && agree([one])}>
-              {words.agree}
-            </Button>
-            <Button size="small" disabled={!items.some((d) => d.data.found)} onClick={() => agree(items)}>
-              {words.agreeWithAll}
-            </Button>
-            <Button size="small" disabled={!drawing.canUndo} onClick={() => void drawing.undo()}>
-              {words.undo}
-            </Button>
-            <Button size="small" disabled={!drawing.canRedo} onClick={() => void drawing.redo()}>
-              {words.redo}
-            </Button>
-            <Button size="small" disabled={!one} onClick={remove}>
-              {words.remove}
-            </Button>
-          </>
-        )}
-      </div>
+      <Bar
+        {...{ view, outlining, edit, drawing, one }}
+        open={items.some((d) => d.data.found)}
+        onView={(v) => {
+          setView(v)
+          setOutlining(false)
+        }}
+        onOutline={() => outline(!outlining)}
+        onAgree={() => one && agree([one])}
+        onAgreeAll={() => agree(items)}
+        onRemove={remove}
+      />
       <div className="drawn halves">
         {view === 'space' ? (
           <div className="solid-cloud">
@@ -195,6 +170,59 @@ function OnSheet({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
         </p>
       )}
     </>
+  )
+}
+
+/** What is done with solids. */
+function Bar(p: {
+  view: View
+  outlining: boolean
+  edit: boolean
+  drawing: Drawing
+  one: Drawn | undefined
+  /** Some are not agreed with yet. */
+  open: boolean
+  onView: (v: View) => void
+  onOutline: () => void
+  onAgree: () => void
+  onAgreeAll: () => void
+  onRemove: () => void
+}) {
+  return (
+    <div className="bar draw-tools">
+      <Segmented<View>
+        size="small"
+        aria-label={words.seenFrom}
+        value={p.view}
+        onChange={p.onView}
+        options={[
+          { value: 'space', label: words.inSpace },
+          { value: 'above', label: words.fromAbove },
+        ]}
+      />
+      {p.edit && (
+        <>
+          <Button size="small" type={p.outlining ? 'primary' : 'default'} onClick={p.onOutline}>
+            {words.drawOutline}
+          </Button>
+          <Button size="small" disabled={!p.one?.data.found} onClick={p.onAgree}>
+            {words.agree}
+          </Button>
+          <Button size="small" disabled={!p.open} onClick={p.onAgreeAll}>
+            {words.agreeWithAll}
+          </Button>
+          <Button size="small" disabled={!p.drawing.canUndo} onClick={() => void p.drawing.undo()}>
+            {words.undo}
+          </Button>
+          <Button size="small" disabled={!p.drawing.canRedo} onClick={() => void p.drawing.redo()}>
+            {words.redo}
+          </Button>
+          <Button size="small" disabled={!p.one} onClick={p.onRemove}>
+            {words.remove}
+          </Button>
+        </>
+      )}
+    </div>
   )
 }
 

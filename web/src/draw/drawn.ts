@@ -2,7 +2,7 @@ import type { Schema } from '../api/client'
 import type { Change, Stored } from '../lib/items'
 
 /** What is not said of something is left out. */
-export type DrawnData = Partial<Schema['DrawnData']>
+export type DrawnData = Partial<Omit<Schema['DrawnData'], 'solid'>> & { solid?: Partial<Schema['SolidDto']> | null }
 export type Drawn = Stored<DrawnData>
 export type Edit = Change<DrawnData>
 export type Place = [number, number]

@@ -8,15 +8,38 @@ test('what a solid covers from above', () => {
   const pipe = solid('a', {
     radius: 0.1,
     error95: [0.002, 0.004, 0.001],
-    solid: { shape: 'cylinder', axis: [[0, 0, 3], [4, 3, 3]] },
+    solid: {
+      shape: 'cylinder',
+      axis: [
+        [0, 0, 3],
+        [4, 3, 3],
+      ],
+    },
   })
   expect(extentOf(pipe)).toBeCloseTo(5)
   expect(placeError(pipe)).toBe(0.004)
   const [p, , , q] = footprint(pipe)
   expect(Math.hypot(p![0] - q![0], p![1] - q![1])).toBeCloseTo(0.2)
-  const column = solid('b', { radius: 0.2, solid: { shape: 'cylinder', axis: [[1, 1, 0], [1, 1, 4]] } })
+  const column = solid('b', {
+    radius: 0.2,
+    solid: {
+      shape: 'cylinder',
+      axis: [
+        [1, 1, 0],
+        [1, 1, 4],
+      ],
+    },
+  })
   expect(footprint(column).every(([x, y]) => Math.abs(Math.hypot(x - 1, y - 1) - 0.2) < 1e-9)).toBe(true)
-  const wall = solid('c', { line: [[0, 0], [1, 0], [1, 1]], heights: [87, 90], solid: { shape: 'wall' } })
+  const wall = solid('c', {
+    line: [
+      [0, 0],
+      [1, 0],
+      [1, 1],
+    ],
+    heights: [87, 90],
+    solid: { shape: 'wall' },
+  })
   expect([pipe, column, wall].sort(inOrder).map((d) => d.id)).toEqual(['c', 'a', 'b'])
 })
 

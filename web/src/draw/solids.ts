@@ -1,7 +1,7 @@
 import type { Schema } from '../api/client'
 import type { Drawn, Place } from './drawn'
 
-export type SolidData = Schema['SolidDto']
+export type SolidData = Partial<Schema['SolidDto']>
 export type Point = [number, number, number]
 
 export const isSolid = (d: Drawn) => d.kind === 'solid'

@@ -23,7 +23,7 @@ pub async fn measure(
 /// All features of which every corner is known, as a file: `features.dxf`, `features.geojson`, `features.xml` (LandXML) or
 /// `features.csv`.
 #[utoipa::path(get, path = "/api/jobs/{job}/features/{file}", tag = "draw", params(("job" = Uuid, Path), ("file" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = crate::error::ErrorBody)))]
-pub async fn file(
+pub async fn features_file(
     State(app): State<App>,
     access: Access<Read>,
     Path((_job, file)): Path<(Uuid, String)>,

@@ -15,7 +15,7 @@ use vistazo_store::tasks::{self, Task};
 
 /// Look for solids: walls and outlines of a floor plan up to what is there, cylinders anywhere about it. In the background.
 #[utoipa::path(post, path = "/api/jobs/{job}/drawing/solids", tag = "draw", params(("job" = Uuid, Path)), request_body = SolidsRequest, responses((status = 202, body = Task), (status = 404, body = crate::error::ErrorBody), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
-pub async fn find(
+pub async fn find_solids(
     State(app): State<App>,
     access: Access<Edit>,
     Sent(asked): Sent<SolidsRequest>,
@@ -37,7 +37,7 @@ pub async fn find(
 
 /// All solids that were measured, as a file: `solids.dxf`, `solids.obj`, `solids.glb` (binary glTF) or `solids.csv`.
 #[utoipa::path(get, path = "/api/jobs/{job}/solids/{file}", tag = "draw", params(("job" = Uuid, Path), ("file" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = crate::error::ErrorBody)))]
-pub async fn file(
+pub async fn solids_file(
     State(app): State<App>,
     access: Access<Read>,
     Path((_job, file)): Path<(Uuid, String)>,

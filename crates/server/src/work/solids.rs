@@ -1,7 +1,7 @@
 //! Simple solids: where they are looked for, what of them was measured, how they are written.
 
+use super::drawing;
 use super::stands::{Standing, Stands};
-use super::{drawing, grid};
 use crate::dto::{Brief, DrawnData, DrawnFrom, SolidDto, SolidShape};
 use crate::{ApiError, App};
 use nalgebra::Vector2;
@@ -81,7 +81,7 @@ fn round(v: f64) -> f64 {
 }
 
 impl Measured<'_> {
-    fn new(&self, rests: &Rests, solid: SolidDto) -> DrawnData {
+    fn with(&self, rests: &Rests, solid: SolidDto) -> DrawnData {
         DrawnData {
             sheet: Some(self.sheet),
             drawn: Some(self.drawn.clone()),
@@ -110,7 +110,7 @@ impl Measured<'_> {
                 [a.min(b), a.max(b)]
             }),
             error95: vec![c.axis95[0], c.axis95[1], c.radius95],
-            ..self.new(&c.rests, solid)
+            ..self.with(&c.rests, solid)
         }
     }
 
@@ -133,7 +133,7 @@ impl Measured<'_> {
             position: Some([e, n].map(round)),
             heights: Some(b.heights.map(height)),
             error95: b.error95.to_vec(),
-            ..self.new(&b.rests, solid)
+            ..self.with(&b.rests, solid)
         }
     }
 }
@@ -163,7 +163,6 @@ pub(crate) struct Solids {
     pub job: String,
     pub brief: Brief,
     pub simulated: bool,
-    pub reference: String,
     pub at: chrono::DateTime<chrono::Utc>,
     pub solids: Vec<(String, DrawnData)>,
 }
@@ -181,7 +180,6 @@ pub(crate) async fn solids(app: &App, job: Uuid) -> Result<Option<Solids>, ApiEr
     Ok(Some(Solids {
         job: row.name,
         simulated: row.simulated.is_some(),
-        reference: grid::reference_words(standing.brief.epsg),
         at: drawn.max().unwrap_or_else(chrono::Utc::now),
         brief: standing.brief,
         solids,

@@ -46,7 +46,7 @@ fn furnished(seed: u64) -> (SmallJob, Vec<([Vec3; 2], f64)>, Obstacle) {
     (job, pipes, crate_)
 }
 
-fn kept<'a>(near: &'a [Vec<Kept>], k: usize) -> Vec<&'a Kept> {
+fn kept(near: &[Vec<Kept>], k: usize) -> Vec<&Kept> {
     near.iter().map(|scan| &scan[k]).collect()
 }
 

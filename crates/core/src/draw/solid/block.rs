@@ -42,6 +42,8 @@ const OFF: f64 = 0.025;
 const COLUMN: f64 = 0.1;
 const FEWEST: usize = 6;
 const COLUMNS: usize = 3;
+/// A face reaches up and down by this at least, metres.
+const UPRIGHT: f64 = 0.06;
 /// A face that is not seen for more than this, upwards, ends there, metres.
 const HIDDEN: f64 = 0.4;
 /// Level surfaces so near the end of a face are what it ends at, metres: corners are rounded by mixed ranges, and
@@ -83,7 +85,8 @@ pub fn block(
         on += of.stand_for(mine);
     }
     let counted: usize = columns.values().map(Vec::len).sum();
-    let runs: Vec<Run> = columns.values_mut().filter_map(|z| run(z)).collect();
+    // what is level at the top of a face is none
+    let runs: Vec<Run> = columns.values_mut().filter_map(|z| run(z)).filter(|r| r.to - r.from > UPRIGHT).collect();
     if runs.len() < COLUMNS {
         return None;
     }
