@@ -24,6 +24,8 @@ pub struct Report {
     pub verdict_kind: String,
     /// Named facts, in two columns.
     pub facts: Vec<(String, String)>,
+    /// The short form: its sketch is smaller.
+    pub short: bool,
     /// Sections in order.
     pub sections: Vec<Section>,
     /// Sketch of stations and targets.

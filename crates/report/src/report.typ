@@ -34,7 +34,7 @@
   ..r.facts.map(f => [#text(fill: faint, size: 7.5pt)[#upper(f.at(0))] \ #f.at(1)]))
 
 #if r.sketch.points.len() > 0 [
-  #let side = 112mm
+  #let side = if r.short { 64mm } else { 112mm }
   #align(center, block(width: side, height: side, stroke: 0.4pt + faint, above: 12pt, {
     for l in r.sketch.lines {
       place(line(start: (l.at(0) * side, (1 - l.at(1)) * side), end: (l.at(2) * side, (1 - l.at(3)) * side), stroke: 0.7pt + faint))
@@ -57,7 +57,8 @@
     set text(7.8pt)
     show table.cell.where(y: 0): set text(fill: faint, size: 7pt)
     table(
-      columns: s.columns.enumerate().map(c => if c.at(0) == s.columns.len() - 1 and s.words >= s.columns.len() { 1fr } else { auto }),
+      // the last column of words takes what the others leave
+      columns: s.columns.enumerate().map(c => if c.at(0) == s.words - 1 and (s.words > 2 or s.words >= s.columns.len()) { 1fr } else { auto }),
       align: (x, y) => if x < s.words { left } else { right },
       stroke: (x, y) => (bottom: if y == 0 { 0.6pt + ink } else { 0.25pt + faint }),
       inset: (x: 4pt, y: 2.6pt),

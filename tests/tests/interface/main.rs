@@ -17,6 +17,7 @@ mod instruments;
 mod planning;
 mod set_ups;
 mod site;
+mod solids;
 mod survey;
 mod view;
 mod walk;

@@ -158,6 +158,7 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         }
         "/letterhead" => json!({ "lines": ["Office"], "colour": "#224466", "logo": null, "version": 0 }),
         "/drawing/measure" => json!({ "corners": [[412004.0, 5604003.0]], "snap": "ground" }),
+        "/drawing/solids" => json!({ "sheet": names.iter().find(|n| n.0 == "{sheet}")?.1, "up": 8.0 }),
         "/drawing/fit" => json!({ "sheet": names.iter().find(|n| n.0 == "{sheet}")?.1,
             "line": [[412001.0, 5604000.0], [412003.0, 5604000.0]] }),
         "/surveys" => json!({ "name": "Walls", "file": {

@@ -4,6 +4,7 @@ import { axisOf, extentOf } from '../draw/solids'
 import type { World } from './world'
 
 const ROUND = 28
+const [FOUND, AGREED] = [0xd08a1c, 0x2a9a97]
 const UP = new THREE.Vector3(0, 1, 0)
 
 /** Solids over the clouds: what nobody agreed with has dashed edges. */
@@ -16,19 +17,20 @@ export function drawSolids(
 ) {
   clear(w)
   const ink = dark ? 0xe9edf0 : 0x22303c
+  const tone = (d: Drawn) => (d.data.found ? FOUND : AGREED)
   const local = (v: readonly number[]) =>
     new THREE.Vector3(...(v.map((x, k) => x - origin[k]!) as [number, number, number]))
   for (const d of solids) {
     const form = shape(d, local)
     if (!form) continue
     const on = d.id === selected
-    const color = on ? 0xd08a1c : ink
+    const color = on ? 0xc0561c : ink
     const body = new THREE.Mesh(
       form,
       new THREE.MeshBasicMaterial({
-        color,
+        color: on ? color : tone(d),
         transparent: true,
-        opacity: on ? 0.45 : 0.2,
+        opacity: on ? 0.6 : 0.42,
         depthWrite: false,
         side: THREE.DoubleSide,
       }),

@@ -15,6 +15,8 @@ export class World {
   readonly labels = document.createElement('div')
   readonly marks = new THREE.Group()
   readonly solids = new THREE.Group()
+  /** What lies over the clouds and is not shaded by their depth. */
+  private over = new THREE.Group()
   private depth = new Depth()
   /** Points are shaded by depth. */
   shaded = true
@@ -49,7 +51,8 @@ export class World {
     })
     this.renderer.domElement.addEventListener('webglcontextrestored', () => this.lost(false))
     this.controls = this.steer()
-    this.scene.add(this.scans.group, this.solids, this.marks)
+    this.over.add(this.solids, this.marks)
+    this.scene.add(this.scans.group, this.over)
     this.resize = new ResizeObserver(() => this.fit())
     this.resize.observe(el)
     this.fit()
@@ -105,7 +108,7 @@ export class World {
     const now = performance.now()
     if (asked && (!more || now - this.last > 2.5 * this.took)) {
       if (this.shaded && !this.sphere)
-        this.depth.render(this.renderer, this.scene, this.camera, this.scans.group, this.marks)
+        this.depth.render(this.renderer, this.scene, this.camera, this.scans.group, this.over)
       else this.renderer.render(this.scene, this.camera)
       this.place()
       this.last = performance.now()

@@ -28,7 +28,11 @@ export function SolidTable(p: {
     const said = d.data.found ? words.found : words.agreed
     return p.stale.includes(d.id) ? `${said}, ${words.featureStale}` : said
   }
-  const name = (d: Drawn) => d.data.name || words.shapes[d.data.solid?.over_opening ? 'over' : shapeOf(d)]
+  const name = (d: Drawn) => {
+    const { over_opening, one_face } = d.data.solid ?? {}
+    if (d.data.name || over_opening) return d.data.name || words.shapes.over
+    return words.shapes[one_face ? 'face' : shapeOf(d)]
+  }
   return (
     <Ledger
       label={words.solids}

@@ -41,6 +41,9 @@ pub struct SolidDto {
     /// What the lower and the upper end are.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub limits: Vec<LimitWord>,
+    /// One face of a wall was seen: what lies behind it is not known, and it is drawn thin.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub one_face: bool,
     /// It hangs over an opening: it does not stand on the floor.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub over_opening: bool,

@@ -53,7 +53,9 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
         return Err(Stop::Failed("the sheet does not say where it is cut".into()));
     };
     let top = level.floor + asked.up;
-    let mut wanted = solids::blocks(&rows, asked.sheet, &all.stands, level.floor, level.cut, top);
+    let from: Vec<_> = placed.iter().map(|(s, stand)| (s.name.clone(), stand.pose.translation)).collect();
+    let heights = [level.floor, level.cut, top];
+    let mut wanted = solids::blocks(&rows, asked.sheet, &all.stands, &from, heights);
     let at = |p: &[f64; 2]| all.stands.inverse(&Vec3::new(p[0], p[1], 0.0)).xy();
     let drawn: Vec<Vector2<f64>> = (rows.iter())
         .filter(|(i, d)| i.kind == "line" && d.sheet == Some(asked.sheet))
@@ -89,6 +91,7 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
         start,
         shape: SolidShape::Cylinder,
         over_opening: false,
+        one_face: false,
         of: None,
     }));
     let starts: std::sync::Arc<Vec<Start>> = std::sync::Arc::new(wanted.iter().map(|w| w.start.clone()).collect());

@@ -7,7 +7,7 @@ use crate::{ApiError, App};
 use nalgebra::Vector2;
 use std::collections::BTreeMap;
 use uuid::Uuid;
-use vistazo_core::draw::solid::{Block, Cylinder, Rests, Start, closed, pieces};
+use vistazo_core::draw::solid::{Block, Cylinder, Piece, Rests, Start, beside, closed, pieces};
 use vistazo_core::geometry::Vec3;
 use vistazo_formats::solid_files::{Mesh, block, cylinder};
 use vistazo_store::jobs::{self, PlanItem};
@@ -19,15 +19,25 @@ pub(crate) struct Wanted {
     pub start: Start,
     pub shape: SolidShape,
     pub over_opening: bool,
+    pub one_face: bool,
     pub of: Option<usize>,
 }
 
+/// A wall of which one face was seen is drawn so thick, metres, and lines so near a wall are of it.
+const THIN: f64 = 0.02;
+const OF_IT: f64 = 0.03;
 /// A plan is cut so high above the floor that what lies over and under an opening parts there at least, metres.
 const PARTS: f64 = 0.3;
 
 /// The walls and outlines of a sheet as blocks from its floor up: from the lines of the plan, and what somebody drew. Indices
 /// are those of `rows`. Heights in metres of the frame that scans stand in.
-pub(crate) fn blocks(rows: &[Row], sheet: Uuid, stands: &Stands, floor: f64, cut: f64, top: f64) -> Vec<Wanted> {
+pub(crate) fn blocks(
+    rows: &[Row],
+    sheet: Uuid,
+    stands: &Stands,
+    places: &[(String, Vec3)],
+    [floor, cut, top]: [f64; 3],
+) -> Vec<Wanted> {
     let at = |p: &[f64; 2]| stands.inverse(&Vec3::new(p[0], p[1], 0.0)).xy();
     let on = |kind: &'static str| rows.iter().filter(move |(i, d)| i.kind == kind && d.sheet == Some(sheet));
     let ends = |d: &DrawnData| [at(&d.line[0]), at(&d.line[1])];
@@ -42,9 +52,16 @@ pub(crate) fn blocks(rows: &[Row], sheet: Uuid, stands: &Stands, floor: f64, cut
         start: Start::Block(outline.to_vec(), heights),
         shape,
         over_opening,
+        one_face: false,
         of: None,
     };
-    for p in pieces(&lines, &thick, &open) {
+    let two = pieces(&lines, &thick, &open);
+    let one = single(&two, on("line").map(|(_, d)| d), places, &ends, &open);
+    for (p, one_face) in two.into_iter().map(|p| (p, false)).chain(one.into_iter().map(|p| (p, true))) {
+        let new = |outline: &[Vector2<f64>], heights: [f64; 2], shape: SolidShape, over_opening: bool| Wanted {
+            one_face,
+            ..new(outline, heights, shape, over_opening)
+        };
         if !p.over_opening {
             out.push(new(&p.outline, [floor, top], SolidShape::Wall, false));
             continue;
@@ -62,6 +79,44 @@ pub(crate) fn blocks(rows: &[Row], sheet: Uuid, stands: &Stands, floor: f64, cut
         if i.kind == "solid" && !d.found && d.sheet == Some(sheet) && shape == Some(SolidShape::Pillar) {
             let outline: Vec<_> = d.line.iter().map(at).collect();
             out.push(Wanted { of: Some(k), ..new(&outline, [floor, top], SolidShape::Pillar, false) });
+        }
+    }
+    out
+}
+
+/// Walls of which one face was seen, thin and behind it: it is seen from where the scans that show it stand.
+fn single<'a>(
+    two: &[Piece],
+    lines: impl Iterator<Item = &'a DrawnData>,
+    places: &[(String, Vec3)],
+    ends: &dyn Fn(&DrawnData) -> [Vector2<f64>; 2],
+    open: &[[Vector2<f64>; 2]],
+) -> Vec<Piece> {
+    let of_it = |p: &Vector2<f64>| two.iter().any(|w| beside(&w.outline, p) < OF_IT);
+    let mut out: Vec<Piece> = Vec::new();
+    for d in lines.filter(|d| d.layer.as_deref() == Some("wall")) {
+        let [a, b] = ends(d);
+        let Some(along) = (b - a).try_normalize(0.1) else { continue };
+        if of_it(&((a + b) / 2.0)) {
+            continue;
+        }
+        let left = Vector2::new(-along.y, along.x);
+        let side = |(name, at): &(String, Vec3)| {
+            if d.scans.contains(name) { left.dot(&(at.xy() - a)).signum() } else { 0.0 }
+        };
+        let behind = -left * THIN * places.iter().map(side).sum::<f64>().signum();
+        let piece = |[p, q]: [Vector2<f64>; 2], over_opening: bool| Piece {
+            outline: vec![p, q, q + behind, p + behind],
+            over_opening,
+        };
+        out.push(piece([a, b], false));
+        // openings on its line that begin where it ends
+        for o in open {
+            let on = o.iter().all(|p| along.perp(&(p - a)).abs() < OF_IT);
+            let meets = o.iter().any(|p| (p - b).norm() < OF_IT);
+            if on && meets && !of_it(&((o[0] + o[1]) / 2.0)) {
+                out.push(piece(*o, true));
+            }
         }
     }
     out
@@ -125,7 +180,13 @@ impl Measured<'_> {
             [e, n].map(round)
         };
         let limits = b.limits.map(Into::into).to_vec();
-        let solid = SolidDto { shape: wanted.shape, limits, over_opening: wanted.over_opening, ..SolidDto::default() };
+        let solid = SolidDto {
+            shape: wanted.shape,
+            limits,
+            over_opening: wanted.over_opening,
+            one_face: wanted.one_face,
+            ..SolidDto::default()
+        };
         DrawnData {
             line: old.map_or_else(|| outline.iter().map(place).collect(), |o| o.line.clone()),
             name: old.map(|o| o.name.clone()).unwrap_or_default(),
@@ -241,7 +302,8 @@ fn mesh(name: &str, d: &DrawnData, unit: vistazo_core::units::LengthUnit) -> Opt
         (_, e) => format!("heights ± {:.4} {u} (95 %)", worst(e)),
     };
     let standing = if d.found { "found by the program, nobody agreed with it yet" } else { "agreed" };
-    let says = format!("{known}; {standing}; seen by {}", d.scans.join(" "));
+    let face = if s.one_face { "; one face was seen, its thickness is not known" } else { "" };
+    let says = format!("{known}{face}; {standing}; seen by {}", d.scans.join(" "));
     let layer = format!("{}{}", word(d).to_uppercase(), if d.found { "_FOUND" } else { "" });
     Some(Mesh { name: name.into(), layer, corners, faces, says })
 }

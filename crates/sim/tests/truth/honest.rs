@@ -59,19 +59,37 @@ fn truths(job: &SmallJob, solution: &Solution, poses: &[usize]) -> Vec<Option<Ve
         .collect()
 }
 
+/// How many lie inside, site by site: what one scanner does wrong, all scans of a site share.
 #[derive(Default)]
 struct Count {
     inside: usize,
     of: usize,
+    sites: Vec<[f64; 2]>,
 }
 
 impl Count {
+    fn begin(&mut self) {
+        self.sites.push([0.0; 2]);
+    }
+
     fn add(&mut self, inside: bool) {
         self.inside += usize::from(inside);
         self.of += 1;
+        if let Some([i, n]) = self.sites.last_mut() {
+            *i += f64::from(u8::from(inside));
+            *n += 1.0;
+        }
     }
+
     fn percent(&self) -> f64 {
         100.0 * self.inside as f64 / self.of as f64
+    }
+
+    /// How well sites drawn by chance tell that, 1σ, percent (a ratio of sums over clusters).
+    fn sigma(&self) -> f64 {
+        let p = self.inside as f64 / self.of as f64;
+        let squares: f64 = self.sites.iter().map(|[i, n]| (i - p * n).powi(2)).sum();
+        100.0 * squares.sqrt() / self.of as f64
     }
 }
 
@@ -91,6 +109,9 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
         })
         .collect();
     for (seed, job, registration, scans) in made {
+        for c in [&mut spheres, &mut boards, &mut targets, &mut positions, &mut headings] {
+            c.begin();
+        }
         findings += registration.findings.len();
         let mut net = registration.placed.network.clone();
         assert_eq!(net.scans.len(), 4, "seed {seed}: {:?}", registration.findings);
@@ -151,16 +172,21 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
         }
     }
     println!(
-        "truth inside the 95 % region over {runs} runs: sphere centres {:.1} % of {}, checkers {:.1} % of {}, adjusted targets {:.1} % of {}, station positions {:.1} % of {}, orientations {:.1} % of {}; spheres never found {missed}, false detections {false_ones}, global test passed {global}",
+        "truth inside the 95 % region over {runs} runs: sphere centres {:.1} ± {:.1} % of {}, checkers {:.1} ± {:.1} % of {}, adjusted targets {:.1} ± {:.1} % of {}, station positions {:.1} ± {:.1} % of {}, orientations {:.1} ± {:.1} % of {}; spheres never found {missed}, false detections {false_ones}, global test passed {global}",
         spheres.percent(),
+        spheres.sigma(),
         spheres.of,
         boards.percent(),
+        boards.sigma(),
         boards.of,
         targets.percent(),
+        targets.sigma(),
         targets.of,
         positions.percent(),
+        positions.sigma(),
         positions.of,
         headings.percent(),
+        headings.sigma(),
         headings.of
     );
     for (kind, c) in [

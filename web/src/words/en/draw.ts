@@ -1,3 +1,5 @@
+import { plural } from '../../lib/count'
+
 export const draw = {
   cutLinesDxf: 'lines of the section (DXF)',
   cutsNothing: 'The plane cuts nothing straight: move it into the building for a section.',
@@ -186,7 +188,7 @@ export const draw = {
   inSpace: 'In space',
   fromAbove: 'From above',
   drawOutline: 'Draw an outline',
-  shapes: { wall: 'Wall', over: 'Over an opening', pillar: 'Outline', cylinder: 'Cylinder' },
+  shapes: { wall: 'Wall', face: 'Wall, one face', over: 'Over an opening', pillar: 'Outline', cylinder: 'Cylinder' },
   limits: { floor: 'floor', ceiling: 'ceiling', top: 'level top', edge: 'edge' },
   seenRound: (degrees: string) => `${degrees}° seen`,
   toMeasure: 'not measured',
@@ -201,7 +203,7 @@ export const draw = {
   },
   solidKeys: 'Pick V, outline D, agree A, remove Delete, undo Ctrl+Z.',
   solidsOf: (walls: number, outlines: number, cylinders: number) =>
-    `${walls} parts of walls, ${outlines} outlines, ${cylinders} cylinders`,
+    `${plural(walls, 'part')} of walls, ${plural(outlines, 'outline')}, ${plural(cylinders, 'cylinder')}`,
   solidsWithin: (typical: string, worst: string, unit: string) =>
     `half of them are known within ${typical} ${unit} of their heights or axis, the worst within ${worst} ${unit} (95 %)`,
   allSolidsAgreed: 'All of them are agreed with.',

@@ -2,6 +2,7 @@
 //! points alike as unknowns with priors.
 
 use super::near::Kept;
+use super::rods::{ARC, SHORTEST};
 use super::{Rests, Spread};
 use crate::draw::{Relation, Stand};
 use crate::geometry::Vec3;
@@ -38,10 +39,11 @@ const SLANT: f64 = 0.35;
 const UNEVEN: f64 = 0.0006;
 const WORTH: f64 = 4.0;
 /// Rays that graze it fall short or pass: its radius is known no better, 1σ, metres.
-const GRAZING: f64 = 0.0008;
+const GRAZING: f64 = 0.0004;
 const FINEST: f64 = 1e-4;
-/// Round to within this, metres, and so much more for each metre of the radius: an edge of a wall is not.
-const ROUNDNESS: [f64; 2] = [0.0025, 0.02];
+/// Round to within this, metres, and so much more for each metre of the radius, but never more than the last: an edge of a
+/// wall is not, nor is what only bends.
+const ROUNDNESS: [f64; 3] = [0.0025, 0.015, 0.007];
 
 /// How far along and how far round, in steps.
 type Key = (i64, i64);
@@ -114,7 +116,7 @@ pub fn cylinder(
     // distances about where it lies now
     let (mut off, mut squares, mut counted, mut on) = (Vec::new(), 0.0, 0_usize, 0);
     let (mut angles, mut along, mut scans) = (Vec::new(), Vec::new(), Vec::new());
-    let limit = ROUNDNESS[0] + ROUNDNESS[1] * axis.radius;
+    let limit = (ROUNDNESS[0] + ROUNDNESS[1] * axis.radius).min(ROUNDNESS[2]);
     for (k, (of, stand)) in kept.iter().zip(stands).enumerate() {
         let mut mine = 0;
         for p in &of.points {
@@ -140,12 +142,15 @@ pub fn cylinder(
     let rms = (squares / counted.max(1) as f64).sqrt();
     let arc = crate::draw::round::arc(angles);
     // what is round in cells may be an edge in points
-    if counted < 10 * FEWEST || near * 10 < counted * 7 || rms > limit || arc < super::rods::ARC {
+    if counted < 10 * FEWEST || near * 10 < counted * 7 || rms > limit || arc < ARC {
         return None;
     }
     along.sort_by(f64::total_cmp);
     let end = |share: f64| along[((along.len() - 1) as f64 * share) as usize];
     let ends = [end(0.002), end(0.998)];
+    if ends[1] - ends[0] < SHORTEST.max(0.7 * axis.radius) {
+        return None;
+    }
     let c = solved.covariance;
     let axis95 = ends.map(|s| {
         let of = |i: usize, j: usize| c[(i, j)] + s * (c[(i + 2, j)] + c[(i, j + 2)]) + s * s * c[(i + 2, j + 2)];

@@ -13,7 +13,7 @@ mod voxels;
 
 pub use block::{Block, Limit, block};
 pub use cylinder::{Cylinder, cylinder};
-pub use near::{Kept, Near};
+pub use near::{Kept, Near, beside};
 pub use outlines::{Piece, closed, pieces};
 pub use rods::rods;
 pub use voxels::Voxels;

@@ -81,8 +81,15 @@ fn cell(p: &Vector2<f64>) -> [i32; 2] {
     [p.x, p.y].map(|v| (v / CELL).floor() as i32)
 }
 
-/// Distance of a place from an outline; negative inside.
-pub(super) fn beside(outline: &[Vector2<f64>], p: &Vector2<f64>) -> f64 {
+/// Distance of a place from an outline, metres; negative inside.
+///
+/// ```
+/// use nalgebra::Vector2;
+/// let square = [[0.0, 0.0], [2.0, 0.0], [2.0, 2.0], [0.0, 2.0]].map(Vector2::from);
+/// assert_eq!(vistazo_core::draw::solid::beside(&square, &Vector2::new(1.5, 1.0)), -0.5);
+/// assert_eq!(vistazo_core::draw::solid::beside(&square, &Vector2::new(5.0, 6.0)), 5.0);
+/// ```
+pub fn beside(outline: &[Vector2<f64>], p: &Vector2<f64>) -> f64 {
     let (mut inside, mut nearest) = (false, f64::MAX);
     for (a, b) in outline.iter().zip(outline.iter().cycle().skip(1)) {
         let d = b - a;

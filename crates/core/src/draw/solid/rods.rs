@@ -23,7 +23,7 @@ const HIDDEN: f64 = 0.4;
 /// How far it is looked on along the axis at once, metres.
 const ON: f64 = 0.8;
 /// Shorter ones are none, metres.
-const SHORTEST: f64 = 0.3;
+pub(super) const SHORTEST: f64 = 0.3;
 /// So much of it is seen round at least, radians.
 pub(super) const ARC: f64 = 1.2;
 /// Side of the cells that places are found by, metres.

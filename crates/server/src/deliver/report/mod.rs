@@ -39,7 +39,7 @@ impl Document for Short {
         let subtitle = whole.subtitle.replacen("Registration report", "Registration report, short form", 1);
         let foot = format!("{} The full report is report.pdf.", whole.foot);
         let sections = sections::short(package, &Small::of(&package.state.brief));
-        Ok(vistazo_report::typeset(&Report { subtitle, foot, sections, figures: Vec::new(), ..whole })?)
+        Ok(vistazo_report::typeset(&Report { subtitle, foot, sections, short: true, figures: Vec::new(), ..whole })?)
     }
 }
 
