@@ -77,7 +77,7 @@ async fn columns_are_found_measured_agreed_with_and_handed_over() {
     let before = solids().await.len();
     c.run_body(&id, "/drawing/solids", json!({ "sheet": sheet, "up": 8.0 })).await;
     assert_eq!(solids().await.len(), before);
-    b.press("From above").await;
+    b.click("//label[contains(., 'From above')]").await;
     b.see("//canvas[@aria-label='Solids from above']").await;
 
     // what is no solid is refused, and why is said

@@ -1,4 +1,3 @@
-import { count } from '../lib/count'
 import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Ledger } from '../parts'
@@ -55,9 +54,10 @@ export function SolidTable(p: {
         { head: words.fromTo, cell: ends },
         { head: words.standing, cell: standing },
         {
-          head: words.seenBy,
-          cell: (d) =>
-            d.data.scans?.length ? words.scansAndPoints(d.data.scans.length, count(d.data.points ?? 0)) : '',
+          head: words.scans,
+          num: true,
+          cell: (d) => num(d.data.scans?.length ?? 0, 0),
+          value: (d) => d.data.scans?.length ?? 0,
         },
       ]}
     />

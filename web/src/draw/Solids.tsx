@@ -150,7 +150,7 @@ function OnSheet({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
             onMove={(e) => apply([e])}
           />
         )}
-        <div>
+        <div className="solids">
           {one && isMeasured(one) && (
             <Spread spread={one.data.solid?.spread ?? []} scatter={one.data.scatter ?? null} />
           )}

@@ -308,6 +308,8 @@ fn facts(of: &Drawing, unit: LengthUnit) -> Vec<(String, String)> {
     let mut errors: Vec<f64> = lines.iter().filter_map(|d| d.error95.iter().copied().reduce(f64::max)).collect();
     let worst = errors.iter().copied().fold(0.0, f64::max);
     let median = median(&mut errors).unwrap_or(0.0);
+    let by_hand = lines.len() - errors.len();
+    let within = format!("{} in the middle of all, {} at worst", brief.length(median), brief.length(worst));
     let level = of.sheet.level.unwrap_or_default();
     let square = lines.iter().filter(|d| d.square.is_some()).count();
     let open = of.items.iter().filter(|i| i.1.found && i.0 != "unseen" && i.0 != "thickness").count();
@@ -319,7 +321,11 @@ fn facts(of: &Drawing, unit: LengthUnit) -> Vec<(String, String)> {
         ),
         (
             "Lines lie within, 95 %".into(),
-            format!("{} in the middle of all, {} at worst", brief.length(median), brief.length(worst)),
+            match by_hand {
+                0 => within,
+                n if errors.is_empty() => format!("not known: {n} drawn by hand"),
+                n => format!("{within}; {n} of {} drawn by hand, of which nothing is known", lines.len()),
+            },
         ),
         (
             "Right angles".into(),

@@ -51,6 +51,7 @@ pub async fn edit(
         }
         DrawnData::parse(&e.kind, &e.data)?;
     }
+    drawing::room(&app, access.job, &edits).await?;
     Ok(Json(jobs::edit_drawing(&app.db, access.job, &edits).await?))
 }
 

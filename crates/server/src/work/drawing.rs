@@ -114,6 +114,24 @@ pub(crate) async fn sheet(app: &App, job: Uuid, asked: &DrawRequest) -> Result<U
     Ok(id)
 }
 
+/// Whether what is drawn stays within what a job holds.
+///
+/// # Errors
+/// When there would be too many things.
+pub(crate) async fn room(app: &App, job: Uuid, edits: &[PlanEdit]) -> Result<(), ApiError> {
+    let new = edits.iter().filter(|e| e.version.is_none() && !e.deleted).count();
+    if new == 0 {
+        return Ok(());
+    }
+    let there = jobs::drawing(&app.db, job).await?.len() + new;
+    if there > MOST {
+        return Err(ApiError::conflict(format!(
+            "{there} things would be drawn, expected at most {MOST}: clear some first"
+        )));
+    }
+    Ok(())
+}
+
 /// A level as the frame has it that the scans stand in.
 pub(crate) fn level(sheet: &DrawnData, stands: &Stands, scans: &[Vec3]) -> Option<Level> {
     let [floor, cut, thickness] = sheet.level?;
@@ -412,7 +430,11 @@ pub(crate) async fn drawings(app: &App, job: Uuid) -> Result<Vec<Drawing>, ApiEr
     let of = |(i, d): &(PlanItem, DrawnData)| Drawing {
         id: i.id,
         sheet: d.clone(),
-        items: rows.iter().filter(|r| r.1.sheet == Some(i.id)).map(|r| (r.0.kind.clone(), r.1.clone())).collect(),
+        items: rows
+            .iter()
+            .filter(|r| r.1.sheet == Some(i.id) && r.0.kind != "solid")
+            .map(|r| (r.0.kind.clone(), r.1.clone()))
+            .collect(),
         brief: standing.brief.clone(),
         job: row.name.clone(),
         simulated: row.simulated.is_some(),

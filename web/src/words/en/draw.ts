@@ -184,6 +184,7 @@ export const draw = {
   findSolids: 'Find solids',
   solidsAgain:
     'What nobody agreed with is found anew; what you drew or agreed with stays, and your outlines are measured.',
+  scans: 'Scans',
   seenFrom: 'Seen from',
   inSpace: 'In space',
   fromAbove: 'From above',

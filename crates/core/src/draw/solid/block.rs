@@ -46,6 +46,8 @@ const COLUMNS: usize = 3;
 const UPRIGHT: f64 = 0.06;
 /// A face that is not seen for more than this, upwards, ends there, metres.
 const HIDDEN: f64 = 0.4;
+/// Both ends are known within this part of the height at least, 95 %.
+const KNOWN: f64 = 0.2;
 /// Level surfaces so near the end of a face are what it ends at, metres: corners are rounded by mixed ranges, and
 /// skirtings stand before walls.
 const NEAR: [f64; 2] = [0.3, 0.2];
@@ -114,7 +116,9 @@ pub fn block(
     let floor = foot.then(|| levels.at(base, [NEAR[1], NEAR[0]], Facing::Up, Where::Beside)).flatten();
     let (base, base95, lower) = floor.map_or((base, base95, Limit::Edge), |(z, e)| (z, e, Limit::Floor));
     let rms = (squares / (counted as f64).max(1.0)).sqrt();
-    (top - base > 0.02).then(|| Block {
+    // ends that are not known within a good part of it are no ends
+    let known = base95.max(top95) < KNOWN * (top - base);
+    (known && top - base > UPRIGHT).then(|| Block {
         heights: [base, top],
         error95: [base95, top95],
         limits: [lower, upper],

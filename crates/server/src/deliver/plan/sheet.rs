@@ -197,6 +197,7 @@ fn data(p: &PlanPackage) -> Report {
     let worst = cover.prediction.targets.iter().map(|t| t.error.spatial).fold(0.0, f64::max);
     let i = &brief.instrument;
     Report {
+        short: false,
         letterhead: vistazo_report::Letterhead::default(),
         title: format!("{name}: plan"),
         subtitle: format!("{mark}{}", brief.site),

@@ -83,6 +83,7 @@ pub(super) fn data(p: &Package) -> Report {
     let simulated = p.state.simulated();
     let mark = if simulated { "SIMULATED SCANS, nothing here was measured · " } else { "" };
     Report {
+        short: false,
         title: p.name.clone(),
         subtitle: format!(
             "{mark}Registration report · package {} · made {} UTC",
