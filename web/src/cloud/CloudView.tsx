@@ -12,7 +12,7 @@ import type { Look, Projection } from './look'
 import { type CloudTarget, type CloudTie, drawMarks } from './marks'
 import { type Extra, MeasurePanel } from './MeasurePanel'
 import type { Picked } from './scans'
-import { drawSolids, solidAt } from './solids'
+import { drawSolids, showSolid, solidAt } from './solids'
 import { Trouble } from './Trouble'
 import { useLook } from './useLook'
 import { usePins } from './usePins'
@@ -111,6 +111,12 @@ export function CloudView({ frame, selected, onPick, measure = false, extra, onB
   useEffect(() => {
     if (world && cloud) drawSolids(world, marks.solids ?? NO_SOLIDS, cloud.origin, solid ?? null, look.dark)
   }, [world, cloud, marks.solids, solid, look.dark])
+  // what was clicked is before the eye already
+  const clicked = useRef<string | null>(null)
+  useEffect(() => {
+    if (world && solid && solid !== clicked.current) showSolid(world, solid)
+    clicked.current = null
+  }, [world, solid])
   useSelected(world, cloud, targets, selected)
   useKey('escape', () => {
     if (station) leave()
@@ -129,8 +135,10 @@ export function CloudView({ frame, selected, onPick, measure = false, extra, onB
   }
   const click = (e: React.PointerEvent) => {
     const still = Math.hypot(e.clientX - down.current[0], e.clientY - down.current[1]) <= 4
-    if (still && !measuring && onSolid && world && (e.target as HTMLElement).tagName === 'CANVAS')
-      onSolid(solidAt(world, world.ray(e.clientX, e.clientY).ray))
+    if (still && !measuring && onSolid && world && (e.target as HTMLElement).tagName === 'CANVAS') {
+      clicked.current = solidAt(world, world.ray(e.clientX, e.clientY).ray)
+      onSolid(clicked.current)
+    }
     const found = measuring && still ? hit(e) : null
     if (found) setPicked((p) => [...p.slice(-19), found])
   }

@@ -80,6 +80,15 @@ function shape(d: Drawn, local: (v: readonly number[]) => THREE.Vector3): THREE.
   return form.translate(0, 0, outline[0]!.z)
 }
 
+/** A solid comes before the eye. */
+export function showSolid(w: World, id: string) {
+  const body = w.solids.children.find((o) => o.userData.id === id) as THREE.Mesh | undefined
+  if (!body) return
+  body.geometry.computeBoundingSphere()
+  const { center, radius } = body.geometry.boundingSphere!
+  w.lookAt(center, Math.max(9, 3.5 * radius))
+}
+
 /** The solid that a ray meets first. */
 export function solidAt(w: World, ray: THREE.Ray): string | null {
   const caster = new THREE.Raycaster(ray.origin, ray.direction)

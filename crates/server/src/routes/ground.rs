@@ -40,7 +40,7 @@ pub async fn find(
 
 /// The ground as a file: `ground.xml` (LandXML), `ground.dxf`, `ground.tif` (GeoTIFF) or `ground.csv` (heights and volumes).
 #[utoipa::path(get, path = "/api/jobs/{job}/ground/{file}", tag = "draw", params(("job" = Uuid, Path), ("file" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = crate::error::ErrorBody)))]
-pub async fn file(
+pub async fn ground_file(
     State(app): State<App>,
     access: Access<Read>,
     Path((_job, file)): Path<(Uuid, String)>,

@@ -166,7 +166,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(drawing::file))
         .routes(routes!(drawing::picture))
         .routes(routes!(ground::ground, ground::find))
-        .routes(routes!(ground::file))
+        .routes(routes!(ground::ground_file))
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::deliverables))
         .routes(routes!(deliver::sign))

@@ -196,8 +196,11 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
         ("positions", &positions),
         ("orientations", &headings),
     ] {
-        // what is adjusted is said with an estimated noise, and a little wider for that
-        assert!(c.of >= 100 && (92.0..=99.0).contains(&c.percent()), "{kind}: {:.1} % of {}", c.percent(), c.of);
+        // 95 %, as far as so many sites drawn by chance can tell; what is adjusted is said with an estimated noise, and a
+        // little wider for that
+        let (share, sigma) = (c.percent(), c.sigma());
+        let told = share + 2.5 * sigma >= 95.0 && share - 2.5 * sigma <= 97.5 && share >= 90.0;
+        assert!(c.of >= 100 && sigma < 3.0 && told, "{kind}: {share:.1} ± {sigma:.1} % of {}", c.of);
     }
     println!("a move of 6σ was named first in {named} of {moves} runs; findings where nothing was wrong: {findings}");
     assert!(moves == runs && named * 10 >= moves * 9, "{named} of {moves}");
