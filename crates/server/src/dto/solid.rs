@@ -99,11 +99,35 @@ impl DrawnData {
             let says = format!("found {} corners, expected 3 to {CORNERS}", self.line.len());
             return Err(ApiError::field("line", says));
         }
+        // a pipe may lie level
+        let level = s.shape == SolidShape::Cylinder;
         if let Some([low, high]) = self.heights
-            && high <= low
+            && (high < low || high == low && !level)
         {
             return Err(ApiError::field("heights", format!("found {low} to {high} m, expected the lower one first")));
         }
         Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn a_level_pipe_is_a_solid_and_a_wall_without_height_is_none() {
+        let pipe = json!({ "radius": 0.05, "heights": [90.0, 90.0],
+            "solid": { "shape": "cylinder", "axis": [[0.0, 0.0, 90.0], [4.0, 0.0, 90.0]] } });
+        assert!(
+            DrawnData::parse("solid", &pipe).is_err_and(|e| e.to_string().contains("sheet")),
+            "only its sheet is missing"
+        );
+        let mut on = pipe;
+        on["sheet"] = json!(Uuid::nil());
+        assert_eq!(DrawnData::parse("solid", &on).unwrap().heights, Some([90.0; 2]));
+        let wall = json!({ "sheet": Uuid::nil(), "line": [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0]], "heights": [90.0, 90.0],
+            "solid": { "shape": "wall" } });
+        assert!(DrawnData::parse("solid", &wall).is_err());
     }
 }

@@ -138,8 +138,14 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
     let drawn = DrawnFrom { inputs, at: chrono::Utc::now(), squared: Vec::new() };
     let measured = Measured { stands: &all.stands, names: &names, sheet: asked.sheet, drawn };
     let (mut new, mut again, mut counts) = (Vec::new(), Vec::new(), [0; 3]);
+    let round: Vec<Cylinder> = (found.iter().flatten())
+        .filter_map(|f| if let Found::Cylinder(c) = f { Some(c.clone()) } else { None })
+        .collect();
     for (w, f) in wanted.iter().zip(found) {
         let Some(f) = f else { continue };
+        if round.iter().any(|c| solids::is_of_round(w, c)) {
+            continue;
+        }
         let old = w.of.map(|k| &rows[k]);
         let data = match f {
             Found::Cylinder(c) => measured.cylinder(&c),

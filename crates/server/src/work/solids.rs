@@ -26,6 +26,8 @@ pub(crate) struct Wanted {
 /// A wall of which one face was seen is drawn so thick, metres, and lines so near a wall are of it.
 const THIN: f64 = 0.02;
 const OF_IT: f64 = 0.03;
+/// Lines of a plan lie so near something round that they were drawn of, metres.
+const ROUND: f64 = 0.1;
 /// A plan is cut so high above the floor that what lies over and under an opening parts there at least, metres.
 const PARTS: f64 = 0.3;
 
@@ -122,6 +124,14 @@ fn single<'a>(
     out
 }
 
+/// Whether a wall of which one face was seen is a part of something round that was found: a plan has large ones in lines.
+pub(crate) fn is_of_round(wanted: &Wanted, c: &Cylinder) -> bool {
+    let Start::Block(outline, _) = &wanted.start else { return false };
+    let along = (c.ends[1] - c.ends[0]).normalize();
+    let off = |p: &Vector2<f64>| ((p - c.ends[0].xy()).norm() - c.radius).abs();
+    wanted.one_face && along.z.abs() > 0.95 && outline.iter().take(2).all(|p| off(p) < ROUND)
+}
+
 /// What was measured, as it is stored.
 pub(crate) struct Measured<'a> {
     pub stands: &'a Stands,
@@ -160,7 +170,7 @@ impl Measured<'_> {
         DrawnData {
             radius: Some(c.radius),
             position: Some([0, 1].map(|k| f64::midpoint(axis[0][k], axis[1][k]))),
-            heights: (c.ends[0].z != c.ends[1].z).then(|| {
+            heights: Some({
                 let [a, b] = axis.map(|e| e[2]);
                 [a.min(b), a.max(b)]
             }),
