@@ -262,7 +262,6 @@ async fn an_instrument_is_checked_and_its_profile_takes_what_was_found() {
     let made = c.ok("POST", "/api/jobs", json!({ "name": "Check", "brief": brief, "training": true })).await;
     let id = made["id"].as_str().unwrap().to_owned();
     let path = format!("/api/jobs/{id}/field/instrument-checks");
-    let read = c.ok("POST", &format!("{path}/simulated"), Value::Null).await;
     let now = Utc::now();
     let keep = async |mut data: Value, job_temperature: Value| {
         let entry = Uuid::now_v7();
@@ -274,15 +273,26 @@ async fn an_instrument_is_checked_and_its_profile_takes_what_was_found() {
         assert_eq!(replies[0]["kept"], true, "{replies}");
         entry
     };
-    let warm = keep(read.clone(), json!(14.0)).await;
-    let frozen = keep(read.clone(), json!(-12.0)).await;
-    let all = journal(&c, &id).await;
-    let errors = |e: Uuid| all.iter().find(|x| x["id"] == e.to_string()).unwrap()["errors"].as_array().unwrap().clone();
-    assert!(errors(warm).len() >= 4, "{:?}", errors(warm));
-    // one drawing in a hundred does not fit itself by chance, which is said
+    let errors_of = |all: &[Value], e: Uuid| {
+        all.iter().find(|x| x["id"] == e.to_string()).unwrap()["errors"].as_array().unwrap().clone()
+    };
+    // one drawing in a hundred does not fit itself by chance, which is said: whoever measures does it again
     let by_chance = |f: &Value| f["said"].to_string().contains("do not fit one another");
     let decided = |f: &Value| f["advice"] == "leave" || f["advice"] == "apply";
-    assert!(errors(warm).iter().all(|f| decided(f) || by_chance(f)), "{:?}", errors(warm));
+    let (mut kept, mut warm, mut read) = (0, Uuid::nil(), Value::Null);
+    for _ in 0..4 {
+        read = c.ok("POST", &format!("{path}/simulated"), Value::Null).await;
+        warm = keep(read.clone(), json!(14.0)).await;
+        kept += 1;
+        let found = errors_of(&journal(&c, &id).await, warm);
+        assert!(found.len() >= 4 && found.iter().all(|f| decided(f) || by_chance(f)), "{found:?}");
+        if found.iter().all(decided) {
+            break;
+        }
+    }
+    let frozen = keep(read, json!(-12.0)).await;
+    let all = journal(&c, &id).await;
+    let errors = |e: Uuid| errors_of(&all, e);
     assert!(errors(frozen).iter().all(|f| f["advice"] == "repeat" && f["said"].to_string().contains("warmer")));
     let refused =
         c.refused(409, "POST", &format!("{path}/profile"), json!({ "entry": frozen, "corrected": true })).await;
@@ -292,11 +302,11 @@ async fn an_instrument_is_checked_and_its_profile_takes_what_was_found() {
     let stored = profile["systematic"]["collimation"].as_f64().unwrap();
     assert!(errors(warm)[0]["parameter"] == "collimation" && (stored - sigma).abs() < 1e-12, "{profile}");
     let history = c.ok("GET", &format!("{path}?instrument=Mid-range"), Value::Null).await;
-    assert_eq!(history.as_array().unwrap().len(), 2);
+    assert_eq!(history.as_array().unwrap().len(), kept + 1);
     let table =
         c.request("GET", &format!("/api/jobs/{id}/field/record.csv")).send().await.unwrap().text().await.unwrap();
     let rows = csv::Reader::from_reader(table.as_bytes()).records().map(Result::unwrap).collect::<Vec<_>>();
-    assert!(rows.len() == 2 && rows[0][6].contains("collimation"), "{table}");
+    assert!(rows.len() == kept + 1 && rows[0][6].contains("collimation"), "{table}");
 }
 
 /// Mistakes that people make on site, each planted; what the operator sees is in docs/caught-in-the-field.md, word for word.

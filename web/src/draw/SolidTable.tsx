@@ -5,6 +5,13 @@ import { draw as words } from '../words'
 import type { Drawn } from './drawn'
 import { extentOf, inOrder, isMeasured, placeError, radiusError, shapeOf } from './solids'
 
+/** What a solid is called. */
+export function nameOf(d: Drawn): string {
+  const { over_opening, one_face } = d.data.solid ?? {}
+  if (d.data.name || over_opening) return d.data.name || words.shapes.over
+  return words.shapes[one_face ? 'face' : shapeOf(d)]
+}
+
 /** Every solid with its size and what it is uncertain by. */
 export function SolidTable(p: {
   items: Drawn[]
@@ -27,11 +34,6 @@ export function SolidTable(p: {
     const said = d.data.found ? words.found : words.agreed
     return p.stale.includes(d.id) ? `${said}, ${words.featureStale}` : said
   }
-  const name = (d: Drawn) => {
-    const { over_opening, one_face } = d.data.solid ?? {}
-    if (d.data.name || over_opening) return d.data.name || words.shapes.over
-    return words.shapes[one_face ? 'face' : shapeOf(d)]
-  }
   return (
     <Ledger
       label={words.solids}
@@ -42,7 +44,7 @@ export function SolidTable(p: {
       tone={(d) => (!isMeasured(d) || p.stale.includes(d.id) ? 'bad' : undefined)}
       empty={words.noSolid}
       columns={[
-        { head: words.what, cell: name },
+        { head: words.what, cell: nameOf },
         { head: words.longOrHigh(u.code), num: true, cell: (d) => u.len(extentOf(d), 3), value: extentOf },
         { head: words.sizeOf(u.small), num: true, cell: size, value: (d) => d.data.radius ?? 0 },
         {

@@ -10,8 +10,8 @@ import { draw as words } from '../words'
 import { type Drawn, type Edit, type Place, taken } from './drawn'
 import { GroundCanvas } from './GroundCanvas'
 import { moveCorner } from './ground'
-import { footprint, isMeasured, isSolid, placeError, shapeOf } from './solids'
-import { SolidTable } from './SolidTable'
+import { extentOf, footprint, isMeasured, isSolid, placeError, radiusError, shapeOf } from './solids'
+import { nameOf, SolidTable } from './SolidTable'
 import { Spread } from './Spread'
 import { type Drawing, useSlab } from './useDrawing'
 
@@ -151,9 +151,7 @@ function OnSheet({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
           />
         )}
         <div className="solids">
-          {one && isMeasured(one) && (
-            <Spread spread={one.data.solid?.spread ?? []} scatter={one.data.scatter ?? null} />
-          )}
+          {one && isMeasured(one) && <One of={one} />}
           <SolidTable items={items} stale={drawing.data?.stale ?? []} selected={chosen} onSelect={setChosen} />
         </div>
       </div>
@@ -223,6 +221,30 @@ function Bar(p: {
         </>
       )}
     </div>
+  )
+}
+
+/** The one that is chosen: how large, how well known, how far points lie off it. */
+function One({ of }: { of: Drawn }) {
+  const u = useUnits()
+  const long = `${u.len(extentOf(of), 3)} ${u.code}`
+  const error = `${u.err(placeError(of))} ${u.small}`
+  const round = shapeOf(of) === 'cylinder'
+  return (
+    <>
+      <p className="told">
+        <b>
+          {round
+            ? words.roundOf(
+                `${u.err(2 * (of.data.radius ?? 0))} ± ${u.err(2 * (radiusError(of) ?? 0))} ${u.small}`,
+                long,
+              )
+            : words.highOf(nameOf(of), long)}
+        </b>
+        ; {round ? words.axisWithin(error) : words.heightsKnown(error)}
+      </p>
+      <Spread spread={of.data.solid?.spread ?? []} scatter={of.data.scatter ?? null} />
+    </>
   )
 }
 

@@ -10,7 +10,7 @@ use vistazo_core::geometry::Vec3;
 
 /// How the clouds of a package are to be written.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct PackageOptions {
     /// Formats of the clouds, and the walk-through; when none is said those that the brief asks for, else LAZ and E57.
     pub formats: Vec<DeliverableWord>,

@@ -86,7 +86,9 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
         .await?;
     }
     progress.at(0.4, "looking for what is round")?;
-    let round = blocking(move || Ok(rods(&cells))).await?;
+    let asks = progress.clone();
+    let round =
+        blocking(move || rods(&cells, &mut |share| asks.share(0.4 + 0.1 * share)).ok_or(Stop::Cancelled)).await?;
     wanted.extend(round.into_iter().map(|start| Wanted {
         start,
         shape: SolidShape::Cylinder,

@@ -62,7 +62,7 @@ fn cylinders_and_blocks_lie_within_what_is_stated() {
         for (points, stand) in seen.points.iter().zip(&seen.stands) {
             points.iter().for_each(|p| cells.add(p, &stand.pose.translation));
         }
-        let mut starts = rods(&cells);
+        let mut starts = rods(&cells, &mut |_| true).unwrap();
         // drawn by hand: some millimetres off
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
         let by_hand = |p: &Vector2<f64>| p + Vector2::from_fn(|_, _| rng.random_range(-0.004..0.004));

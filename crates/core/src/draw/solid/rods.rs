@@ -12,6 +12,7 @@ const RADII: [f64; 2] = [0.035, 1.5];
 /// Neighbourhoods that a start is looked for in, metres.
 const ABOUT: [f64; 2] = [0.2, 0.6];
 const TRIALS: usize = 80;
+const MANY: usize = 1500;
 /// How far off a place may lie: metres, and for each metre of the radius; and how far it may face elsewhere (cosine).
 const OFF: [f64; 2] = [0.007, 0.02];
 const FACES: f64 = 0.88;
@@ -84,11 +85,11 @@ impl Axis {
     }
 }
 
-/// Cylinders that stand or lie in what was counted.
-pub fn rods(voxels: &Voxels) -> Vec<Start> {
+/// Cylinders that stand or lie in what was counted. `go_on` is told the share that was looked through; none when it says no.
+pub fn rods(voxels: &Voxels, go_on: &mut dyn FnMut(f64) -> bool) -> Option<Vec<Start>> {
     let places = voxels.places();
-    let found = Search::new(&places).all();
-    found.into_iter().map(|a| Start::Rod(a.reach.map(|s| a.at + a.along * s), a.radius)).collect()
+    let found = Search::new(&places).all(go_on)?;
+    Some(found.into_iter().map(|a| Start::Rod(a.reach.map(|s| a.at + a.along * s), a.radius)).collect())
 }
 
 struct Search<'a> {
@@ -120,10 +121,13 @@ impl<'a> Search<'a> {
             .filter(move |k| (self.places[*k].at - at).norm_squared() < reach * reach)
     }
 
-    fn all(mut self) -> Vec<Axis> {
+    fn all(mut self, go_on: &mut dyn FnMut(f64) -> bool) -> Option<Vec<Axis>> {
         let mut out: Vec<Axis> = Vec::new();
         let mut tried = vec![false; self.places.len()];
         for seed in 0..self.places.len() {
+            if seed % 1024 == 0 && !go_on(seed as f64 / self.places.len() as f64) {
+                return None;
+            }
             let p = &self.places[seed];
             if !self.free[seed] || tried[seed] || p.flat || p.normal.is_none() {
                 continue;
@@ -138,7 +142,7 @@ impl<'a> Search<'a> {
                 }
             }
         }
-        out
+        Some(out)
     }
 
     /// A cylinder through a place, by what lies about it.
@@ -152,6 +156,9 @@ impl<'a> Search<'a> {
         if about.len() < FEWEST {
             return None;
         }
+        // in a hedge everything bends: no more than are needed are asked
+        let every = about.len().div_ceil(MANY);
+        let about: Vec<&Place> = about.into_iter().step_by(every).collect();
         let mut best: Option<(usize, Axis)> = None;
         // evenly out of all of them: the same each time
         for k in 0..TRIALS.min(about.len()) {
