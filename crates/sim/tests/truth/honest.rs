@@ -14,7 +14,7 @@ use vistazo_sim::{Scanner, Scene, SmallJob, Sphere, scan, small_job};
 
 /// Sites drawn by chance; more with `VISTAZO_HONEST_RUNS`.
 fn sites() -> u64 {
-    std::env::var("VISTAZO_HONEST_RUNS").ok().and_then(|s| s.parse().ok()).unwrap_or(60)
+    std::env::var("VISTAZO_HONEST_RUNS").ok().and_then(|s| s.parse().ok()).unwrap_or(150)
 }
 
 /// Everything a registrar's machine would do with four scans.
@@ -196,11 +196,12 @@ fn truth_lies_in_the_stated_regions_and_a_moved_target_is_named() {
         ("positions", &positions),
         ("orientations", &headings),
     ] {
-        // 95 %, as far as so many sites drawn by chance can tell; what is adjusted is said with an estimated noise, and a
-        // little wider for that
+        // what is adjusted is said with an estimated noise, and a little wider for that
         let (share, sigma) = (c.percent(), c.sigma());
-        let told = share + 2.5 * sigma >= 95.0 && share - 2.5 * sigma <= 97.5 && share >= 90.0;
-        assert!(c.of >= 100 && sigma < 3.0 && told, "{kind}: {share:.1} ± {sigma:.1} % of {}", c.of);
+        // that 95 % may be what is behind it, as far as so many sites drawn by chance can tell
+        let may_be = share + 2.5 * sigma >= 95.0;
+        let within = (92.0..=99.0).contains(&share);
+        assert!(c.of >= 100 && within && may_be, "{kind}: {share:.1} ± {sigma:.1} % of {}", c.of);
     }
     println!("a move of 6σ was named first in {named} of {moves} runs; findings where nothing was wrong: {findings}");
     assert!(moves == runs && named * 10 >= moves * 9, "{named} of {moves}");
