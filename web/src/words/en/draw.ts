@@ -208,7 +208,8 @@ export const draw = {
   solidsWithin: (typical: string, worst: string, unit: string) =>
     `half of them are known within ${typical} ${unit} of their heights or axis, the worst within ${worst} ${unit} (95 %)`,
   allSolidsAgreed: 'All of them are agreed with.',
-  notMeasuredYet: (n: number) => `${n === 1 ? '1 outline is' : `${n} outlines are`} not measured: find solids. What shows no upright face stays so.`,
+  notMeasuredYet: (n: number) =>
+    `${n === 1 ? '1 outline is' : `${n} outlines are`} not measured: find solids. What shows no upright face stays so.`,
   roundOf: (size: string, long: string) => `⌀ ${size}, ${long} long as far as it is seen`,
   highOf: (name: string, high: string) => `${name}, ${high} high`,
   axisWithin: (error: string) => `its axis lies within ${error} (95 %).`,
