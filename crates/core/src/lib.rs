@@ -38,6 +38,7 @@ pub mod field;
 pub mod geometry;
 pub mod georef;
 pub mod instrument;
+pub mod mobile;
 pub mod plan;
 pub mod registration;
 pub mod scan;

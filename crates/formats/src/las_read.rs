@@ -6,12 +6,14 @@ use crate::source::{GoOn, MOST_POINTS, SourceScan};
 use las::PointDataBuilder;
 use std::path::Path;
 
-/// Reads LAS or LAZ, 1.0 to 1.4, and COPC, which is LAZ with an index. Compressed chunks are
-/// decoded by all cores. Where the file says what unit it is in, that counts.
-pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
+/// Opens LAS or LAZ, with the options as the file has them and what it says of its coordinates.
+pub(crate) fn open(
+    path: &Path,
+    options: &ReadOptions,
+) -> Result<(las::Reader, ReadOptions, Option<las_reference::Said>), FormatError> {
     let size = std::fs::metadata(path)?.len();
     crate::las_check::check(&mut std::fs::File::open(path)?, size)?;
-    let mut reader = las::Reader::from_path(path)?;
+    let reader = las::Reader::from_path(path)?;
     let announced = reader.header().number_of_points();
     if let Ok(vlr) = reader.header().laz_vlr() {
         crate::las_check::chunk_table(path, size, &vlr, reader.header().point_format().len())?;
@@ -23,13 +25,22 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
     if announced / 16 > size {
         return Err(FormatError::Damaged(format!("{announced} points are announced in a file of {size} bytes")));
     }
-    let coloured = reader.header().point_format().has_color;
     let said = las_reference::of(reader.header());
     let mut options = *options;
     if let Some(said) = &said {
         options.unit = said.unit.unwrap_or(options.unit);
         options.height_unit = said.height_unit.or(options.height_unit);
     }
+    Ok((reader, options, said))
+}
+
+/// Reads LAS or LAZ, 1.0 to 1.4, and COPC, which is LAZ with an index. Compressed chunks are
+/// decoded by all cores. Where the file says what unit it is in, that counts.
+pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
+    let (mut reader, options, said) = open(path, options)?;
+    let announced = reader.header().number_of_points();
+    let coloured = reader.header().point_format().has_color;
+    let size = std::fs::metadata(path)?.len();
     let mut got = Collector::new(&options, go_on);
     // false counts in small files must not reserve memory
     got.reserve(announced.min(size) as usize, coloured);
@@ -67,7 +78,7 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
 }
 
 /// First byte of the colours in a record (LAS 1.4 R15, tables 7 to 16).
-fn colour_at(format: &las::point::Format) -> Option<usize> {
+pub(crate) fn colour_at(format: &las::point::Format) -> Option<usize> {
     format.has_color.then_some(match (format.is_extended, format.has_gps_time) {
         (true, _) => 30,
         (false, true) => 28,

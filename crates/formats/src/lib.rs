@@ -44,6 +44,7 @@ mod las_check;
 mod las_read;
 mod las_reference;
 mod options;
+pub mod passes;
 pub mod plan;
 pub mod plan_dxf;
 mod ply_read;

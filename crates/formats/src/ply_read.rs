@@ -150,36 +150,74 @@ fn header(file: &mut impl BufRead) -> Result<Header, FormatError> {
     Ok(h)
 }
 
-/// Reads the vertices of a PLY file, ascii or binary; faces and other elements are passed over.
-pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
-    let mut file = BufReader::with_capacity(1 << 20, std::fs::File::open(path)?);
-    let h = header(&mut file)?;
-    let place = |names: &[&str]| h.properties.iter().position(|p| names.contains(&p.0.as_str()));
-    let axis = |n: &str| {
-        place(&[n]).ok_or_else(|| {
-            FormatError::Damaged(format!("the vertices of this PLY have no property “{n}”; expected x, y and z"))
-        })
-    };
-    let (x, y, z) = (axis("x")?, axis("y")?, axis("z")?);
-    let light = place(&["intensity", "scalar_intensity", "reflectance"]);
-    let rgb = match (place(&["red", "r"]), place(&["green", "g"]), place(&["blue", "b"])) {
-        (Some(r), Some(g), Some(b)) => Some([r, g, b]),
-        _ => None,
-    };
-    let mut got = Collector::new(options, go_on);
-    let mut values = vec![0.0; h.properties.len()];
-    let stride: usize = h.properties.iter().map(|p| p.1.size()).sum();
-    let mut row = vec![0_u8; stride];
-    let mut text = Vec::new();
-    for n in 0..h.count {
-        got.check()?;
+/// The vertices of a PLY file, one after the other.
+pub(crate) struct Vertices {
+    header: Header,
+    file: BufReader<std::fs::File>,
+    values: Vec<f64>,
+    row: Vec<u8>,
+    text: Vec<u8>,
+    taken: u64,
+}
+
+/// A vertex as it stands in the file.
+pub(crate) struct Vertex<'a> {
+    pub values: &'a [f64],
+    properties: &'a [(String, Kind)],
+}
+
+impl Vertex<'_> {
+    /// An intensity or a colour, 0..1.
+    pub(crate) fn share(&self, k: usize) -> f64 {
+        self.values[k] / self.properties[k].1.top()
+    }
+}
+
+impl Vertices {
+    pub(crate) fn open(path: &Path) -> Result<Self, FormatError> {
+        let mut file = BufReader::with_capacity(1 << 20, std::fs::File::open(path)?);
+        let header = header(&mut file)?;
+        let values = vec![0.0; header.properties.len()];
+        let row = vec![0; header.properties.iter().map(|p| p.1.size()).sum()];
+        Ok(Self { header, file, values, row, text: Vec::new(), taken: 0 })
+    }
+
+    /// The property that has one of these names.
+    pub(crate) fn place(&self, names: &[&str]) -> Option<usize> {
+        self.header.properties.iter().position(|p| names.contains(&p.0.as_str()))
+    }
+
+    pub(crate) fn xyz(&self) -> Result<[usize; 3], FormatError> {
+        let axis = |n: &str| {
+            self.place(&[n]).ok_or_else(|| {
+                FormatError::Damaged(format!("the vertices of this PLY have no property “{n}”; expected x, y and z"))
+            })
+        };
+        Ok([axis("x")?, axis("y")?, axis("z")?])
+    }
+
+    pub(crate) fn light(&self) -> Option<usize> {
+        self.place(&["intensity", "scalar_intensity", "reflectance"])
+    }
+
+    pub(crate) fn rgb(&self) -> Option<[usize; 3]> {
+        Some([self.place(&["red", "r"])?, self.place(&["green", "g"])?, self.place(&["blue", "b"])?])
+    }
+
+    /// The next one; `None` after the last.
+    pub(crate) fn next(&mut self) -> Result<Option<Vertex<'_>>, FormatError> {
+        let h = &self.header;
+        if self.taken == h.count {
+            return Ok(None);
+        }
+        let n = self.taken;
         if h.encoding == Encoding::Ascii {
-            text.clear();
+            self.text.clear();
             let line = h.lines + n as usize + 1;
-            file.by_ref().take(LONGEST).read_until(b'\n', &mut text)?;
-            let words = String::from_utf8_lossy(&text);
+            self.file.by_ref().take(LONGEST).read_until(b'\n', &mut self.text)?;
+            let words = String::from_utf8_lossy(&self.text);
             let mut words = words.split_whitespace();
-            for (k, v) in values.iter_mut().enumerate() {
+            for (k, v) in self.values.iter_mut().enumerate() {
                 let word = words.next();
                 *v = word.and_then(|w| w.parse().ok()).ok_or_else(|| FormatError::Line {
                     line,
@@ -189,17 +227,31 @@ pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<S
                 })?;
             }
         } else {
-            file.read_exact(&mut row)
+            self.file
+                .read_exact(&mut self.row)
                 .map_err(|_| FormatError::Damaged(format!("{} vertices are announced, {n} could be read", h.count)))?;
             let mut at = 0;
-            for (v, (_, kind)) in values.iter_mut().zip(&h.properties) {
-                *v = kind.value(&row[at..at + kind.size()], h.encoding == Encoding::Little);
+            for (v, (_, kind)) in self.values.iter_mut().zip(&h.properties) {
+                *v = kind.value(&self.row[at..at + kind.size()], h.encoding == Encoding::Little);
                 at += kind.size();
             }
         }
-        let shade = light.map_or(0.0, |k| values[k] / h.properties[k].1.top());
-        let colour = rgb.map(|c| c.map(|k| (values[k] / h.properties[k].1.top() * 255.0).clamp(0.0, 255.0) as u8));
-        got.push(ReadPoint { at: [values[x], values[y], values[z]], intensity: shade, colour, cell: None });
+        self.taken += 1;
+        Ok(Some(Vertex { values: &self.values, properties: &self.header.properties }))
+    }
+}
+
+/// Reads the vertices of a PLY file, ascii or binary; faces and other elements are passed over.
+pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
+    let mut vertices = Vertices::open(path)?;
+    let [x, y, z] = vertices.xyz()?;
+    let (light, rgb) = (vertices.light(), vertices.rgb());
+    let mut got = Collector::new(options, go_on);
+    while let Some(v) = vertices.next()? {
+        let colour = rgb.map(|c| c.map(|k| (v.share(k) * 255.0).clamp(0.0, 255.0) as u8));
+        let at = [v.values[x], v.values[y], v.values[z]];
+        got.push(ReadPoint { at, intensity: light.map_or(0.0, |k| v.share(k)), colour, cell: None });
+        got.check()?;
     }
     got.into_unordered()
 }

@@ -143,67 +143,104 @@ fn guess(heading: Option<&[String]>, rows: &[Vec<String>], count: usize) -> Colu
     }
 }
 
-pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
-    let mut file = std::io::BufReader::with_capacity(1 << 20, std::fs::File::open(path)?);
-    let mut head = vec![0; 256 << 10];
-    let mut n = 0;
-    while n < head.len() {
-        let k = file.read(&mut head[n..])?;
-        if k == 0 {
-            break;
+/// The rows of a text file, one after the other.
+pub(crate) struct TextRows {
+    pub preview: XyzPreview,
+    file: std::io::Chain<std::io::Cursor<Vec<u8>>, std::io::BufReader<std::fs::File>>,
+    row: Vec<String>,
+    line: usize,
+    begun: bool,
+}
+
+impl TextRows {
+    pub(crate) fn open(path: &Path) -> Result<Self, FormatError> {
+        let mut file = std::io::BufReader::with_capacity(1 << 20, std::fs::File::open(path)?);
+        let mut head = vec![0; 256 << 10];
+        let mut n = 0;
+        while n < head.len() {
+            let k = file.read(&mut head[n..])?;
+            if k == 0 {
+                break;
+            }
+            n += k;
         }
-        n += k;
+        let whole = n < head.len();
+        head.truncate(n);
+        // the last line may be cut by the end of the look, so it is left out of it
+        let text = String::from_utf8_lossy(&head);
+        let looked = if whole { &text[..] } else { text.rfind('\n').map_or(&text[..], |k| &text[..k]) };
+        let preview = xyz_preview(looked)?;
+        let file = std::io::Cursor::new(head.clone()).chain(file);
+        Ok(Self { preview, file, row: Vec::new(), line: 0, begun: false })
     }
-    let whole = n < head.len();
-    head.truncate(n);
-    // the last line may be cut by the end of the look, so it is left out of it
-    let text = String::from_utf8_lossy(&head);
-    let looked = if whole { &text[..] } else { text.rfind('\n').map_or(&text[..], |k| &text[..k]) };
-    let preview = xyz_preview(looked)?;
-    let columns = options.columns.unwrap_or(preview.columns);
-    let comma = preview.decimal_comma;
-    let mut file = std::io::Cursor::new(head.clone()).chain(file);
-    let mut got = Collector::new(options, go_on);
-    let (mut bytes, mut at_line) = (Vec::new(), 0);
-    loop {
-        bytes.clear();
-        if file.by_ref().take(LONGEST).read_until(b'\n', &mut bytes)? == 0 {
-            break;
-        }
-        at_line += 1;
-        got.check()?;
-        let line = String::from_utf8_lossy(&bytes);
-        let line = line.trim();
-        if is_remark(line) {
-            continue;
-        }
-        let row: Vec<&str> = fields(line, comma).collect();
-        if got.seen() == 0 {
-            let is_heading = row.iter().all(|f| number(f, comma).is_none());
-            if (is_heading && preview.heading.is_some()) || (row.len() == 1 && row[0].parse::<u64>().is_ok()) {
+
+    /// Goes to the next row with values; whether there is one.
+    pub(crate) fn next(&mut self) -> Result<bool, FormatError> {
+        let comma = self.preview.decimal_comma;
+        let mut bytes = Vec::new();
+        loop {
+            bytes.clear();
+            if self.file.by_ref().take(LONGEST).read_until(b'\n', &mut bytes)? == 0 {
+                return Ok(false);
+            }
+            self.line += 1;
+            let line = String::from_utf8_lossy(&bytes);
+            let line = line.trim();
+            if is_remark(line) {
                 continue;
             }
+            // fields in the room of those before: there are millions of rows
+            let mut count = 0;
+            for f in fields(line, comma) {
+                if count == self.row.len() {
+                    self.row.push(String::new());
+                }
+                self.row[count].clear();
+                self.row[count].push_str(f);
+                count += 1;
+            }
+            self.row.truncate(count);
+            if !self.begun {
+                let is_heading = self.row.iter().all(|f| number(f, comma).is_none());
+                if (is_heading && self.preview.heading.is_some()) || (count == 1 && self.row[0].parse::<u64>().is_ok())
+                {
+                    continue;
+                }
+            }
+            self.begun = true;
+            return Ok(true);
         }
-        let value = |k: usize, expected: &str| -> Result<f64, FormatError> {
-            let found = row.get(k);
-            found.and_then(|f| number(f, comma)).ok_or_else(|| FormatError::Line {
-                line: at_line,
-                column: k + 1,
-                found: found.map_or_else(|| "the end of the line".into(), |f| format!("“{f}”")),
-                expected: expected.into(),
-            })
-        };
+    }
+
+    /// A value of the row.
+    pub(crate) fn value(&self, k: usize, expected: &str) -> Result<f64, FormatError> {
+        let found = self.row.get(k);
+        found.and_then(|f| number(f, self.preview.decimal_comma)).ok_or_else(|| FormatError::Line {
+            line: self.line,
+            column: k + 1,
+            found: found.map_or_else(|| "the end of the line".into(), |f| format!("“{f}”")),
+            expected: expected.into(),
+        })
+    }
+}
+
+pub(crate) fn read(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<SourceScan, FormatError> {
+    let mut rows = TextRows::open(path)?;
+    let (columns, white) = (options.columns.unwrap_or(rows.preview.columns), rows.preview.white);
+    let mut got = Collector::new(options, go_on);
+    while rows.next()? {
+        got.check()?;
         let p = [
-            value(columns.xyz[0], "a number")?,
-            value(columns.xyz[1], "a number")?,
-            value(columns.xyz[2], "a number")?,
+            rows.value(columns.xyz[0], "a number")?,
+            rows.value(columns.xyz[1], "a number")?,
+            rows.value(columns.xyz[2], "a number")?,
         ];
-        let shade = columns.intensity.map_or(Ok(0.0), |k| value(k, "an intensity"))? / preview.white;
+        let shade = columns.intensity.map_or(Ok(0.0), |k| rows.value(k, "an intensity"))? / white;
         let colour = match columns.rgb {
             Some(k) => {
                 let mut c = [0; 3];
                 for (j, v) in c.iter_mut().enumerate() {
-                    *v = value(k + j, "a colour from 0 to 255")? as u8;
+                    *v = rows.value(k + j, "a colour from 0 to 255")? as u8;
                 }
                 Some(c)
             }

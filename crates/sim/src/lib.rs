@@ -16,6 +16,7 @@ mod roundhouse;
 mod scanner;
 mod scene;
 mod shapes;
+mod walk;
 mod wing;
 
 pub use camera::Eye;
@@ -26,3 +27,4 @@ pub use rooms::{SmallJob, set_up_near, small_job};
 pub use roundhouse::{Roundhouse, roundhouse};
 pub use scanner::Scanner;
 pub use scene::{Board, Passer, Scene, Sphere, Standing, Truth};
+pub use walk::{Walk, WalkPoint, Walker, walk};

@@ -14,6 +14,7 @@ pub mod jobs;
 pub mod journal;
 pub mod letterheads;
 pub mod objects;
+pub mod passes;
 pub mod people;
 pub mod photos;
 pub mod results;

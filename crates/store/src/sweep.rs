@@ -22,7 +22,7 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
     let mut parts = Vec::new();
     for (key, written) in objects.list("jobs").await? {
         match key.split('/').collect::<Vec<_>>()[..] {
-            [_, _, "scans", _, _, _] => {
+            [_, _, "scans" | "passes", _, _, _] => {
                 let build = key.rsplit_once('/').map_or("", |k| k.0).to_owned();
                 builds.entry(build).or_default().push(key);
             }
@@ -36,6 +36,8 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
     let named: Vec<(bool, String)> = sqlx::query_as(
         "select true, key from scans union all select true, key from scan_classes union all \
          select true, key from scan_colours union all \
+         select true, key from passes where key is not null union all \
+         select true, key from pass_clouds union all \
          select true, key from upload_parts union all \
          select true, result ->> 'key' from computed where kind = 'ground' union all \
          select true, data -> 'picture' ->> 'key' from drawn_items where data ? 'picture' union all \
@@ -47,10 +49,11 @@ pub async fn sweep(db: &PgPool, objects: &Objects) -> Result<usize> {
     let active: Vec<&str> = named.iter().filter(|n| !n.0).map(|n| n.1.as_str()).collect();
     let of_active = |build: &str| active.iter().any(|a| build.contains(&format!("/scans/{a}-")));
     // a build with classes or colours is stored before it is recorded
-    let cleaned: Vec<uuid::Uuid> =
-        sqlx::query_scalar("select distinct job_id from tasks where kind in ('clean', 'paint') and state = 'running'")
-            .fetch_all(db)
-            .await?;
+    let cleaned: Vec<uuid::Uuid> = sqlx::query_scalar(
+        "select distinct job_id from tasks where kind in ('clean', 'paint', 'pass', 'walks') and state = 'running'",
+    )
+    .fetch_all(db)
+    .await?;
     let of_cleaned = |build: &str| cleaned.iter().any(|job| build.starts_with(&format!("jobs/{job}/")));
     let mut unknown = Vec::new();
     for (build, files) in builds {

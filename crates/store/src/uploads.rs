@@ -361,10 +361,10 @@ pub async fn fetch(
 /// Removes an upload that no scan came from, with its bytes.
 ///
 /// # Errors
-/// [`StoreError::Conflict`] when scans came from it.
+/// [`StoreError::Conflict`] when scans or a pass came from it.
 pub async fn remove(db: &PgPool, objects: &Objects, job: Uuid, id: Uuid) -> Result<()> {
     let mut tx = db.begin().await?;
-    let used: Option<i32> = sqlx::query_scalar("select 1 from scans where upload_id = $1 limit 1")
+    let used: Option<i32> = sqlx::query_scalar("select 1 from scans where upload_id = $1 union all select 1 from passes where cloud_id = $1 or path_id = $1 limit 1")
         .bind(id)
         .fetch_optional(&mut *tx)
         .await?;

@@ -47,6 +47,7 @@ type JobRead =
   | '/api/jobs/{job}/cloud-ties'
   | '/api/jobs/{job}/cloud-ties/parts'
   | '/api/jobs/{job}/scan-groups'
+  | '/api/jobs/{job}/passes'
   | '/api/jobs/{job}/control'
   | '/api/jobs/{job}/georeference'
   | '/api/jobs/{job}/verdicts'

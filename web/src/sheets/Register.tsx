@@ -12,6 +12,7 @@ import { ByHand, type Two } from '../register/hand/ByHand'
 import { MarkTarget } from '../register/hand/MarkTarget'
 import { Found, Observations, Stations, Targets, Ties } from '../register/Ledgers'
 import { Parts } from '../register/Parts'
+import { Passes } from '../register/passes/Passes'
 import { Plots } from '../register/Plots'
 import { Schools } from '../register/Schools'
 import { StationGraph } from '../register/StationGraph'
@@ -25,6 +26,7 @@ const VIEWS = [
   'ties',
   'clouds',
   'groups',
+  'passes',
   'advice',
   'figures',
   'loops',
@@ -36,6 +38,8 @@ const VIEWS = [
   'found',
 ] as const
 type View = (typeof VIEWS)[number]
+/** Views that are more than a ledger of the result. */
+const ROOMS = new Set<View>(['clouds', 'graph', 'groups', 'passes'])
 const p = (v: number) => (v < 0.001 ? `< ${num(0.001, 3)}` : `= ${num(v, 3)}`)
 
 /** What is open on the sheet. */
@@ -112,7 +116,7 @@ function Block(p: Sheet) {
   return (
     <div className="split">
       <div className="canvas">
-        <CloudView frame={r && !r.refused ? 'block' : undefined} {...shown} selected={picked} onPick={pick} />
+        <CloudView frame={r && !r.refused && p.open.view !== 'passes' ? 'block' : undefined} {...shown} selected={picked} onPick={pick} />
       </div>
       <aside className="side" aria-label={words.registration}>
         <Head aside={a ? words.revision(a.revision, a.locked ? words.locked : '') : ''}>{words.registration}</Head>
@@ -132,6 +136,7 @@ function Block(p: Sheet) {
               <Found detections={registration.detections} scans={registration.scans} />
             </>
           )}
+          {(!r || r.refused) && !running && <Passes />}
           {registration.open && <Parts onHand={(two) => set({ two })} />}
           <Findings
             of={registration}
@@ -194,7 +199,8 @@ function Views(p: Sheet & { result: Result }) {
         />
       )}
       {view === 'groups' && <Groups {...p} />}
-      {view !== 'clouds' && view !== 'graph' && view !== 'groups' && (
+      {view === 'passes' && <Passes />}
+      {!ROOMS.has(view) && (
         <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />
       )}
     </>

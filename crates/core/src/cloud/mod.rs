@@ -22,4 +22,4 @@ pub use panorama::{Panorama, panorama};
 pub use pick::{Feature, Picked, pick};
 pub use thin::Thinner;
 pub use tiles::{TileNode, TilePoints, tiles};
-pub use working::{WorkingCloud, working};
+pub use working::{WorkingCloud, working, working_from};

@@ -41,6 +41,11 @@ const LEAST: usize = 6;
 /// The normal is the direction of least scatter of the points in the cell of two voxels' side that
 /// holds the voxel, or of four where that holds fewer than six points.
 pub fn working(scan: &Scan, order: &Order) -> (WorkingCloud, Vec<u8>) {
+    working_from(scan, order, &|_| Vec3::zeros())
+}
+
+/// The same of points that were not all seen from the origin: `from` says where the point with an index was seen from.
+pub fn working_from(scan: &Scan, order: &Order, from: &(dyn Fn(usize) -> Vec3 + Sync)) -> (WorkingCloud, Vec<u8>) {
     let fine = (0..=LEVELS).rev().find(|&l| order.side(l) >= VOXEL * 0.999).unwrap_or(0);
     let (mid, coarse) = (fine.saturating_sub(1), fine.saturating_sub(2));
     // cut where a coarse cell ends, so that the parts are independent
@@ -74,10 +79,11 @@ pub fn working(scan: &Scan, order: &Order) -> (WorkingCloud, Vec<u8>) {
                 while m < stop {
                     let m_end = order.run_end(m, stop, mid);
                     let n = if m_end - m >= LEAST { normal(scan, order, m, m_end) } else { None }.or(wide);
-                    voxels(scan, order, (m, m_end), fine, n, &mut cloud);
+                    voxels(scan, order, (m, m_end), fine, (n, from), &mut cloud);
                     if let Some(n) = n {
                         for place in m..m_end {
-                            let p = scan.at(order.index(place));
+                            let k = order.index(place);
+                            let p = scan.at(k) - from(k);
                             let cos = (n.dot(&p) / p.norm()).abs();
                             out[place - start] = (cos * 254.0) as u8 + 1;
                         }
@@ -98,14 +104,22 @@ pub fn working(scan: &Scan, order: &Order) -> (WorkingCloud, Vec<u8>) {
     (cloud, incidence)
 }
 
-fn voxels(scan: &Scan, order: &Order, (from, to): (usize, usize), fine: u32, n: Option<Vec3>, out: &mut WorkingCloud) {
-    let mut at = from;
+/// Voxels of a stretch with a common normal, turned towards where each was seen from.
+fn voxels(
+    scan: &Scan,
+    order: &Order,
+    (first, to): (usize, usize),
+    fine: u32,
+    (n, from): (Option<Vec3>, &(dyn Fn(usize) -> Vec3 + Sync)),
+    out: &mut WorkingCloud,
+) {
+    let mut at = first;
     while at < to {
         let end = order.run_end(at, to, fine);
         let mean = (at..end).map(|k| scan.at(order.index(k))).sum::<Vec3>() / (end - at) as f64;
         out.points.push([mean.x as f32, mean.y as f32, mean.z as f32]);
         out.normals.push(n.map_or([0; 3], |n| {
-            let n = if n.dot(&mean) > 0.0 { -n } else { n };
+            let n = if n.dot(&(mean - from(order.index(at)))) > 0.0 { -n } else { n };
             [n.x, n.y, n.z].map(|v| (v * 127.0).round() as i8)
         }));
         out.counts.push((end - at).min(65_535) as u16);

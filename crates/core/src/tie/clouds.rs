@@ -98,6 +98,8 @@ const FEWER: usize = 10_000;
 /// Light that comes back from a surface of middling brightness goes with the cosine of the incidence by so much, of what
 /// lies between black and white.
 const LAMBERT: f64 = 0.27;
+/// The same where a cloud is one of hundreds.
+const OFTEN: usize = 2500;
 /// Fewest pairs.
 const LEAST: usize = 200;
 
@@ -115,15 +117,42 @@ pub fn tie_clouds(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> 
 
 /// The same from a start that is right to some centimetres: the other side of a wall does not draw it away.
 pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose) -> Option<CloudFit> {
+    near(&Index::new(first, CELL, 1), &moving(second, MOVING), start)
+}
+
+/// About so many surfaces of a cloud that is moved.
+fn moving(cloud: &WorkingCloud, most: usize) -> Vec<Patch> {
+    Index::patches(cloud, (usable(cloud).count() / most).max(1))
+}
+
+/// A cloud that is to be tied many times, with what is made of it for that.
+pub(crate) struct Prepared {
+    index: Index,
+    moving: Vec<Patch>,
+    approach: Approach,
+}
+
+impl Prepared {
+    pub(crate) fn of(cloud: &WorkingCloud) -> Self {
+        let approach = Approach::new(cloud, cloud);
+        Self { index: Index::new(cloud, CELL, 1), moving: moving(cloud, OFTEN), approach }
+    }
+
+    /// Ties another to this one from a start that is right to some decimetres, or `close`, to some centimetres.
+    pub(crate) fn tie(&self, second: &Self, start: &Pose, close: bool) -> Option<CloudFit> {
+        let start = if close { *start } else { approach(&self.approach.indexes, &second.approach.part, start)? };
+        near(&self.index, &second.moving, &start)
+    }
+}
+
+fn near(index: &Index, moving: &[Patch], start: &Pose) -> Option<CloudFit> {
     let mut pose = *start;
-    let index = Index::new(first, CELL, 1);
-    let moving = Index::patches(second, (usable(second).count() / MOVING).max(1));
     let some: Vec<Patch> = moving.iter().copied().step_by((moving.len() / FEWER).max(1)).collect();
     let mut scale = Scale::default();
     for width in WIDTHS {
         for _ in 0..MATCHED {
             let from = pose;
-            let mut pairs = index.pairs(if width > 0.0 { &some } else { &moving }, &pose, NEAR);
+            let mut pairs = index.pairs(if width > 0.0 { &some } else { moving }, &pose, NEAR);
             for _ in 0..STEPS {
                 let (moved, found, size) = step(&pairs, &pose, width)?;
                 let along = moved.compose(&pose.inverse());
@@ -140,7 +169,7 @@ pub(super) fn tie_near(first: &WorkingCloud, second: &WorkingCloud, start: &Pose
             }
         }
     }
-    let pairs = index.pairs(&moving, &pose, NEAR);
+    let pairs = index.pairs(moving, &pose, NEAR);
     let back = pose.inverse();
     let mut shared = SharedInTie::default();
     let (mut pieces, mut likeness) = (BTreeMap::<([i32; 3], usize), Piece>::new(), Likeness::default());
@@ -208,18 +237,22 @@ impl Approach {
 
     /// Where a start leads; `None` when too little is shared there.
     pub(super) fn from(&self, start: &Pose) -> Option<Pose> {
-        let mut pose = *start;
-        for (index, reach) in self.indexes.iter().zip(REACH) {
-            for _ in 0..STEPS {
-                let (moved, _, size) = step(&index.near_pairs(&self.part, &pose, reach), &pose, reach)?;
-                pose = moved;
-                if size < reach * 5e-3 {
-                    break;
-                }
+        approach(&self.indexes, &self.part, start)
+    }
+}
+
+fn approach(indexes: &[Index; 2], part: &[(Vec3, Vec3, f64)], start: &Pose) -> Option<Pose> {
+    let mut pose = *start;
+    for (index, reach) in indexes.iter().zip(REACH) {
+        for _ in 0..STEPS {
+            let (moved, _, size) = step(&index.near_pairs(part, &pose, reach), &pose, reach)?;
+            pose = moved;
+            if size < reach * 5e-3 {
+                break;
             }
         }
-        Some(pose)
     }
+    Some(pose)
 }
 
 /// One step of the fit: the pose, the scatter of the residuals, and how far it went.

@@ -75,6 +75,19 @@ const RIVAL_SHARE: f64 = 0.25;
 ///
 /// `None` where too little is shared, something was seen through, or another place is nearly as good.
 pub fn place_in_block(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
+    placed(block, loose, (CLOSE, HARM))
+}
+
+/// The same of what is bent by so much (metres) within itself: places that lie nearer to one another say nothing of it. The pose
+/// is as good as that.
+pub(crate) fn place_bent_in_block(block: &[(&Shown, Pose)], bent: &Shown, by: f64) -> Option<PlaceInBlock> {
+    placed(block, bent, (CLOSE + by, HARM * CLOSE / (CLOSE + by)))
+}
+
+/// By what is taken for a conflict, metres, and the harm it does.
+type Judged = (f64, f64);
+
+fn placed(block: &[(&Shown, Pose)], loose: &Shown, judged: Judged) -> Option<PlaceInBlock> {
     // about its middle: single precision is enough there
     let middle = block.iter().map(|b| b.1.translation).sum::<Vec3>() / block.len().max(1) as f64;
     // and upright, by what its first scan takes for it
@@ -82,12 +95,12 @@ pub fn place_in_block(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceIn
     let upright = first.up * at.rotation.inverse();
     let there = Pose { rotation: upright, translation: -(upright * middle) };
     let block: Vec<(&Shown, Pose)> = block.iter().map(|(s, at)| (*s, there.compose(at))).collect();
-    let mut best = best_place(&block, loose)?;
+    let mut best = best_place(&block, loose, judged)?;
     best.pose = there.inverse().compose(&best.pose);
     Some(best)
 }
 
-fn best_place(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
+fn best_place(block: &[(&Shown, Pose)], loose: &Shown, judged: Judged) -> Option<PlaceInBlock> {
     let starts = starts(block, loose);
     let mut rough: Vec<(f64, Pose)> =
         starts.par_iter().take(LOOKED_AT).map(|p| (asked(block, loose, p, (ROUGH, 600, 3.0)).score, *p)).collect();
@@ -103,7 +116,7 @@ fn best_place(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
     let uncontradicted = |p: &PlaceInBlock| p.score > AGREED * p.shared;
     let (mut found, mut agreed): (Vec<PlaceInBlock>, bool) = (Vec::new(), false);
     for lot in apart.chunks(FOLLOWED) {
-        let more: Vec<PlaceInBlock> = lot.par_iter().filter_map(|p| followed(block, loose, p)).collect();
+        let more: Vec<PlaceInBlock> = lot.par_iter().filter_map(|p| followed(block, loose, p, judged)).collect();
         found.extend(more);
         if agreed {
             break;
@@ -119,16 +132,19 @@ fn best_place(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
     if best.shared < LEAST || !uncontradicted(&best) || found.iter().any(rival) {
         return None;
     }
+    if judged.0 > CLOSE {
+        return Some(best);
+    }
     let seen_by = together(block, &best.witnesses, usize::MAX);
     best.pose = tie_near(&seen_by, &loose.cloud, &best.pose)?.relative;
     Some(best)
 }
 
 /// A place fitted to all scans of the block that see something of it there, and what they say then.
-fn followed(block: &[(&Shown, Pose)], loose: &Shown, start: &Pose) -> Option<PlaceInBlock> {
+fn followed(block: &[(&Shown, Pose)], loose: &Shown, start: &Pose, (close, harm): Judged) -> Option<PlaceInBlock> {
     let seen = asked(block, loose, start, (ROUGH, 600, 3.0));
     let pose = Approach::new(&together(block, &seen.witnesses, ENOUGH), &loose.cloud).from(start)?;
-    Some(asked(block, loose, &pose, (CLOSE, 3000, HARM)))
+    Some(asked(block, loose, &pose, (close, 3000, harm)))
 }
 
 /// The surfaces of those scans of the block that share most, in its frame, about so many points of each.

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use vistazo_core::clean::Class;
 use vistazo_core::cloud::{ClipBox, Measured, Thinner};
 use vistazo_core::deliver::Deliverable;
-use vistazo_core::geometry::{Error95, Pose, Vec3};
+use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
 use vistazo_core::georef::GridMap;
 use vistazo_core::instrument::Instrument;
 use vistazo_core::scan::Scan;
@@ -48,6 +48,9 @@ pub(crate) struct Setting {
     pub options: PackageOptions,
 }
 
+/// What is known of a point of a pass: by its index and its place in the local frame, m².
+pub(crate) type Along<'a> = dyn Fn(usize, &Vec3) -> Mat3 + Sync + 'a;
+
 /// A scan on its way into the files.
 pub(crate) struct Placed<'a> {
     pub scan: &'a Scan,
@@ -59,6 +62,8 @@ pub(crate) struct Placed<'a> {
     pub name: &'a str,
     /// From 1.
     pub number: u16,
+    /// Of a pass: covariance of where each of its points is (local frame, m²), by its index and place; else the pose says it.
+    pub along: Option<&'a Along<'a>>,
 }
 
 /// Files of the same points, each of its format.
@@ -109,8 +114,11 @@ impl Export {
             }
             *took = true;
             let error95 = if self.set.layout.errors {
-                let m = Measured::of(pose, &of.covariance, &at, &self.set.instrument);
-                Error95::plan_and_height(&m.covariance).map(|e| e / unit)
+                let known = match of.along {
+                    Some(along) => along(k, &pose.apply(&at)),
+                    None => Measured::of(pose, &of.covariance, &at, &self.set.instrument).covariance,
+                };
+                Error95::plan_and_height(&known).map(|e| e / unit)
             } else {
                 [0.0; 2]
             };

@@ -8,6 +8,7 @@ pub(crate) mod drawing;
 pub(crate) mod elevation;
 pub(crate) mod features;
 pub(crate) mod ground;
+pub(crate) mod passes;
 pub(crate) mod plan;
 mod report;
 mod sketch;
@@ -56,6 +57,8 @@ pub(crate) struct Package {
     pub ground: Option<crate::work::ground::Site>,
     pub features: Option<crate::work::features::Coded>,
     pub solids: Option<crate::work::solids::Solids>,
+    /// Passes of mobile units, with their places.
+    pub passes: crate::work::passes::Walked,
     pub letterhead: vistazo_report::Letterhead,
     /// Slices that somebody put their name to.
     pub slices: Vec<crate::work::slices::Figure>,

@@ -3,6 +3,7 @@
 mod field_day;
 mod fit_out;
 mod photographs;
+mod walks;
 
 use crate::dto::{Brief, DeliverableWord as Asked, OpeningDto, PlanData, RequirementDto};
 use crate::tasks::{Work, queue};
@@ -58,6 +59,7 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
         let name = e.data["name"].as_str().unwrap_or_default().to_owned();
         queue(app, job.id, &Work::Scan { station: e.id, log, name }, Some(users[1].0.id)).await?;
     }
+    walks::add(app, job.id, users[1].0.id).await?;
     Ok(())
 }
 

@@ -38,6 +38,8 @@ pub struct CloudScanDto {
     pub residual: Option<f64>,
     /// Covariance of the pose by left increments (shift, turn), row by row, m² and rad²; empty when not known.
     pub covariance: Vec<f64>,
+    /// A pass of a mobile unit: what is known of its places differs along the way.
+    pub walked: bool,
 }
 
 /// All scans in one frame.

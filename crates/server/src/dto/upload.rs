@@ -1,5 +1,6 @@
 #![allow(missing_docs)] // the fields are named as the surveyor names them
 
+use super::PassPart;
 use crate::ApiError;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -25,11 +26,25 @@ pub struct UploadOptions {
     pub columns: Vec<i32>,
     /// Where the scanner stood in the file's coordinates, metres.
     pub scanner: [f64; 3],
+    /// The pass that it is a file of, and which.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pass: Option<Uuid>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub part: Option<PassPart>,
 }
 
 impl Default for UploadOptions {
     fn default() -> Self {
-        Self { station: None, levelled: true, unit: "m".into(), up: "z".into(), columns: vec![], scanner: [0.0; 3] }
+        Self {
+            station: None,
+            levelled: true,
+            unit: "m".into(),
+            up: "z".into(),
+            columns: vec![],
+            scanner: [0.0; 3],
+            pass: None,
+            part: None,
+        }
     }
 }
 
@@ -46,6 +61,18 @@ impl UploadOptions {
                 v.parse()
                     .map_err(|_| ApiError::field("station", format!("found “{v}”, expected the id of a station")))?,
             );
+        }
+        if let Some(v) = get("pass") {
+            let found = || format!("found “{v}”, expected the id of a pass");
+            o.pass = Some(v.parse().map_err(|_| ApiError::field("pass", found()))?);
+            o.part = Some(match get("part") {
+                Some("cloud") => PassPart::Cloud,
+                Some("path") => PassPart::Path,
+                other => {
+                    let found = other.unwrap_or("nothing");
+                    return Err(ApiError::field("part", format!("found “{found}”, expected cloud or path")));
+                }
+            });
         }
         if let Some(v) = get("levelled") {
             o.levelled = v == "true";

@@ -8,6 +8,7 @@ pub(crate) mod comparison;
 pub(crate) mod georeference;
 pub(crate) mod measured;
 mod older;
+pub(crate) mod passes;
 pub(crate) mod registration;
 pub(crate) mod stored;
 #[cfg(test)]

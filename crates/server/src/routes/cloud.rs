@@ -11,8 +11,8 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use uuid::Uuid;
 use vistazo_formats::Extent;
-use vistazo_store::field;
 use vistazo_store::views::{self, View};
+use vistazo_store::{field, passes};
 
 /// Which frame to show.
 #[derive(serde::Deserialize, utoipa::IntoParams)]
@@ -52,7 +52,7 @@ pub async fn tileset(
     Ok(Json(work::cloud::tileset(&cloud, access.job)))
 }
 
-/// A tile (`start-length.glb`) or tileset document (`start-length.json`) of a scan.
+/// A tile (`start-length.glb`) or tileset document (`start-length.json`) of a scan or a pass.
 #[utoipa::path(get, path = "/api/jobs/{job}/scans/{scan}/tiles/{build}/{name}", tag = "cloud", params(("job" = Uuid, Path), ("scan" = Uuid, Path), ("build" = Uuid, Path), ("name" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "model/gltf-binary")))]
 pub async fn tile(
     State(app): State<App>,
@@ -65,9 +65,15 @@ pub async fn tile(
     if extent.len > 64 << 20 {
         return Err(ApiError::not_found());
     }
-    let row = field::scan(&app.db, access.job, scan).await?;
-    // all builds of a scan lie beside one another; one that was made again is under another name
-    let beside = row.key.rsplit_once('/').map_or("", |k| k.0);
+    // all builds of a scan, or of a pass, lie beside one another; one that was made again is under another name
+    let key = match field::scan(&app.db, access.job, scan).await {
+        Ok(row) => row.key,
+        Err(e) if e.is_missing() => {
+            passes::pass(&app.db, access.job, scan).await?.made_key.ok_or_else(ApiError::not_found)?
+        }
+        Err(e) => return Err(e.into()),
+    };
+    let beside = key.rsplit_once('/').map_or("", |k| k.0);
     let tiles = app.objects.range(&format!("{beside}/{build}/tiles"), extent.start, extent.len).await;
     let bytes = tiles.map_err(|e| if e.is_missing() { ApiError::not_found() } else { e.into() })?;
     let kind = if points { "model/gltf-binary" } else { "application/json" };

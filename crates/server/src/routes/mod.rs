@@ -19,6 +19,7 @@ mod journal;
 mod kit;
 mod letterhead;
 mod package_files;
+mod passes;
 mod photos;
 mod plan;
 mod register;
@@ -118,6 +119,11 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(hand::by_pairs))
         .routes(routes!(hand::parts))
         .routes(routes!(hand::one_more))
+        .routes(routes!(passes::walked, passes::add_pass))
+        .routes(routes!(passes::change_pass, passes::remove_pass))
+        .routes(routes!(passes::register_passes))
+        .routes(routes!(passes::pass_path))
+        .routes(routes!(passes::preview_path))
         .routes(routes!(groups::groups, groups::add_group))
         .routes(routes!(groups::change_group, groups::dissolve))
         .routes(routes!(register::adjustment))

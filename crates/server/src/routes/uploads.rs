@@ -3,7 +3,7 @@
 
 use super::sent::Sent;
 use crate::auth::{Access, Edit, Read};
-use crate::dto::UploadOptions;
+use crate::dto::{PassPart, UploadOptions};
 use crate::tasks::Work;
 use crate::work::room;
 use crate::{ApiError, App};
@@ -15,6 +15,7 @@ use axum::response::{IntoResponse, Response};
 use futures::StreamExt;
 use uuid::Uuid;
 use vistazo_formats::xyz_preview;
+use vistazo_store::passes;
 use vistazo_store::uploads::{self, AppendError, Upload, Usage};
 
 const VERSION: &str = "1.0.0";
@@ -106,7 +107,7 @@ async fn take(
     offset: u64,
     bytes: &mut BodyDataStream,
 ) -> Result<u64, ApiError> {
-    let (kind, payload) = Work::Ingest { upload: upload.id, name: upload.file_name.clone() }.row()?;
+    let (kind, payload) = Work::of_upload(upload).row()?;
     let then = (kind.as_str(), payload, Some(access.user.id));
     uploads::append(&app.db, &app.objects, access.job, upload, offset, checksum(headers)?, bytes, &then)
         .await
@@ -167,7 +168,7 @@ fn admitted(app: &App, headers: &HeaderMap) -> Result<(String, u64, UploadOption
 }
 
 /// Announce a scan file (E57, LAS, LAZ, COPC, PLY or XYZ text); its first bytes may come along. `Upload-Metadata` holds
-/// `filename` and what the file does not say by itself: `station` (id), `levelled`, `unit`, `up`, `columns`, `x`, `y`, `z`
+/// `filename` and what the file does not say by itself: `station` (id), `levelled`, `unit`, `up`, `columns`, `x`, `y`, `z`, and of a pass `pass` and `part`
 /// (see UploadOptions). When the last byte has come, a task reads the file.
 #[utoipa::path(post, path = "/api/jobs/{job}/uploads", tag = "uploads", params(("job" = Uuid, Path)), request_body(content = Vec<u8>, content_type = "application/offset+octet-stream"), responses((status = 201), (status = 413, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody), (status = 507, body = crate::error::ErrorBody)))]
 pub async fn create(
@@ -188,10 +189,20 @@ async fn begin(
     bytes: &mut BodyDataStream,
 ) -> Result<Response, ApiError> {
     let (name, length, options) = admitted(app, headers)?;
+    if let Some(pass) = options.pass {
+        passes::pass(&app.db, access.job, pass).await?;
+    }
     let id = vistazo_store::new_id();
     let upload =
         uploads::create(&app.db, access.job, id, &name, length, &serde_json::json!(options), Some(access.user.id))
             .await?;
+    if let (Some(pass), Some(part)) = (options.pass, options.part) {
+        let part = match part {
+            PassPart::Cloud => passes::Part::Cloud,
+            PassPart::Path => passes::Part::Path,
+        };
+        passes::file_of_pass(&app.db, access.job, pass, part, id).await?;
+    }
     let mut more = vec![("location", format!("/api/jobs/{}/uploads/{id}", access.job))];
     if header(headers, "content-type") == Some(PIECE) {
         let at = take(app, access, &upload, headers, 0, bytes).await?;
@@ -250,7 +261,7 @@ pub async fn remove(
 ) -> Result<Response, ApiError> {
     uploads::remove(&app.db, &app.objects, access.job, upload).await.map_err(|e| match e {
         vistazo_store::StoreError::Conflict => {
-            ApiError::conflict("scans came from this file: it stays as long as they do")
+            ApiError::conflict("scans or a pass came from this file: it stays as long as they do")
         }
         e => e.into(),
     })?;

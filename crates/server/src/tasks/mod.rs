@@ -13,6 +13,7 @@ mod ground;
 mod ingest;
 mod package;
 mod paint;
+mod pass;
 mod picture;
 mod propose;
 mod quick_tie;
@@ -22,6 +23,8 @@ mod solids;
 mod spacing;
 mod survey;
 mod tie;
+mod walk;
+mod walks;
 mod work;
 
 pub use beside::beside;
@@ -157,7 +160,7 @@ async fn sweep(app: &App) -> bool {
 pub async fn rebuild(app: &App, job: Option<vistazo_store::Uuid>) -> Result<usize, crate::ApiError> {
     let all = vistazo_store::uploads::whole(&app.db, job).await?;
     for (job, upload) in &all {
-        queue(app, *job, &Work::Ingest { upload: upload.id, name: upload.file_name.clone() }, None).await?;
+        queue(app, *job, &Work::of_upload(upload), None).await?;
     }
     Ok(all.len())
 }
@@ -173,6 +176,9 @@ async fn run(app: &App, worker: &str, task: Task) -> bool {
         match Work::of(&t)? {
             Work::Scan { station, log, .. } => scan::run(&a, &t, (station, log), &p).await,
             Work::Ingest { upload, .. } => ingest::run(&a, &t, upload, &p).await,
+            Work::Pass { pass, .. } => pass::run(&a, &t, pass, &p).await,
+            Work::Walk { name, unit, way } => walk::run(&a, &t, (name, unit, way), &p).await,
+            Work::Walks {} => walks::run(&a, &t, &p).await,
             Work::Register {} => register::run(&a, &t, &p).await,
             Work::QuickTie { scan, to } => quick_tie::run(&a, &t, (scan, to), &p).await,
             Work::Tie {} => tie::run(&a, &t, &p).await,

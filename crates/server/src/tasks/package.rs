@@ -4,16 +4,17 @@ use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::deliver::clouds::{Export, Placed, Setting, format};
 use crate::deliver::{self, Package};
-use crate::dto::PackageOptions;
+use crate::dto::{PackageOptions, PassFacts};
 use crate::work::slices::Sliced;
 use crate::work::verdict::State;
-use crate::work::{cleaning, colouring, files};
+use crate::work::{cleaning, colouring, files, passes};
 use nalgebra::Matrix6;
 use sha2::{Digest, Sha256};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vistazo_core::deliver::Deliverable;
+use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_core::georef::GridMap;
 use vistazo_core::instrument::Instrument;
 use vistazo_formats::{CloudLayout, E57Writer, SourceImage, count_points, crs, read_images};
@@ -32,6 +33,10 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
 
     for (k, d) in deliver::DOCUMENTS.iter().enumerate() {
         progress.at(0.82 + 0.02 * k as f64, &format!("writing {}", d.name()))?;
+    }
+    let mut paths = Vec::new();
+    for (row, _) in package.passes.placed() {
+        paths.extend(deliver::passes::path(app, &package.passes, row.id).await?);
     }
     let (dir, package) = blocking({
         let dir = files;
@@ -60,6 +65,10 @@ pub(super) async fn run(app: &App, task: &Task, options: &PackageOptions, progre
                 for kind in deliver::solids::KINDS {
                     std::fs::write(dir.join(kind.name), (kind.write)(solids)?)?;
                 }
+            }
+            let walked = package.passes.placed().map(|(row, _)| row.name.as_str());
+            for (name, bytes) in file_names(walked).into_iter().zip(&paths) {
+                std::fs::write(dir.join(format!("{name}-path.csv")), bytes)?;
             }
             if let Some(features) = &package.features {
                 for kind in deliver::features::KINDS {
@@ -135,6 +144,7 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
         features: crate::work::features::coded(app, task.job_id).await?,
         solids: crate::work::solids::solids(app, task.job_id).await?,
         letterhead: vistazo_store::letterheads::get(&app.db, task.job_id).await?.map(letterhead).unwrap_or_default(),
+        passes: passes::Walked::load(app, task.job_id).await?,
         slices: Sliced::load(app, task.job_id).await?.figures(app).await?,
         state,
         adjustment,
@@ -214,8 +224,8 @@ async fn clouds(
         let file = names[i].clone();
         let error95 = deliver::walk::station_error(package, row.id);
         (export, e57, walk) = blocking(move || {
-            let taken =
-                export.add(&Placed { scan: &scan, classes: &classes, pose, covariance, name: &file, number })?;
+            let placed = Placed { scan: &scan, classes: &classes, pose, covariance, name: &file, number, along: None };
+            let taken = export.add(&placed)?;
             if let Some(walk) = &mut walk {
                 walk.add(&row.name, &scan, &taken, error95)?;
             }
@@ -236,6 +246,7 @@ async fn clouds(
         })
         .await?;
     }
+    (export, e57) = walked(app, progress, package, (export, e57)).await?;
     progress.at(0.8, "ending the clouds")?;
     if let Some(walk) = walk {
         blocking({
@@ -251,6 +262,56 @@ async fn clouds(
         export.finish()
     })
     .await
+}
+
+/// Writes the passes that have their place, along their corrected paths.
+async fn walked(
+    app: &App,
+    progress: &Progress,
+    package: &Arc<Package>,
+    (mut export, mut e57): (Export, Option<E57Writer>),
+) -> Result<(Export, Option<E57Writer>), Stop> {
+    let taken: Vec<String> = package.scans.iter().map(|s| s.0.name.clone()).collect();
+    for (n, (row, place)) in package.passes.placed().enumerate() {
+        progress.at(0.78, &format!("writing {}", row.name))?;
+        let key = row.key.clone().unwrap_or_default();
+        let (cloud, path) = (passes::cloud(app, &key).await?, passes::path(app, &key).await?);
+        let facts: PassFacts = serde_json::from_value(row.facts.clone().unwrap_or_default())?;
+        let (c, unit, map) = (place.correction(), passes::unit(row), package.map.clone());
+        let names = file_names(taken.iter().map(String::as_str).chain([row.name.as_str()]));
+        let file = names.last().cloned().unwrap_or_default();
+        let number = (package.scans.len() + n) as u16 + 1;
+        let (row, simulated) = (row.clone(), row.simulated);
+        (export, e57) = blocking(move || {
+            let mut walked = passes::corrected(&cloud, &path, &c, facts.clock);
+            drop(cloud);
+            let pose = Pose { translation: walked.origin, ..Pose::identity() };
+            let along = |k: usize, at: &Vec3| {
+                let range = (c.apply(walked.times[k], &path.place(walked.times[k])) - at).norm();
+                c.covariance(walked.times[k], at) + Mat3::identity() * unit.point_variance(range)
+            };
+            let taken = export.add(&Placed {
+                scan: &walked.scan,
+                classes: &[],
+                pose,
+                covariance: Matrix6::zeros(),
+                name: &file,
+                number,
+                along: Some(&along),
+            })?;
+            let Some(mut e57) = e57 else { return Ok((export, None)) };
+            let rigid = map.pose(&pose);
+            for k in 0..walked.scan.points.len() {
+                let p = map.in_scan(&pose, &rigid, &walked.scan.at(k));
+                walked.scan.points[k] = [p.x as f32, p.y as f32, p.z as f32];
+            }
+            let name = if simulated { format!("{} (simulated)", row.name) } else { row.name.clone() };
+            e57.add(&name, &row.id.to_string(), &walked.scan, Some(&rigid), false, &|k| taken[k])?;
+            Ok((export, Some(e57)))
+        })
+        .await?;
+    }
+    Ok((export, e57))
 }
 
 /// The pictures that came with a scan, out of the file that it came in.

@@ -1,7 +1,7 @@
 //! What there is to do, as it is queued.
 
 use super::Stop;
-use crate::dto::{GroundRequest, PackageOptions, PaintDto, ProposeRequest, SolidsRequest};
+use crate::dto::{GroundRequest, PackageOptions, PaintDto, ProposeRequest, SolidsRequest, UploadOptions};
 use crate::{ApiError, App};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -15,6 +15,12 @@ pub(crate) enum Work {
     Scan { station: Uuid, log: serde_json::Value, name: String },
     /// A file that came in is read.
     Ingest { upload: Uuid, name: String },
+    /// The files of a pass are read.
+    Pass { pass: Uuid, name: String },
+    /// The simulated mobile unit walks a way on the plan, metres.
+    Walk { name: String, unit: String, way: Vec<[f64; 3]> },
+    /// Passes are brought to the scans, and their paths corrected.
+    Walks {},
     /// Targets are looked for, the block is adjusted and judged.
     Register {},
     /// A scan that came in is tied to one of those before it, for whoever still stands there.
@@ -54,6 +60,15 @@ impl Work {
             .map_err(|e| Stop::Failed(format!("this program cannot do the task “{}”: {e}", task.kind)))
     }
 
+    /// What is to be done with a file that is whole.
+    pub(crate) fn of_upload(upload: &vistazo_store::uploads::Upload) -> Self {
+        let name = upload.file_name.clone();
+        match serde_json::from_value::<UploadOptions>(upload.options.clone()) {
+            Ok(UploadOptions { pass: Some(pass), .. }) => Self::Pass { pass, name },
+            _ => Self::Ingest { upload: upload.id, name },
+        }
+    }
+
     /// Name and content, as the queue keeps them.
     pub(crate) fn row(&self) -> Result<(String, serde_json::Value), ApiError> {
         let mut row = serde_json::to_value(self).map_err(|e| ApiError::bad(e.to_string()))?;
@@ -79,6 +94,9 @@ mod tests {
         let all = [
             Work::Scan { station: Uuid::now_v7(), log: serde_json::json!({"note": "x"}), name: "S1".into() },
             Work::Ingest { upload: Uuid::now_v7(), name: "database: x.e57".into() },
+            Work::Pass { pass: Uuid::now_v7(), name: "Walk 1".into() },
+            Work::Walk { name: "Walk 1".into(), unit: "Hand-held".into(), way: vec![[0.5, 1.0, 1.4]] },
+            Work::Walks {},
             Work::Register {},
             Work::Tie {},
             Work::QuickTie { scan: Uuid::now_v7(), to: None },

@@ -3,6 +3,7 @@
 pub(crate) mod compare;
 pub(crate) mod control;
 pub(crate) mod field;
+pub(crate) mod passes;
 pub(crate) mod plan;
 pub(crate) mod registration;
 pub(crate) mod slices;

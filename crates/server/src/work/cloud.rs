@@ -1,5 +1,6 @@
 //! The clouds of a job as they are looked at: poses, tiles, and what is known about each.
 
+use super::passes::{self, Walked};
 use super::{grid, planning, registration};
 use crate::dto::{CloudDto, CloudScanDto, MeasureDto, MeasuredDto, PickDto, PoseDto, SpanDto, TilesDto};
 use crate::record::GradeWord;
@@ -58,7 +59,7 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
     let n = stations.len().max(1) as f64;
     let middle = stations.iter().map(|s| Vec3::from(s.pose.translation)).sum::<Vec3>() / n;
     let origin = middle.map(f64::round);
-    let scans: Vec<CloudScanDto> = rows
+    let mut scans: Vec<CloudScanDto> = rows
         .iter()
         .filter_map(|row| {
             let station = stations.iter().find(|s| s.scan == row.id)?;
@@ -75,9 +76,11 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
                 grade: standing.map_or(GradeWord::NotJudged, |s| s.grade),
                 residual: standing.and_then(|s| s.residual),
                 covariance: station.covariance.clone(),
+                walked: false,
             })
         })
         .collect();
+    scans.extend(walked(app, job, frame, &origin).await?);
     let revision = super::fingerprint(
         &scans.iter().map(|s| (s.id, s.pose, &s.grade, s.tiles.as_ref().map(|t| t.build))).collect::<Vec<_>>(),
     );
@@ -98,6 +101,31 @@ pub(crate) async fn tiles(app: &App, job: Uuid, rows: &[field::ScanRow]) -> Resu
         Some((row.id, made.or_else(|| serde_json::from_value(row.derived.clone()).ok())?))
     };
     Ok(rows.iter().filter_map(of).collect())
+}
+
+/// Passes that have their place, in the frame that scans are shown in.
+async fn walked(app: &App, job: Uuid, frame: &str, origin: &Vec3) -> Result<Vec<CloudScanDto>, ApiError> {
+    if vistazo_store::passes::passes(&app.db, job).await?.iter().all(|p| p.tiles.is_none()) {
+        return Ok(Vec::new());
+    }
+    let all = Walked::load(app, job).await?;
+    if all.standing.stands.frame != frame {
+        return Ok(Vec::new());
+    }
+    let from = all.standing.stands.map().map_or_else(Vec3::zeros, |m| m.origin) - origin;
+    let of = |(l, _): (passes::Looked, _)| CloudScanDto {
+        id: l.id,
+        name: l.name,
+        pose: (&Pose { translation: Vec3::from(l.made.origin) + from, ..Pose::identity() }).into(),
+        points: l.points,
+        coloured: false,
+        tiles: Some(l.made.tiles),
+        grade: GradeWord::NotJudged,
+        residual: None,
+        covariance: Vec::new(),
+        walked: true,
+    };
+    Ok(all.looked_at().into_iter().map(of).collect())
 }
 
 /// A cloud without a scanner farther than this from all scans is of another frame, metres.
@@ -194,6 +222,11 @@ pub(crate) async fn measure(
         let mut pose = Pose::from(&scan.pose);
         pose.translation += origin;
         let at = Vec3::from(pick.at);
+        if scan.walked {
+            let m = passes::measured(app, job, pick.scan, &at).await?.ok_or_else(ApiError::not_found)?;
+            points.push((scan.id, scan.name.clone(), Measured { position: pose.apply(&at), ..m }, m));
+            continue;
+        }
         let known =
             if scan.covariance.len() == 36 { Matrix6::from_row_slice(&scan.covariance) } else { Matrix6::zeros() };
         let of = |c: &Matrix6<f64>| Measured::of(&pose, c, &at, &instrument);

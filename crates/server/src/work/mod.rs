@@ -23,6 +23,7 @@ pub(crate) mod level_picture;
 pub(crate) mod otherwise;
 pub(crate) mod outlook;
 pub(crate) mod own_station;
+pub(crate) mod passes;
 pub(crate) mod planning;
 pub(crate) mod record;
 pub(crate) mod registration;

@@ -20,3 +20,4 @@ mod section;
 mod sites;
 mod solids;
 mod ties;
+mod walks;

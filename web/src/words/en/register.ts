@@ -1,6 +1,71 @@
 import { plural } from '../../lib/count'
 
 export const register = {
+  afterCorrection: 'corrected',
+  apartAsOne: (small: string) => `apart as one piece [${small}]`,
+  besideThePath: (points: string) => ` ${points} points were measured before the path begins or after it ends, and are left out.`,
+  bringAPass: 'Bring a pass',
+  bringIt: 'Bring it',
+  clockShifted: (s: string) => ` The clock of the cloud was set by ${s} s to that of the path.`,
+  cloudWithTimes: 'Cloud with times',
+  columnTime: 'time',
+  doubleSurfaces: 'surfaces that lie double as one piece',
+  drift: 'drift',
+  driftAlong: 'What was moved along the walk, against one placement of the whole',
+  driftSays: (most: string, small: string) => `The path was moved by up to ${most} ${small}.`,
+  east: 'east',
+  north: 'north',
+  up: 'up',
+  error95: '95 %',
+  error95In: (small: string) => `95 % [${small}]`,
+  errorsAlong: 'How well its places are known along the walk: plan full, height dotted; rings where nothing ties it',
+  errorsSay: (worst: string, small: string) => `95 % of a place is ${worst} ${small} at most.`,
+  itLies: (middle: string, most: string, small: string) =>
+    `A point is known to ${middle} ${small} (95 %), to ${most} ${small} where it is worst`,
+  itsPath: 'Its path',
+  keepMarks: 'Keep the marks',
+  markLineWrong: (line: number, found: string) =>
+    `Line ${line}: found “${found}”, expected the time in seconds, the name of a control point, and the height over it.`,
+  marksItStoodOn: 'marks it stood on',
+  movedAgainstOne: (small: string) => `moved [${small}]`,
+  nameOfThePass: 'Name of the pass',
+  noPassYet:
+    'No pass yet. A pass is a cloud whose points have times (LAS, LAZ, PLY or text) and the path it was walked along (text: time, place and, where the unit says it, how it was held).',
+  noPlaceFound: 'No place was found for it',
+  oneSurface: 'one surface',
+  passes: 'Passes of mobile units',
+  passesStale: 'not as things stand now',
+  pathMapMeans:
+    'Full: within what the brief asks. Wide and dashed: not. Dots: held by a tie. Pairs of bars: surfaces that lie double as one piece.',
+  pathMapSays: (pieces: number, double: number) =>
+    `the walk from above in ${plural(pieces, 'piece')}; ${plural(double, 'place')} where surfaces lie double as one piece`,
+  pathUnderstood: (time: string, metres: string, code: string, turns: string, tick: number) =>
+    `Understood: ${time}, ${metres} ${code} of the way looked at; how it was held: ${turns}${tick === 1 ? '' : `; times count ${tick} s each`}.`,
+  registeredAgo: (t: string) => `corrected ${t}`,
+  sendIt: 'send it',
+  sent: (percent: string, name: string, size: string) => `${percent} % of ${name} (${size})`,
+  simulated: 'simulated',
+  stillDouble: 'still double',
+  takeOut: 'take out',
+  takeThePassOut: (name: string) => `Take “${name}” out? What was read of its files is gone; the files stay.`,
+  thePasses: 'the passes',
+  tieAndCorrect: 'Tie and correct the passes',
+  unitAndMarks: (marks: number) => `Unit, and ${plural(marks, 'control point')} it stood on`,
+  unitsDrifted: (times: string, frame: string) =>
+    `On the ${frame}. The units lost their way ${times} times what their profiles say.`,
+  walked: (code: string) => `walked [${code}]`,
+  walkedFirst: (code: string) => `seen at [${code}]`,
+  walkedThen: (code: string) => `and at [${code}]`,
+  walkedWith: 'Walked with',
+  walkWithCare: 'Walking with the eyes on a screen: edges, stairs and pits first. Keep laser and traffic rules of the site.',
+  whatAPathIs:
+    'The path is text: time, x, y, z and perhaps a quaternion or three angles. It is looked at before anything is sent.',
+  whatAUnitDoes: (loses: string, small: string, reach: string, code: string) =>
+    `By its profile it is off by ${loses} ${small} (95 %) across after 100 m straight on in two minutes; it reaches ${reach} ${code}.`,
+  whatMarksAre: (code: string) =>
+    `Moments at which it stood on a control point: a line each, the time by the clock of the path [s], the point, the height of the unit over it [${code}].`,
+  whatWasRead: (points: string, metres: string, code: string, time: string) =>
+    `${points} million points along ${metres} ${code} in ${time}.`,
   newGroup: 'A new group',
   andAllAfterIt: 'and all that were taken after it',
   dissolve: 'dissolve',

@@ -50,7 +50,7 @@ impl Measurement for CloudTie {
 }
 
 /// What left increments of either pose do to that of the second in the frame of the first.
-pub(in crate::adjust) fn by_poses(a: &Pose, b: &Pose) -> [Matrix6<f64>; 2] {
+pub(crate) fn by_poses(a: &Pose, b: &Pose) -> [Matrix6<f64>; 2] {
     let rt = a.matrix().transpose();
     let w = b.translation - a.translation;
     let mut by_b = Matrix6::zeros();

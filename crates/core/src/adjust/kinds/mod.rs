@@ -14,7 +14,7 @@ mod tracked_pose;
 
 pub use backsight::Backsight;
 pub use cloud_tie::CloudTie;
-pub(super) use cloud_tie::by_poses;
+pub(crate) use cloud_tie::by_poses;
 pub use distance::Distance;
 pub use held::Held;
 pub use known_point::KnownPoint;

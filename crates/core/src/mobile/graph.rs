@@ -1,0 +1,390 @@
+use crate::adjust::kinds::by_poses;
+use crate::geometry::{Mat3, Pose, Vec3};
+use crate::stats::chi2_quantile;
+use faer::Side;
+use faer::linalg::solvers::Solve;
+use faer::sparse::{SparseColMat, Triplet};
+use nalgebra::{Matrix3x6, Matrix6, Vector6};
+use rayon::prelude::*;
+use std::collections::HashMap;
+
+/// What is known of the poses of a graph.
+#[derive(Clone, Debug)]
+pub enum Fact {
+    /// A pose, with its covariance by left increments.
+    Known {
+        /// Which pose.
+        of: usize,
+        /// Where it is.
+        pose: Pose,
+        /// m² and rad².
+        covariance: Matrix6<f64>,
+    },
+    /// A pose in the frame of another.
+    Relative {
+        /// In whose frame.
+        from: usize,
+        /// Whose pose.
+        to: usize,
+        /// The pose of the one in the frame of the other.
+        pose: Pose,
+        /// By left increments there, m² and rad².
+        covariance: Matrix6<f64>,
+        /// Which σ they share: a factor for each kind is found from what the residuals say.
+        kind: usize,
+    },
+    /// A place of the frame of a pose that is known in the frame of all.
+    Point {
+        /// Which pose.
+        of: usize,
+        /// In its frame, metres.
+        local: Vec3,
+        /// In the frame of all, metres.
+        at: Vec3,
+        /// m².
+        covariance: Mat3,
+    },
+}
+
+/// Poses, and what is known of them.
+#[derive(Clone, Debug, Default)]
+pub struct Graph {
+    /// Poses as they are taken to be.
+    pub poses: Vec<Pose>,
+    /// What is known.
+    pub facts: Vec<Fact>,
+    /// What does not count, by fact.
+    pub left_out: Vec<bool>,
+}
+
+/// Why a graph has no solution.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum GraphError {
+    /// Some poses are held by nothing.
+    #[error("the poses are not held: nothing ties some of them to what is known")]
+    Loose,
+    /// It runs away.
+    #[error("the poses did not settle in {0} steps")]
+    Diverged(usize),
+}
+
+/// A graph that was solved.
+#[derive(Clone, Debug)]
+pub struct Settled {
+    /// Of each pose, by left increments, m² and rad².
+    pub covariances: Vec<Matrix6<f64>>,
+    /// Of pairs of poses that facts relate, first with second.
+    pub cross: HashMap<(usize, usize), Matrix6<f64>>,
+    /// Of each fact the square of its residual in units of its σ, its rows, and its redundancy.
+    pub said: Vec<Said>,
+}
+
+/// What a fact says against all others.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Said {
+    /// `vᵀ P v`.
+    pub square: f64,
+    /// Rows.
+    pub rows: f64,
+    /// How much of it the others check, 0..rows.
+    pub redundancy: f64,
+    /// Square of what it lies off what all others say, in units of the σ of that: χ² with its rows. Nil where they say nothing.
+    pub against: f64,
+}
+
+/// Covariance of one pose with another.
+type Cross = ((usize, usize), Matrix6<f64>);
+
+/// A fact linearised: misclosure and derivatives, weighted by the root of its information, so that their squares add up.
+struct Row {
+    rows: usize,
+    misclosure: Vector6<f64>,
+    parts: [Option<(usize, Matrix6<f64>)>; 2],
+}
+
+/// The root of the inverse: `W` with `Wᵀ W = C⁻¹`.
+fn root(c: &Matrix6<f64>) -> Matrix6<f64> {
+    // metres and radians differ by orders of magnitude
+    let scale = Vector6::from_fn(|k, _| c[(k, k)].max(1e-18).sqrt());
+    let scaled = Matrix6::from_fn(|i, j| c[(i, j)] / (scale[i] * scale[j])) + Matrix6::identity() * 1e-9;
+    let lower = scaled.cholesky().map_or_else(Matrix6::identity, |l| l.l());
+    let inverse = lower.try_inverse().unwrap_or_else(Matrix6::identity);
+    inverse * Matrix6::from_diagonal(&scale.map(|s| 1.0 / s))
+}
+
+impl Fact {
+    fn row(&self, poses: &[Pose]) -> Row {
+        match self {
+            Self::Known { of, pose, covariance } => {
+                let w = root(covariance);
+                Row { rows: 6, misclosure: w * poses[*of].difference(pose), parts: [Some((*of, w)), None] }
+            }
+            Self::Relative { from, to, pose, covariance, .. } => {
+                let w = root(covariance);
+                let (a, b) = (&poses[*from], &poses[*to]);
+                let [by_a, by_b] = by_poses(a, b);
+                let misclosure = w * a.inverse().compose(b).difference(pose);
+                Row { rows: 6, misclosure, parts: [Some((*from, w * by_a)), Some((*to, w * by_b))] }
+            }
+            Self::Point { of, local, at, covariance } => {
+                let mut wide = Matrix6::identity();
+                wide.fixed_view_mut::<3, 3>(0, 0).copy_from(covariance);
+                let w: Mat3 = root(&wide).fixed_view::<3, 3>(0, 0).into_owned();
+                let arm = poses[*of].rotation * local;
+                let mut by = Matrix3x6::zeros();
+                by.fixed_view_mut::<3, 3>(0, 0).copy_from(&Mat3::identity());
+                by.fixed_view_mut::<3, 3>(0, 3).copy_from(&-arm.cross_matrix());
+                let off = w * (at - (poses[*of].translation + arm));
+                let mut full = Matrix6::zeros();
+                full.fixed_view_mut::<3, 6>(0, 0).copy_from(&(w * by));
+                Row {
+                    rows: 3,
+                    misclosure: Vector6::new(off.x, off.y, off.z, 0.0, 0.0, 0.0),
+                    parts: [Some((*of, full)), None],
+                }
+            }
+        }
+    }
+
+    /// The same with its covariance multiplied.
+    #[must_use]
+    pub fn widened(&self, factor: f64) -> Self {
+        let mut out = self.clone();
+        match &mut out {
+            Self::Known { covariance, .. } | Self::Relative { covariance, .. } => *covariance *= factor,
+            Self::Point { covariance, .. } => *covariance *= factor,
+        }
+        out
+    }
+
+    /// The poses it is about.
+    pub fn of(&self) -> (usize, Option<usize>) {
+        match self {
+            Self::Known { of, .. } | Self::Point { of, .. } => (*of, None),
+            Self::Relative { from, to, .. } => (*from, Some(*to)),
+        }
+    }
+}
+
+/// A residual is only that part of an error that the others leave it: put back to its whole, by each direction that they say
+/// something of (Baarda 1968, for blocks). Where a tie is far better known than what it contradicts, hardly anything of an
+/// error shows in its residual.
+fn against(own: &Matrix6<f64>, row: &Row) -> f64 {
+    let eigen = own.symmetric_eigen();
+    let told = (0..6).filter(|k| eigen.eigenvalues[*k] > LITTLE);
+    told.map(|k| eigen.eigenvectors.column(k).dot(&row.misclosure).powi(2) / eigen.eigenvalues[k]).sum()
+}
+
+/// Redundancy of a direction that nothing is said of.
+const LITTLE: f64 = 1e-3;
+
+/// Normal equations with six unknowns a pose: sparse, factored with a fill-reducing order.
+struct Normal {
+    factor: faer::sparse::linalg::solvers::Llt<usize, f64>,
+    right: faer::Mat<f64>,
+}
+
+impl Normal {
+    fn new(poses: usize, rows: &[Row], weights: &[f64]) -> Option<Self> {
+        let mut blocks: HashMap<(usize, usize), Matrix6<f64>> = HashMap::new();
+        let mut right = faer::Mat::zeros(6 * poses, 1);
+        for (row, &weight) in rows.iter().zip(weights).filter(|r| *r.1 > 0.0) {
+            for (a, by_a) in row.parts.iter().flatten() {
+                let pull = by_a.transpose() * row.misclosure * weight;
+                for k in 0..6 {
+                    right[(6 * a + k, 0)] += pull[k];
+                }
+                for (b, by_b) in row.parts.iter().flatten().filter(|(b, _)| b <= a) {
+                    *blocks.entry((*a, *b)).or_default() += by_a.transpose() * by_b * weight;
+                }
+            }
+        }
+        let mut lower = Vec::with_capacity(blocks.len() * 36);
+        for ((a, b), block) in &blocks {
+            for i in 0..6 {
+                for j in (0..6).filter(|j| a > b || *j <= i) {
+                    lower.push(Triplet::new(6 * a + i, 6 * b + j, block[(i, j)]));
+                }
+            }
+        }
+        let n = 6 * poses;
+        let matrix = SparseColMat::<usize, f64>::try_new_from_triplets(n, n, &lower).ok()?;
+        Some(Self { factor: matrix.sp_cholesky(Side::Lower).ok()?, right })
+    }
+
+    fn step(&self) -> Vec<Vector6<f64>> {
+        let x = self.factor.solve(&self.right);
+        (0..x.nrows() / 6).map(|k| Vector6::from_fn(|i, _| x[(6 * k + i, 0)])).collect()
+    }
+
+    /// The columns of the inverse that belong to a pose.
+    fn columns(&self, pose: usize) -> faer::Mat<f64> {
+        let n = self.right.nrows();
+        self.factor.solve(&faer::Mat::from_fn(n, 6, |i, j| if i == 6 * pose + j { 1.0 } else { 0.0 }))
+    }
+}
+
+/// Steps at most.
+const MOST: usize = 30;
+/// A step this small is the last, metres and radians.
+const SMALL: f64 = 1e-7;
+/// From this many σ on a residual pulls no harder than at this, while poses are on the way.
+const PULLS: f64 = 3.0;
+
+impl Graph {
+    /// Adds a pose; returns its number.
+    pub fn add(&mut self, pose: Pose) -> usize {
+        self.poses.push(pose);
+        self.poses.len() - 1
+    }
+
+    /// Adds what is known; returns its number.
+    pub fn know(&mut self, fact: Fact) -> usize {
+        self.facts.push(fact);
+        self.left_out.push(false);
+        self.facts.len() - 1
+    }
+
+    fn rows(&self) -> Vec<Row> {
+        self.facts.par_iter().map(|f| f.row(&self.poses)).collect()
+    }
+
+    /// Brings the poses to where the weighted sum of squares is least: Gauss–Newton on the manifold, sparse normal
+    /// equations; `robust` weighs large residuals down (Huber 1964).
+    ///
+    /// # Errors
+    /// [`GraphError`].
+    pub fn settle(&mut self, robust: bool) -> Result<(), GraphError> {
+        let mut size = f64::INFINITY;
+        for _ in 0..MOST {
+            let rows = self.rows();
+            let weight = |(row, out): (&Row, &bool)| match row.misclosure.norm() {
+                _ if *out => 0.0,
+                t if robust && t > PULLS * (row.rows as f64).sqrt() => PULLS * (row.rows as f64).sqrt() / t,
+                _ => 1.0,
+            };
+            let weights: Vec<f64> = rows.iter().zip(&self.left_out).map(weight).collect();
+            let step = Normal::new(self.poses.len(), &rows, &weights).ok_or(GraphError::Loose)?.step();
+            size = step.iter().map(Vector6::amax).fold(0.0, f64::max);
+            if !size.is_finite() {
+                break;
+            }
+            self.poses.iter_mut().zip(&step).for_each(|(p, d)| *p = p.moved(d));
+            if size < SMALL || robust && size < 1e-4 {
+                return Ok(());
+            }
+        }
+        // a weight that goes to and fro between two residuals is no reason to give up
+        if size < 1e-4 { Ok(()) } else { Err(GraphError::Diverged(MOST)) }
+    }
+
+    /// Covariances at the state it is in, and what each fact says against the others.
+    ///
+    /// # Errors
+    /// [`GraphError::Loose`].
+    pub fn precision(&self) -> Result<Settled, GraphError> {
+        let rows = self.rows();
+        let weights: Vec<f64> = self.left_out.iter().map(|o| if *o { 0.0 } else { 1.0 }).collect();
+        let normal = Normal::new(self.poses.len(), &rows, &weights).ok_or(GraphError::Loose)?;
+        let mut beside: Vec<Vec<usize>> = vec![Vec::new(); self.poses.len()];
+        for f in &self.facts {
+            if let (a, Some(b)) = f.of() {
+                beside[a].push(b);
+            }
+        }
+        let block = |x: &faer::Mat<f64>, k: usize| Matrix6::from_fn(|i, j| x[(6 * k + i, j)]);
+        let parts: Vec<(Matrix6<f64>, Vec<Cross>)> = (0..self.poses.len())
+            .into_par_iter()
+            .map(|a| {
+                let x = normal.columns(a);
+                // rows of b, columns of a: turned round it is a with b
+                (block(&x, a), beside[a].iter().map(|&b| ((a, b), block(&x, b).transpose())).collect())
+            })
+            .collect();
+        let (covariances, cross): (Vec<_>, Vec<_>) = parts.into_iter().unzip();
+        let cross: HashMap<_, _> = cross.into_iter().flatten().collect();
+        let said = rows
+            .iter()
+            .zip(&weights)
+            .map(|(row, weight)| {
+                let mut of_solution = Matrix6::zeros();
+                for (a, by_a) in row.parts.iter().flatten() {
+                    of_solution += by_a * covariances[*a] * by_a.transpose();
+                }
+                if let [Some((a, by_a)), Some((b, by_b))] = &row.parts {
+                    let both = by_a * cross[&(*a, *b)] * by_b.transpose();
+                    of_solution += both + both.transpose();
+                }
+                let n = row.rows as f64;
+                let counts = if *weight > 0.0 { -1.0 } else { 1.0 };
+                // what does not count is checked by all others: its residual has their variance on top
+                let own = Matrix6::identity() + of_solution * counts;
+                let redundancy = (n + counts * of_solution.trace()).clamp(0.0, 2.0 * n);
+                Said { square: row.misclosure.norm_squared(), rows: n, redundancy, against: against(&own, row) }
+            })
+            .collect();
+        Ok(Settled { covariances, cross, said })
+    }
+
+    /// By how much the covariances of a kind of relations are too small (or too large), from what their residuals say
+    /// against all others: variance components (Helmert 1907, Förstner 1979), by one step. 1 where nothing checks them.
+    pub fn component(&self, said: &[Said], kind: usize) -> f64 {
+        let (mut sum, mut checked) = (PRIOR, PRIOR);
+        for ((fact, s), _) in self.facts.iter().zip(said).zip(&self.left_out).filter(|f| !f.1) {
+            if matches!(fact, Fact::Relative { kind: k, .. } if *k == kind) {
+                sum += s.square;
+                checked += s.redundancy;
+            }
+        }
+        sum / checked
+    }
+
+    /// Facts that contradict the others beyond chance, the worst first.
+    pub fn contradicting(&self, said: &[Said]) -> Vec<usize> {
+        let limit = |s: &Said| chi2_quantile(RISK, (s.rows as usize).max(1));
+        let beyond = said.iter().enumerate().map(|(k, s)| (s.against / limit(s), k));
+        let mut out: Vec<(f64, usize)> = beyond.filter(|s| !self.left_out[s.1] && s.0 > 1.0).collect();
+        out.sort_by(|a, b| b.0.total_cmp(&a.0));
+        out.into_iter().map(|s| s.1).collect()
+    }
+}
+
+/// The stated σ count as so many checks beside those that are there.
+const PRIOR: f64 = 6.0;
+/// Chance that a right one is taken for a contradiction: there are hundreds of them.
+const RISK: f64 = 1.0 - 1e-5;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_bent_chain_is_straightened_by_what_is_known_of_its_ends() {
+        // ten steps of a metre, each of them measured a centimetre too long
+        let mut g = Graph::default();
+        let c = Matrix6::identity() * 1e-4;
+        for k in 0..=10 {
+            g.add(Pose::levelled(0.0, Vec3::new(1.01 * f64::from(k), 0.0, 0.0)));
+        }
+        let step = Pose::levelled(0.0, Vec3::new(1.01, 0.0, 0.0));
+        for k in 0..10 {
+            g.know(Fact::Relative { from: k, to: k + 1, pose: step, covariance: c, kind: 0 });
+        }
+        for (of, x) in [(0, 0.0), (10, 10.0)] {
+            let pose = Pose::levelled(0.0, Vec3::new(x, 0.0, 0.0));
+            g.know(Fact::Known { of, pose, covariance: c * 1e-6 });
+        }
+        g.settle(false).unwrap();
+        let p = g.precision().unwrap();
+        for k in 0..=10 {
+            assert!((g.poses[k].translation.x - k as f64).abs() < 1e-5, "{k}: {}", g.poses[k].translation.x);
+        }
+        // a bridge: least known in the middle, where it is half of what a chain of five would be
+        let x: Vec<f64> = p.covariances.iter().map(|c| c[(0, 0)]).collect();
+        assert!((x[5] - 1e-4 * 2.5).abs() < 1e-7, "{}", x[5]);
+        assert!(x[1] < x[3] && x[3] < x[5] && x[9] < x[7]);
+        // all redundancies together are the observations less the unknowns
+        let checked: f64 = p.said.iter().map(|s| s.redundancy).sum();
+        assert!((checked - (12.0 * 6.0 - 66.0)).abs() < 1e-6, "{checked}");
+    }
+}

@@ -1,0 +1,72 @@
+//! The demo's workshop wing, walked with a hand-held unit in three passes that overlap at the doors.
+
+use crate::App;
+use crate::tasks::{Work, queue};
+use vistazo_store::Uuid;
+
+/// Name and way on the plan, metres; the unit is carried at [`HIGH`].
+type Pass = (&'static str, &'static [[f64; 2]]);
+const PASSES: [Pass; 3] = [
+    (
+        "Wing pass 1",
+        &[
+            [24.6, -5.4],
+            [28.8, -5.5],
+            [32.5, -5.6],
+            [32.5, -7.8],
+            [30.2, -8.4],
+            [30.0, -11.5],
+            [34.8, -11.3],
+            [35.4, -8.2],
+            [32.5, -7.7],
+            [32.5, -5.5],
+            [28.8, -5.4],
+        ],
+    ),
+    (
+        "Wing pass 2",
+        &[
+            [30.2, -5.5],
+            [33.2, -5.4],
+            [33.2, -3.1],
+            [31.0, -2.5],
+            [31.0, 0.5],
+            [32.2, 0.9],
+            [34.7, 0.4],
+            [35.0, -2.6],
+            [33.2, -3.1],
+            [33.2, -5.4],
+            [30.2, -5.5],
+        ],
+    ),
+    (
+        "Wing pass 3",
+        &[
+            [32.4, -5.5],
+            [37.0, -5.4],
+            [41.2, -5.6],
+            [41.2, -7.7],
+            [39.1, -8.6],
+            [38.8, -12.3],
+            [41.7, -12.2],
+            [44.6, -11.4],
+            [44.8, -8.2],
+            [41.2, -7.6],
+            [41.2, -5.4],
+            [44.2, -5.7],
+            [41.0, -5.3],
+            [36.0, -5.5],
+        ],
+    ),
+];
+const HIGH: f64 = 1.4;
+
+/// Queues the walks.
+pub(super) async fn add(app: &App, job: Uuid, user: Uuid) -> anyhow::Result<()> {
+    for (name, way) in PASSES {
+        let way = way.iter().map(|p| [p[0], p[1], HIGH]).collect();
+        let work = Work::Walk { name: name.into(), unit: "Hand-held".into(), way };
+        queue(app, job, &work, Some(user)).await?;
+    }
+    Ok(())
+}

@@ -1,0 +1,102 @@
+//! What is said of passes.
+
+use crate::dto::Brief;
+use crate::record::passes::{RefusedWord, StoredDoubled};
+
+/// What came of a pass, as far as it is spoken of.
+pub(crate) struct Came<'a> {
+    pub brief: &'a Brief,
+    pub bends: [f64; 2],
+    pub doubled: &'a [StoredDoubled; 2],
+    pub point95: [f64; 2],
+    /// 95 % of a point at each piece, metres.
+    pub points: &'a [f64],
+    pub ties: (usize, usize),
+    pub drifted: f64,
+    /// Tied to no scan.
+    pub alone: bool,
+    /// Share of it that nothing ties.
+    pub loose: f64,
+    pub wrong_marks: usize,
+}
+
+pub(crate) fn refused(why: RefusedWord, scans: bool) -> String {
+    match why {
+        RefusedWord::Empty => {
+            "no point of the cloud was measured while the unit walked its path: cloud and path are of two walks, or of two clocks"
+        }
+        RefusedWord::NoPlace if scans => {
+            "what it shows agrees with no place in the block, or with several alike: let it begin or end where a scan stands, or \
+             say where it stood on control points"
+        }
+        RefusedWord::NoPlace => "what it shows agrees with no other pass: let passes overlap by a room",
+    }
+    .into()
+}
+
+/// What a pass is fit for, and what speaks against it. Whether it is within what the brief asks for; none where it asks nothing.
+pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
+    let long = |m: f64| c.brief.length(m);
+    let mut out = Vec::new();
+    let r = c.brief.requirement;
+    let asked = r.spatial95.or(r.horizontal95).or(r.vertical95);
+    let fit = asked.map(|a| c.point95[1] <= a);
+    if let Some(a) = asked {
+        let within = c.points.iter().filter(|p| **p <= a).count() as f64 / c.points.len().max(1) as f64;
+        out.push(match fit {
+            Some(true) => format!(
+                "Fit for what the brief asks: a point has 95 % of {} at most, asked is {}.",
+                long(c.point95[1]),
+                long(a)
+            ),
+            _ if within > 0.0 => format!(
+                "Fit for information: {:.0} % of the way is within the {} that the brief asks, the rest is up to {}.",
+                100.0 * within,
+                long(a),
+                long(c.point95[1])
+            ),
+            _ => format!(
+                "Fit for information only: a point has 95 % of {}, the brief asks {}. Design on the scans.",
+                long(c.point95[0]),
+                long(a)
+            ),
+        });
+    }
+    out.push(format!(
+        "Placed as one piece its path would be up to {} off, {} root mean square.",
+        long(c.bends[1]),
+        long(c.bends[0])
+    ));
+    let [before, after] = c.doubled;
+    let share = |d: &StoredDoubled| 100.0 * d.double as f64 / d.compared.max(1) as f64;
+    if before.compared > 0 {
+        out.push(format!(
+            "Of {} places seen twice, {:.0} % lie double as one piece and {:.0} % once its path is corrected; surfaces come back to {} (root mean square).",
+            after.compared, share(before), share(after), long(after.rms)
+        ));
+    } else {
+        out.push("No surface was seen twice: nothing but its ties says how far it drifted.".into());
+    }
+    if c.alone {
+        out.push("It is tied to no scan: its own loops alone hold its form.".into());
+    }
+    if c.loose > 0.2 {
+        out.push(format!("{:.0} % of the way is held by the unit's own reckoning alone: a scan, a loop or a control point there would help.", 100.0 * c.loose));
+    }
+    if c.drifted > 1.5 {
+        out.push(format!(
+            "The unit lost its way {:.1} times as fast as its profile says: its own figure was used.",
+            c.drifted
+        ));
+    }
+    if c.ties.1 > 0 {
+        out.push(format!("{} of {} ties contradict the others and do not count.", c.ties.1, c.ties.0 + c.ties.1));
+    }
+    if c.wrong_marks > 0 {
+        out.push(format!(
+            "{} of its marks contradict the rest: another point, another moment, or the height over it.",
+            c.wrong_marks
+        ));
+    }
+    (fit, out)
+}

@@ -1,0 +1,333 @@
+//! Passes of mobile units: what was read of them, where they came to lie, what they are fit for.
+
+use super::stands::Standing;
+use crate::dto::{
+    AlongPassDto, Brief, DoubledDto, PassDto, PassFacts, PassMarkDto, PassesDto, PlacedPassDto, TilesDto, TwiceDto,
+    WalkedDto,
+};
+use crate::record::passes::{Passes, StoredDoubled, StoredPass, StoredPlace};
+use crate::{ApiError, App, words};
+use uuid::Uuid;
+use vistazo_core::cloud::Measured;
+use vistazo_core::geometry::{Error95, Mat3, Vec3};
+use vistazo_core::mobile::{Correction, Mark, Trajectory, Unit, units};
+use vistazo_core::scan::Scan;
+use vistazo_formats::passes::{KeptPath, TimedCloud};
+use vistazo_store::passes::{self, PassRow};
+use vistazo_store::{results, views};
+
+/// The result of all passes of a job is kept under this name.
+const KIND: &str = "passes";
+const LAST: &str = "last";
+/// Setting the unit down on a mark, 1σ each way, metres.
+const SET_DOWN: f64 = 0.005;
+
+/// The passes of a job, and where they came to lie.
+pub(crate) struct Walked {
+    pub rows: Vec<PassRow>,
+    pub standing: Standing,
+    pub record: Option<Passes>,
+    /// What a result would be made from now.
+    pub inputs: String,
+}
+
+impl Walked {
+    pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
+        let rows = passes::passes(&app.db, job).await?;
+        let standing = Standing::load(app, job).await?;
+        let marked: Vec<_> = rows.iter().map(|r| (r.id, &r.key, &r.unit, &r.marks)).collect();
+        let control = match rows.iter().any(|r| r.marks != serde_json::json!([])) {
+            true => results::control(&app.db, job).await?,
+            false => Vec::new(),
+        };
+        let control: Vec<_> = control.iter().map(|c| (&c.name, c.e, c.n, c.h, c.sigma_e, c.sigma_v)).collect();
+        let inputs = super::fingerprint(&(1, marked, control, standing.stands.state(&standing.scans)));
+        let record = views::computed(&app.db, job, KIND, LAST).await?;
+        let record: Option<Passes> = record.map(|v| crate::record::read("result of the passes", v)).transpose()?;
+        let record = record.filter(|r| r.version == crate::record::passes::VERSION);
+        Ok(Self { rows, standing, record, inputs })
+    }
+
+    /// What came of them, where that is of what they are now.
+    pub(crate) fn current(&self) -> Option<&Passes> {
+        self.record.as_ref().filter(|r| r.inputs == self.inputs)
+    }
+
+    /// Those that have their place, as things are now.
+    pub(crate) fn placed(&self) -> impl Iterator<Item = (&PassRow, &StoredPlace)> {
+        let of = self.current().map_or(&[][..], |r| &r.passes);
+        of.iter().filter_map(|p| Some((self.rows.iter().find(|r| r.id == p.id)?, p.placed.as_ref().ok()?)))
+    }
+
+    pub(crate) fn to_dto(&self) -> Result<PassesDto, ApiError> {
+        let pass = |row: &PassRow| {
+            let facts: Option<PassFacts> =
+                row.facts.clone().map(|v| crate::record::read(&format!("pass “{}”", row.name), v)).transpose()?;
+            let at = self.record.as_ref().and_then(|r| r.passes.iter().position(|p| p.id == row.id));
+            let placed = at.zip(self.record.as_ref()).map(|(k, r)| self.placed_dto(row, r, k));
+            Ok(PassDto {
+                id: row.id,
+                name: row.name.clone(),
+                unit: row.unit.clone(),
+                cloud_file: row.cloud_file.clone(),
+                path_file: row.path_file.clone(),
+                facts,
+                marks: marks(row)?,
+                simulated: row.simulated,
+                version: row.version,
+                by: row.by.clone(),
+                placed,
+            })
+        };
+        Ok(PassesDto {
+            units: units().iter().map(Into::into).collect(),
+            passes: self.rows.iter().map(pass).collect::<Result<_, ApiError>>()?,
+            walked: self.record.as_ref().map(|r| WalkedDto {
+                at: r.at,
+                stale: r.inputs != self.inputs,
+                frame: r.frame.clone(),
+                drifted: r.factors[0],
+            }),
+        })
+    }
+
+    fn placed_dto(&self, row: &PassRow, record: &Passes, k: usize) -> PlacedPassDto {
+        let StoredPass { placed, .. } = &record.passes[k];
+        let mine = || record.ties.iter().filter(move |t| t.of.0 == k || t.to.err().is_some_and(|o| o.0 == k));
+        let left_out = mine().filter(|t| t.left_out).count();
+        let ties = mine().count() - left_out;
+        let place = match placed {
+            Ok(p) => p,
+            Err(why) => {
+                let says = words::passes::refused(*why, !self.standing.scans.is_empty());
+                return PlacedPassDto {
+                    refused: Some(says),
+                    along: Vec::new(),
+                    bends: [0.0; 2],
+                    doubled: Vec::new(),
+                    point95: [0.0; 2],
+                    ties,
+                    left_out,
+                    says: Vec::new(),
+                    fit: None,
+                };
+            }
+        };
+        let c = place.correction();
+        let rigid = place.rigid();
+        let unit = unit(row);
+        let held = |i: usize| {
+            let of = |t: &&crate::record::passes::StoredTie| t.of == (k, i) || t.to == Err((k, i));
+            mine().filter(|t| !t.left_out).filter(of).count()
+        };
+        let along: Vec<AlongPassDto> = (0..c.times.len())
+            .map(|i| {
+                let at = c.poses[i].translation;
+                let known = c.covariance(c.times[i], &at);
+                AlongPassDto {
+                    walked: c.walked[i],
+                    time: c.times[i],
+                    at: self.standing.stands.position(&at),
+                    moved: c.moved_against(&rigid, i).into(),
+                    error95: Error95::plan_and_height(&known),
+                    ties: held(i),
+                }
+            })
+            .collect();
+        let mut points = points95(&c, &unit);
+        let most = points.iter().copied().fold(0.0, f64::max);
+        let point95 = [vistazo_core::stats::median(&mut points).unwrap_or_default(), most];
+        let doubled: Vec<DoubledDto> = place.doubled.iter().map(|d| self.doubled(d, &c)).collect();
+        let (fit, says) = words::passes::says(&words::passes::Came {
+            brief: &self.standing.brief,
+            bends: place.bends,
+            doubled: &place.doubled,
+            point95,
+            points: &points,
+            ties: (ties, left_out),
+            drifted: record.factors[0],
+            alone: self.standing.scans.is_empty() || !mine().any(|t| t.to.is_ok()),
+            loose: along.iter().filter(|a| a.ties == 0).count() as f64 / along.len().max(1) as f64,
+            wrong_marks: record.wrong_marks.iter().filter(|m| m.0 == k).count(),
+        });
+        PlacedPassDto { refused: None, along, bends: place.bends, doubled, point95, ties, left_out, says, fit }
+    }
+
+    fn doubled(&self, d: &StoredDoubled, c: &Correction) -> DoubledDto {
+        let walked = |t: f64| {
+            let k = c.times.partition_point(|x| *x <= t).clamp(1, c.times.len().max(2) - 1);
+            c.walked.get(k).copied().unwrap_or_default()
+        };
+        let sheet = |s: &crate::record::passes::StoredSheet| TwiceDto {
+            at: self.standing.stands.position(&Vec3::from(s.at)),
+            apart: Vec3::from(s.offset).norm(),
+            error95: s.sigma * vistazo_core::stats::K95_1D,
+            times: s.times,
+            walked: s.times.map(walked),
+        };
+        DoubledDto { compared: d.compared, double: d.double, rms: d.rms, worst: d.worst.iter().map(sheet).collect() }
+    }
+}
+
+/// 95 % in space of a point that was measured in the middle of what the unit reaches, at each piece, metres.
+fn points95(c: &Correction, unit: &Unit) -> Vec<f64> {
+    let arm = (unit.max_range / 4.0).min(8.0);
+    let of = |i: usize| {
+        let from = c.poses[i].translation;
+        // the worst of four ways
+        let ways = [Vec3::x(), -Vec3::x(), Vec3::y(), -Vec3::y()];
+        let at = |w: Vec3| {
+            let known = c.covariance(c.times[i], &(from + w * arm)) + Mat3::identity() * unit.point_variance(arm);
+            Error95::from_covariance(&known).spatial
+        };
+        ways.into_iter().map(at).fold(0.0, f64::max)
+    };
+    (0..c.times.len()).map(of).collect()
+}
+
+/// The profile of the unit that a pass was walked with.
+pub(crate) fn unit(row: &PassRow) -> Unit {
+    let mut all = units();
+    let at = all.iter().position(|u| u.name == row.unit).unwrap_or(0);
+    all.swap_remove(at)
+}
+
+pub(crate) fn marks(row: &PassRow) -> Result<Vec<PassMarkDto>, ApiError> {
+    crate::record::read(&format!("marks of “{}”", row.name), row.marks.clone())
+}
+
+/// Marks of a pass in the frame that scans stand in.
+///
+/// # Errors
+/// Names the mark whose point is not there, or that the block is not on the grid.
+pub(crate) async fn marks_in_frame(
+    app: &App,
+    job: Uuid,
+    standing: &Standing,
+    row: &PassRow,
+) -> Result<Vec<Mark>, ApiError> {
+    let marks = marks(row)?;
+    if marks.is_empty() {
+        return Ok(Vec::new());
+    }
+    // without scans the grid is the frame
+    if !standing.stands.is_on_grid() && !standing.scans.is_empty() {
+        return Err(ApiError::conflict(format!(
+            "{} stands on control points, and the block is not on the grid: fit it to control first, or take the marks out",
+            row.name
+        )));
+    }
+    let control = results::control(&app.db, job).await?;
+    let of = |m: &PassMarkDto| {
+        let wanted = m.point.trim().to_lowercase();
+        let point = control.iter().find(|c| c.name.to_lowercase() == wanted);
+        let Some((p, [e, n, h])) = point.and_then(|p| Some((p, [p.e?, p.n?, p.h?]))) else {
+            return Err(ApiError::conflict(format!(
+                "{}: the mark at {:.1} s is on “{}”, which is no control point with three coordinates",
+                row.name, m.time, m.point
+            )));
+        };
+        let at = standing.stands.inverse(&Vec3::new(e, n, h)) + Vec3::z() * m.height;
+        let own = Vec3::new(p.sigma_e, p.sigma_n, p.sigma_v).map(|s| s * s + SET_DOWN * SET_DOWN);
+        Ok(Mark { time: m.time, at, covariance: Mat3::from_diagonal(&own) })
+    };
+    marks.iter().map(of).collect()
+}
+
+/// Keeps what came of all passes.
+pub(crate) async fn keep(app: &App, job: Uuid, record: &Passes) -> Result<(), ApiError> {
+    Ok(views::keep(&app.db, job, KIND, LAST, &serde_json::json!(record)).await?)
+}
+
+/// The path of a pass as it was read.
+pub(crate) async fn path(app: &App, key: &str) -> Result<Trajectory, ApiError> {
+    let bytes = app.objects.bytes(&format!("{key}/path")).await?;
+    let path = KeptPath::from_bytes(&bytes).ok_or_else(|| ApiError::bad("the kept path of a pass is damaged"))?;
+    Trajectory::new(path.0).map_err(|e| ApiError::bad(e.to_string()))
+}
+
+/// The cloud of a pass as it was read.
+pub(crate) async fn cloud(app: &App, key: &str) -> Result<TimedCloud, ApiError> {
+    let (file, size) = app.objects.file(&format!("{key}/points")).await?;
+    super::blocking(move || TimedCloud::read(&mut std::io::BufReader::with_capacity(1 << 20, file), size))
+        .await?
+        .map_err(|e| ApiError::bad(e.to_string()))
+}
+
+/// A pass along its corrected path: points about an origin in the frame that scans stand in, and the time of each.
+pub(crate) struct Corrected {
+    pub scan: Scan,
+    pub origin: Vec3,
+    pub times: Vec<f64>,
+}
+
+/// Takes the points of a pass along its corrected path; what was measured beside the path in time is left out.
+pub(crate) fn corrected(cloud: &TimedCloud, path: &Trajectory, c: &Correction, clock: f64) -> Corrected {
+    use rayon::prelude::*;
+    let origin = c.poses[c.poses.len() / 2].translation.map(f64::round);
+    let [from, to] = path.span();
+    let (a, b) = (cloud.times.partition_point(|t| t + clock < from), cloud.times.partition_point(|t| t + clock <= to));
+    let shift = Vec3::from(cloud.origin) - path.origin();
+    let place = |k: usize| {
+        let p = Vec3::from(cloud.points[k].map(f64::from)) + shift;
+        (c.apply(cloud.times[k] + clock, &p) - origin).map(|v| v as f32).into()
+    };
+    let points = (a..b).into_par_iter().map(place).collect();
+    let colour = if cloud.colour.len() == cloud.points.len() { cloud.colour[a..b].to_vec() } else { Vec::new() };
+    let scan = Scan { points, intensity: cloud.intensity[a..b].to_vec(), colour, ..Scan::default() };
+    Corrected { scan, origin, times: cloud.times[a..b].iter().map(|t| t + clock).collect() }
+}
+
+/// The cloud of a pass as it is kept to be looked at.
+#[derive(serde::Serialize, serde::Deserialize)]
+pub(crate) struct Made {
+    /// In the frame that scans stand in, metres.
+    pub origin: [f64; 3],
+    pub tiles: TilesDto,
+}
+
+/// A pass as it is looked at.
+pub(crate) struct Looked {
+    pub id: Uuid,
+    pub name: String,
+    pub points: i64,
+    pub made: Made,
+}
+
+/// What a point of a pass is worth that was picked in its cloud (metres about the origin of that): as of the piece that walked
+/// nearest by. None where the pass has no place.
+pub(crate) async fn measured(app: &App, job: Uuid, pass: Uuid, at: &Vec3) -> Result<Option<Measured>, ApiError> {
+    let all = Walked::load(app, job).await?;
+    let Some((looked, c)) = all.looked_at().into_iter().find(|l| l.0.id == pass) else { return Ok(None) };
+    let Some(row) = all.rows.iter().find(|r| r.id == pass) else { return Ok(None) };
+    let at = Vec3::from(looked.made.origin) + at;
+    let off = |k: usize| (c.poses[k].translation - at).norm();
+    let nearest = (0..c.times.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)));
+    Ok(nearest.map(|k| Measured {
+        position: at,
+        covariance: c.covariance(c.times[k], &at) + Mat3::identity() * unit(row).point_variance(off(k)),
+        // what all ranges have in common is drawn out by its ties
+        common: Vec3::zeros(),
+    }))
+}
+
+impl Walked {
+    /// Clouds that can be looked at, as things are now.
+    pub(crate) fn looked_at(&self) -> Vec<(Looked, Correction)> {
+        self.placed()
+            .filter(|(row, _)| row.made_from.as_deref() == Some(&self.inputs))
+            .filter_map(|(row, place)| {
+                let made: Made = serde_json::from_value(row.tiles.clone()?).ok()?;
+                let facts: PassFacts = serde_json::from_value(row.facts.clone()?).ok()?;
+                let points = (facts.points - facts.beside) as i64;
+                let looked = Looked { id: row.id, name: row.name.clone(), points, made };
+                Some((looked, place.correction()))
+            })
+            .collect()
+    }
+
+    /// What the brief asks for, where nothing else does.
+    pub(crate) fn brief(&self) -> &Brief {
+        &self.standing.brief
+    }
+}

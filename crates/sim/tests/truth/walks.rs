@@ -1,0 +1,216 @@
+//! Walks that drift: tied to scans and to themselves they lie where they truly were, within what is stated; the double
+//! surfaces that drift makes are found, and gone afterwards.
+
+use crate::sites::{Plan, like_rooms, scene, shown};
+
+use nalgebra::{Matrix6, Vector6};
+use rand::SeedableRng;
+use rand_chacha::ChaCha8Rng;
+use vistazo_core::geometry::{Mat3, Pose, Vec3};
+use vistazo_core::instrument::Instrument;
+use vistazo_core::mobile::{
+    Anchor, PassIn, PassOut, Piece, Registered, Sample, TimedPoint, Trajectory, Unit, pieces, register, units,
+};
+use vistazo_core::stats::chi2_quantile;
+use vistazo_core::tie::Shown;
+use vistazo_sim::{Scanner, Scene, Walk, Walker, set_up_near, walk};
+
+/// A pass as the mathematics takes it.
+struct Taken {
+    walk: Walk,
+    path: Trajectory,
+    pieces: Vec<Piece>,
+    unit: Unit,
+}
+
+impl Taken {
+    fn of(scene: &Scene, walker: &Walker, way: &[Vec3], unit: usize, seed: u64) -> Self {
+        let walk = walk(scene, walker, way, 0, seed);
+        let sample =
+            |(time, pose): &(f64, Pose)| Sample { time: *time, place: pose.translation, turn: Some(pose.rotation) };
+        let path = Trajectory::new(walk.path.iter().map(sample).collect()).unwrap();
+        let points: Vec<TimedPoint> = walk.points.iter().map(|p| TimedPoint { time: p.time, at: p.at }).collect();
+        let unit = units().swap_remove(unit);
+        let pieces = pieces(&path, &points, unit.max_range);
+        Self { walk, path, pieces, unit }
+    }
+
+    fn given(&self) -> PassIn<'_> {
+        PassIn { path: &self.path, pieces: &self.pieces, unit: &self.unit, start: None, marks: &[] }
+    }
+
+    /// Where the frame of the truth lies in the one that came out: what is not told by anything but the walk itself.
+    fn judged(&self, out: &PassOut, frame: &Pose) -> Judged {
+        let mut j = Judged::default();
+        let limit = chi2_quantile(0.95, 3);
+        for ((time, pose), truth) in self.walk.path.iter().zip(&self.walk.truth).step_by(20) {
+            let at = out.correction.apply(*time, &pose.translation);
+            let truly = frame.apply(&truth.translation);
+            let off = truly - at;
+            j.before += (truly - out.rigid.apply(&pose.translation)).norm_squared();
+            j.after += off.norm_squared();
+            let c = out.correction.covariance(*time, &at);
+            let square = c.cholesky().map_or(f64::INFINITY, |l| l.solve(&off).dot(&off));
+            j.inside += f64::from(u8::from(square < limit));
+            j.squares += square / 3.0;
+            j.n += 1.0;
+        }
+        // what the unit measured, where it now lies
+        for (p, met) in self.walk.points.iter().zip(&self.walk.met).step_by(997) {
+            let at = out.correction.apply(p.time, &Vec3::from(p.at.map(f64::from)));
+            let off = frame.apply(met) - at;
+            let range = (at - out.correction.apply(p.time, &self.path.place(p.time))).norm();
+            let c = out.correction.covariance(p.time, &at) + Mat3::identity() * self.unit.point_variance(range);
+            j.points += f64::from(u8::from(c.cholesky().is_some_and(|l| l.solve(&off).dot(&off) < limit)));
+            j.of_points += 1.0;
+        }
+        j
+    }
+}
+
+/// Sums over walks.
+#[derive(Clone, Copy, Debug, Default)]
+struct Judged {
+    before: f64,
+    after: f64,
+    inside: f64,
+    squares: f64,
+    n: f64,
+    points: f64,
+    of_points: f64,
+}
+
+impl Judged {
+    fn add(&mut self, o: &Self) {
+        self.before += o.before;
+        self.after += o.after;
+        self.inside += o.inside;
+        self.squares += o.squares;
+        self.n += o.n;
+        self.points += o.points;
+        self.of_points += o.of_points;
+    }
+
+    fn say(&self, of: &str) {
+        println!(
+            "{of}: {:.1} mm before, {:.1} mm after; places inside their 95 %: {:.1} %, squares {:.2}; points {:.1} % of {}",
+            1e3 * (self.before / self.n).sqrt(),
+            1e3 * (self.after / self.n).sqrt(),
+            100.0 * self.inside / self.n,
+            self.squares / self.n,
+            100.0 * self.points / self.of_points,
+            self.of_points,
+        );
+    }
+}
+
+/// Along the corridor of a row of like rooms, into each of them by its door, round its middle and out again, and back.
+fn way(plan: &Plan) -> Vec<Vec3> {
+    let high = |x: f64, y: f64| Vec3::new(x, y, 1.45);
+    let mut out = vec![high(0.8, 6.5)];
+    let doors = |y: f64| {
+        let walls = plan.0.iter().filter(move |w| (w.line[0].y - y).abs() < 1e-9 && !w.openings.is_empty());
+        walls.map(|w| (w.line[0].x, w.line[0].x + w.openings[0].at + w.openings[0].width / 2.0))
+    };
+    for (k, (x, door)) in doors(5.44).enumerate() {
+        if k % 2 == 1 {
+            continue;
+        }
+        out.extend([high(door, 6.5), high(door, 4.9), high(x + 2.4, 4.2), high(x + 3.0, 3.8), high(x + 3.6, 4.2)]);
+        out.extend([high(x + 3.0, 5.0), high(door, 5.0), high(door, 6.5)]);
+    }
+    out.push(high(29.2, 6.5));
+    for (_, door) in doors(7.56).collect::<Vec<_>>().into_iter().rev().step_by(2) {
+        out.extend([high(door, 6.5), high(door, 8.3), high(door, 6.5)]);
+    }
+    out.push(high(0.8, 6.5));
+    out
+}
+
+fn stations(scene: &Scene, at: &[Vec3], seed: u64) -> Vec<(Shown, Pose)> {
+    let instrument = Instrument { step: 0.005, ..Instrument::mid_range() };
+    let scanner = Scanner::perfect(&instrument);
+    let of = |(k, p): (usize, &Vec3)| {
+        let pose = set_up_near(*p, &instrument, seed + k as u64);
+        (shown(scene, &scanner, &pose, seed + k as u64), pose)
+    };
+    at.iter().enumerate().map(of).collect()
+}
+
+fn known(scans: &[(Shown, Pose)]) -> Vec<Anchor<'_>> {
+    let covariance = Matrix6::from_diagonal(&Vector6::new(1e-6, 1e-6, 1e-6, 1e-9, 1e-9, 1e-8));
+    scans.iter().map(|(shown, pose)| Anchor { shown, pose: *pose, covariance }).collect()
+}
+
+fn seeds() -> u64 {
+    std::env::var("VISTAZO_WALK_SEEDS").ok().and_then(|s| s.parse().ok()).unwrap_or(3)
+}
+
+fn registered(anchors: &[Anchor<'_>], taken: &[&Taken]) -> Registered {
+    let given: Vec<PassIn<'_>> = taken.iter().map(|t| t.given()).collect();
+    register(anchors, &given, &|_| true).unwrap().unwrap()
+}
+
+fn among_scans(walker: &Walker, unit: usize, seeds: std::ops::RangeInclusive<u64>) -> (Judged, [[usize; 2]; 2]) {
+    let (mut all, mut doubled) = (Judged::default(), [[0; 2]; 2]);
+    for seed in seeds {
+        let plan = like_rooms(&mut ChaCha8Rng::seed_from_u64(seed));
+        let scene = scene(&plan);
+        let scans = stations(&scene, &plan.3[..5], seed);
+        let taken = Taken::of(&scene, walker, &way(&plan), unit, seed);
+        let out = registered(&known(&scans), &[&taken]);
+        let Ok(pass) = &out.passes[0] else {
+            println!("seed {seed}: refused");
+            continue;
+        };
+        let j = taken.judged(pass, &Pose::identity());
+        j.say(&format!("seed {seed}, factors {:.2?}, {} ties", out.factors, out.ties.len()));
+        all.add(&j);
+        for (sum, d) in doubled.iter_mut().zip(&pass.doubled) {
+            sum[0] += d.double;
+            sum[1] += d.compared;
+        }
+    }
+    all.say("all");
+    println!("double {doubled:?}");
+    (all, doubled)
+}
+
+#[test]
+fn a_walk_among_scans_lies_where_it_was() {
+    let (all, doubled) = among_scans(&Walker::hand_held(), 0, 1..=seeds());
+    assert!(all.n > 80.0 * seeds() as f64, "none is refused: {}", all.n);
+    assert!(all.after < 0.01 * all.before, "{all:?}");
+    assert!((all.after / all.n).sqrt() < 0.009);
+    assert!((0.88..0.99).contains(&(all.inside / all.n)) && (0.5..1.5).contains(&(all.squares / all.n)));
+    // its profile states more than the unit does
+    assert!(all.points / all.of_points > 0.92);
+    assert!(doubled[0][0] * 5 > doubled[0][1] && doubled[1][0] * 50 < doubled[1][1], "{doubled:?}");
+}
+
+#[test]
+fn a_telephone_is_brought_to_the_centimetre() {
+    let (all, _) = among_scans(&Walker::phone_grade(), 3, 1..=seeds());
+    assert!(all.n > 0.0 && (all.after / all.n).sqrt() < 0.03);
+}
+
+#[test]
+fn a_walk_alone_closes_on_itself() {
+    let mut all = Judged::default();
+    for seed in 1..=seeds() {
+        let plan = like_rooms(&mut ChaCha8Rng::seed_from_u64(seed));
+        let scene = scene(&plan);
+        let taken = Taken::of(&scene, &Walker::hand_held(), &way(&plan), 0, seed);
+        let out = registered(&[], &[&taken]);
+        let pass = out.passes[0].as_ref().unwrap();
+        // its own frame is that of its first piece, wherever that was
+        let t = pass.correction.times[0];
+        let n = (t * 20.0) as usize;
+        let (believed, truly) = (taken.walk.path[n].1, taken.walk.truth[n]);
+        let frame = believed.compose(&truly.inverse());
+        let j = taken.judged(pass, &frame);
+        j.say(&format!("seed {seed}, factors {:.2?}, {} ties", out.factors, out.ties.len()));
+        all.add(&j);
+    }
+    all.say("alone");
+}
