@@ -8,7 +8,7 @@ use tokio::sync::OnceCell;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::plan::Obstacle;
 use vistazo_formats::E57Writer;
-use vistazo_sim::{Scanner, SmallJob, scan, small_job};
+use vistazo_sim::{Scanner, SmallJob, Walk, Walker, scan, small_job, walk};
 
 /// Where the room stands on the grid.
 pub const ORIGIN: Vec3 = Vec3::new(412_000.0, 5_604_000.0, 112.0);
@@ -96,6 +96,27 @@ pub fn without_targets() -> SmallJob {
         bare.scene.site.obstacles.push(Obstacle { outline, base: 0.0, top });
     }
     bare
+}
+
+/// A walk through the scene of a job as the files of a unit: a cloud as PLY, and its path as text.
+pub fn walked(job: &SmallJob, way: &[Vec3], seed: u64) -> (Walk, Vec<u8>, Vec<u8>) {
+    let walk = walk(&job.scene, &Walker::hand_held(), way, 0, seed);
+    let mut cloud = format!(
+        "ply\nformat binary_little_endian 1.0\nelement vertex {}\nproperty double time\nproperty float x\nproperty float y\n\
+         property float z\nproperty float intensity\nend_header\n",
+        walk.points.len()
+    )
+    .into_bytes();
+    for p in &walk.points {
+        cloud.extend(p.time.to_le_bytes());
+        p.at.iter().chain([&p.intensity]).for_each(|v| cloud.extend(v.to_le_bytes()));
+    }
+    let line = |(t, p): &(f64, Pose)| {
+        let (q, r) = (p.translation, p.rotation);
+        format!("{t:.4} {:.5} {:.5} {:.5} {:.7} {:.7} {:.7} {:.7}\n", q.x, q.y, q.z, r.i, r.j, r.k, r.w)
+    };
+    let path = walk.path.iter().map(line).collect::<String>().into_bytes();
+    (walk, cloud, path)
 }
 
 /// The true pose of a scan on the grid.

@@ -14,6 +14,7 @@ mod elevation;
 mod features;
 mod hand;
 mod instruments;
+mod passes;
 mod planning;
 mod set_ups;
 mod site;

@@ -23,9 +23,12 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     let design = c.ok("POST", &format!("{base}/designs"), wall).await;
     let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
+    let pass = json!({ "name": "Walk", "unit": "Backpack" });
+    let pass = c.ok("POST", &format!("{base}/passes"), pass).await;
     let drawn = c.ok("POST", &format!("{base}/drawing/edits"), sheet()).await;
     vec![
         ("{sheet}", id_of(&drawn[0])),
+        ("{pass}", pass.as_str().unwrap().to_owned()),
         ("{job}", base.rsplit('/').next().unwrap().to_owned()),
         ("{scan}", id_of(&scan)),
         ("{upload}", scan["upload_id"].as_str().unwrap().to_owned()),
@@ -165,6 +168,12 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
             "text": "A;412001;5604002;112.1\n", "unit": "m", "sigma_h": 0.001, "sigma_v": 0.001 } }),
         "/surveys/{survey}" => json!({ "version": version("/surveys").await,
             "limits": { "information": 0.05, "planning": 0.02, "design": 0.006 } }),
+        "/passes" => json!({ "name": "Another walk", "unit": "Trolley" }),
+        "/passes/{pass}" => {
+            let now = c.ok("GET", &format!("{base}/passes"), Value::Null).await["passes"][0]["version"].clone();
+            json!({ "version": now, "name": "Walk", "unit": "Backpack",
+                "marks": [{ "time": 4.0, "point": "P1", "height": 1.4 }] })
+        }
         "/scans/{scan}/point" => json!({ "place": [1.0, 2.0, 0.3], "frame": "scan" }),
         "/cloud-ties" => {
             json!([{ "tie": names.iter().find(|n| n.0 == "{tie}")?.1, "verdict": "accepted", "reason": "seen", "version": 1 }])

@@ -91,6 +91,13 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/cloud-ties/by-hand", "os"),
     ("post", "/api/jobs/{job}/cloud-ties/pairs", "osr"),
     ("get", "/api/jobs/{job}/cloud-ties/parts", "osr"),
+    ("get", "/api/jobs/{job}/passes", "osr"),
+    ("post", "/api/jobs/{job}/passes", "os"),
+    ("put", "/api/jobs/{job}/passes/{pass}", "os"),
+    ("delete", "/api/jobs/{job}/passes/{pass}", "os"),
+    ("post", "/api/jobs/{job}/passes/register", "os"),
+    ("post", "/api/jobs/{job}/passes/preview", "os"),
+    ("get", "/api/jobs/{job}/passes/{pass}/path.csv", "osr"),
     ("get", "/api/jobs/{job}/scan-groups", "osr"),
     ("post", "/api/jobs/{job}/scan-groups", "os"),
     ("put", "/api/jobs/{job}/scan-groups/{group}", "os"),
@@ -273,6 +280,8 @@ async fn no_route_reaches_into_another_job() {
     let id = |v: &Value| v["id"].as_str().unwrap().to_owned();
     let group = json!({ "name": "North", "scans": [id(&scan)], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
+    let pass = json!({ "name": "Walk", "unit": "Backpack" });
+    let pass = c.ok("POST", &format!("{base}/passes"), pass).await;
     let attachment = uuid::Uuid::now_v7();
     let put = c.request("PUT", &format!("{base}/field/files/{attachment}?name=seen.txt"));
     let put = put.header("content-type", "text/plain").body("seen").send().await.unwrap();
@@ -304,6 +313,7 @@ async fn no_route_reaches_into_another_job() {
         ("{entry}", "report.pdf".to_owned()),
         ("{tie}", id(&first("/cloud-ties").await)),
         ("{group}", id(&group)),
+        ("{pass}", pass.as_str().unwrap().to_owned()),
         ("{detection}", id(&first("/detections").await)),
         ("{attachment}", attachment.to_string()),
         ("{device}", "scanner".to_owned()),

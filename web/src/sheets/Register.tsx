@@ -116,7 +116,12 @@ function Block(p: Sheet) {
   return (
     <div className="split">
       <div className="canvas">
-        <CloudView frame={r && !r.refused && p.open.view !== 'passes' ? 'block' : undefined} {...shown} selected={picked} onPick={pick} />
+        <CloudView
+          frame={r && !r.refused && p.open.view !== 'passes' ? 'block' : undefined}
+          {...shown}
+          selected={picked}
+          onPick={pick}
+        />
       </div>
       <aside className="side" aria-label={words.registration}>
         <Head aside={a ? words.revision(a.revision, a.locked ? words.locked : '') : ''}>{words.registration}</Head>
@@ -200,9 +205,7 @@ function Views(p: Sheet & { result: Result }) {
       )}
       {view === 'groups' && <Groups {...p} />}
       {view === 'passes' && <Passes />}
-      {!ROOMS.has(view) && (
-        <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />
-      )}
+      {!ROOMS.has(view) && <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />}
     </>
   )
 }

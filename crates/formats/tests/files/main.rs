@@ -7,4 +7,5 @@ mod grid;
 mod hurt;
 mod kinds;
 mod odd_e57;
+mod passes;
 mod round_trips;

@@ -17,7 +17,10 @@ const askedOf = (of: PassActions) => {
   return r.spatial95 ?? r.horizontal95 ?? r.vertical95 ?? null
 }
 
-const tone = (p: Placed) => (p.refused ? 'failed' : p.fit === false ? 'doubtful' : 'sound')
+function tone(p: Placed) {
+  if (p.refused) return 'failed'
+  return p.fit === false ? 'doubtful' : 'sound'
+}
 
 /** A pass: its files, where it came to lie, what it is fit for. */
 export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions; edit: boolean; all: Passes }) {
@@ -39,7 +42,12 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
       <Files pass={pass} of={of} edit={edit} />
       {f && (
         <p className="faint">
-          {words.whatWasRead(num(f.points / 1e6, 2), u.len(f.metres, 0), u.code, span((f.span[1] ?? 0) - (f.span[0] ?? 0)))}
+          {words.whatWasRead(
+            num(f.points / 1e6, 2),
+            u.len(f.metres, 0),
+            u.code,
+            span((f.span[1] ?? 0) - (f.span[0] ?? 0)),
+          )}
           {f.clock !== 0 && words.clockShifted(num(f.clock, 0))}
           {f.beside > 0 && words.besideThePath(num(f.beside, 0))}
         </p>
@@ -47,7 +55,11 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
       {placed && (
         <VerdictCard
           tone={tone(placed)}
-          title={placed.refused ? words.noPlaceFound : words.itLies(u.err(placed.point95[0]), u.err(placed.point95[1]), u.small)}
+          title={
+            placed.refused
+              ? words.noPlaceFound
+              : words.itLies(u.err(placed.point95[0]), u.err(placed.point95[1]), u.small)
+          }
           evidence={placed.refused ? [placed.refused] : placed.says}
         />
       )}
@@ -61,7 +73,12 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
 function Files({ pass, of, edit }: { pass: Pass; of: PassActions; edit: boolean }) {
   const sending = useSending(pass.id)
   const rows = [
-    { part: 'cloud' as const, label: words.cloudWithTimes, file: pass.cloud_file, accept: '.las,.laz,.ply,.xyz,.txt,.csv' },
+    {
+      part: 'cloud' as const,
+      label: words.cloudWithTimes,
+      file: pass.cloud_file,
+      accept: '.las,.laz,.ply,.xyz,.txt,.csv',
+    },
     { part: 'path' as const, label: words.itsPath, file: pass.path_file, accept: '.txt,.csv,.tum,.traj,.xyz' },
   ]
   return (
@@ -71,7 +88,8 @@ function Files({ pass, of, edit }: { pass: Pass; of: PassActions; edit: boolean 
         const lacks = !s && (!file || !pass.facts)
         return (
           <li key={part}>
-            {label}: {s ? words.sent(num((100 * s.sent) / Math.max(s.size, 1), 0), s.name, size(s.size)) : (file ?? '–')}
+            {label}:{' '}
+            {s ? words.sent(num((100 * s.sent) / Math.max(s.size, 1), 0), s.name, size(s.size)) : (file ?? '–')}
             {s?.reason && <span className="warn"> {s.reason}</span>}
             {edit && (lacks || s?.reason) && (
               <Pick label={words.sendIt} accept={accept} file={null} onFile={(x) => void of.give(pass.id, part, x)} />
@@ -115,7 +133,7 @@ function Drift({ along }: { along: Along[] }) {
       const x = (a: Along) => a.walked / u.metres
       const y = (k: number) => (a: Along) => (a.moved[k] ?? 0) / u.smallMetres
       const last = along.at(-1)
-      const names = [words.east, words.north, words.up]
+      const names = [words.east, words.north, words.height]
       return {
         x: { label: words.walked(u.code), grid: true },
         y: { label: words.movedAgainstOne(u.small), grid: true },
@@ -124,7 +142,14 @@ function Drift({ along }: { along: Along[] }) {
           Plot.ruleY([0], { stroke: c.faint }),
           ...[c.accent, c.ochre, c.ink].flatMap((stroke, k) => [
             Plot.line(along, { x, y: y(k), stroke, strokeWidth: 1.6, strokeDasharray: ['', '7 4', '2 3'][k] }),
-            Plot.text(last ? [last] : [], { x, y: y(k), text: () => names[k] ?? '', dx: 6, textAnchor: 'start', fill: stroke }),
+            Plot.text(last ? [last] : [], {
+              x,
+              y: y(k),
+              text: () => names[k] ?? '',
+              dx: 6,
+              textAnchor: 'start',
+              fill: stroke,
+            }),
           ]),
         ],
       }
@@ -173,8 +198,18 @@ function Double({ placed }: { placed: Placed }) {
       id={(s) => s.at.join()}
       empty=""
       columns={[
-        { head: words.walkedFirst(u.code), num: true, cell: (s) => u.len(s.walked[0], 0), value: (s) => s.walked[0] ?? 0 },
-        { head: words.walkedThen(u.code), num: true, cell: (s) => u.len(s.walked[1], 0), value: (s) => s.walked[1] ?? 0 },
+        {
+          head: words.walkedFirst(u.code),
+          num: true,
+          cell: (s) => u.len(s.walked[0], 0),
+          value: (s) => s.walked[0] ?? 0,
+        },
+        {
+          head: words.walkedThen(u.code),
+          num: true,
+          cell: (s) => u.len(s.walked[1], 0),
+          value: (s) => s.walked[1] ?? 0,
+        },
         {
           head: words.apartAsOne(u.small),
           num: true,

@@ -1,4 +1,5 @@
 import { Button } from 'antd'
+import type { Schema } from '../../api/client'
 import { ago, num } from '../../lib/format'
 import { canEdit } from '../../lib/hooks'
 import { Head, States } from '../../parts'
@@ -7,6 +8,11 @@ import { register as words } from '../../words'
 import { NewPass } from './NewPass'
 import { PassCard } from './PassCard'
 import { usePasses } from './usePasses'
+
+function said(walked: Schema['WalkedDto'] | null | undefined) {
+  if (!walked) return ''
+  return walked.stale ? words.passesStale : words.registeredAgo(ago(walked.at))
+}
 
 /** Walks of a mobile unit: brought with their paths, tied to the scans and to themselves, their drift seen and taken out. */
 export function Passes() {
@@ -17,9 +23,7 @@ export function Passes() {
   const walked = all?.walked
   return (
     <>
-      <Head aside={walked?.stale ? words.passesStale : walked ? words.registeredAgo(ago(walked.at)) : ''}>
-        {words.passes}
-      </Head>
+      <Head aside={said(walked)}>{words.passes}</Head>
       <States of={of.read} what={words.thePasses}>
         {all && (
           <>

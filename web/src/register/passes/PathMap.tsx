@@ -16,7 +16,15 @@ export function PathMap({ placed, asked }: { placed: Placed; asked: number | nul
     const [left, low] = [Math.min(...xs), Math.min(...ys)]
     const [w, h] = [Math.max(...xs) - left, Math.max(...ys) - low]
     const room = Math.max(2, 0.08 * Math.max(w, h))
-    return { at: at.map(([x, y]) => [x - left + room, h - (y - low) + room] as const), left, low, h, room, w: w + 2 * room, all: h + 2 * room }
+    return {
+      at: at.map(([x, y]) => [x - left + room, h - (y - low) + room] as const),
+      left,
+      low,
+      h,
+      room,
+      w: w + 2 * room,
+      all: h + 2 * room,
+    }
   }, [placed])
   if (box.at.length < 2) return null
   const s = Math.max(box.w, box.all * 1.4) / 100

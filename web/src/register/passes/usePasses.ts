@@ -36,7 +36,9 @@ export function usePasses() {
       done: () => void queries.invalidateQueries({ queryKey: ['job'] }),
     })
   const add = useChange(async (w: Wanted) => {
-    const pass = unwrap(await api.POST('/api/jobs/{job}/passes', { ...at, body: { name: w.name, unit: w.unit, marks: [] } }))
+    const pass = unwrap(
+      await api.POST('/api/jobs/{job}/passes', { ...at, body: { name: w.name, unit: w.unit, marks: [] } }),
+    )
     // both are on their way before the form is left
     await Promise.all([give(pass, 'path', w.path), give(pass, 'cloud', w.cloud)])
   })

@@ -3,7 +3,8 @@ import { plural } from '../../lib/count'
 export const register = {
   afterCorrection: 'corrected',
   apartAsOne: (small: string) => `apart as one piece [${small}]`,
-  besideThePath: (points: string) => ` ${points} points were measured before the path begins or after it ends, and are left out.`,
+  besideThePath: (points: string) =>
+    ` ${points} points were measured before the path begins or after it ends, and are left out.`,
   bringAPass: 'Bring a pass',
   bringIt: 'Bring it',
   clockShifted: (s: string) => ` The clock of the cloud was set by ${s} s to that of the path.`,
@@ -15,7 +16,7 @@ export const register = {
   driftSays: (most: string, small: string) => `The path was moved by up to ${most} ${small}.`,
   east: 'east',
   north: 'north',
-  up: 'up',
+  height: 'height',
   error95: '95 %',
   error95In: (small: string) => `95 % [${small}]`,
   errorsAlong: 'How well its places are known along the walk: plan full, height dotted; rings where nothing ties it',
@@ -57,7 +58,8 @@ export const register = {
   walkedFirst: (code: string) => `seen at [${code}]`,
   walkedThen: (code: string) => `and at [${code}]`,
   walkedWith: 'Walked with',
-  walkWithCare: 'Walking with the eyes on a screen: edges, stairs and pits first. Keep laser and traffic rules of the site.',
+  walkWithCare:
+    'Walking with the eyes on a screen: edges, stairs and pits first. Keep laser and traffic rules of the site.',
   whatAPathIs:
     'The path is text: time, x, y, z and perhaps a quaternion or three angles. It is looked at before anything is sent.',
   whatAUnitDoes: (loses: string, small: string, reach: string, code: string) =>

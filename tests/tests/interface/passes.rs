@@ -1,0 +1,101 @@
+//! A walk with a mobile unit: brought with its path, tied to the scans, its drift seen and taken out, handed over with them.
+
+use nalgebra::Vector3;
+use serde_json::{Value, json};
+use std::io::Read;
+use vistazo_tests::browser::Browser;
+use vistazo_tests::job;
+use vistazo_tests::server::PASSWORD;
+
+/// A round through the room, twice, at the height of a hand.
+fn way() -> Vec<Vector3<f64>> {
+    let round = [(2.0, 1.5), (9.5, 1.6), (9.6, 6.4), (7.6, 6.6), (2.2, 6.5), (1.8, 2.4)];
+    round.iter().chain(&round[..4]).map(|p| Vector3::new(p.0, p.1, 1.4)).collect()
+}
+
+#[tokio::test]
+async fn a_pass_is_brought_corrected_and_handed_over() {
+    let files = job::files();
+    let (server, c, id) = job::standing("wanda", "Walked").await;
+    let base = format!("/api/jobs/{id}");
+    let (walk, cloud, path) = job::walked(&files.job, &way(), 41);
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    std::fs::write(at("walk.ply"), &cloud).unwrap();
+    std::fs::write(at("walk.txt"), &path).unwrap();
+    std::fs::write(at("wrong.txt"), "time x y z\n1 2 3 4\n1.05 2 nowhere 4\n").unwrap();
+
+    let b = Browser::open().await;
+    b.sign_in(&server.url, &c.email, PASSWORD).await;
+    b.page.goto(&format!("{}/jobs/{id}/register", server.url)).await.unwrap();
+    b.click("//label[.//div[.='passes']]").await;
+    b.says("No pass yet").await;
+    b.press("Bring a pass").await;
+    b.fill("Name of the pass", "Round").await;
+    let form = "//form[@aria-label='Bring a pass']";
+    let choose = async |label: &str, name: &str| {
+        let input = format!("{form}//input[@aria-label='{label}']/..");
+        let file = b.see(&format!("{form}//input[@aria-label='{label}']")).await;
+        file.send_keys(&at(name).display().to_string()).await.unwrap_or_else(|e| panic!("{input}: {e}"));
+    };
+    // a path that is none is told before anything is sent
+    choose("Its path", "wrong.txt").await;
+    b.says("line 3, column 3: found “nowhere”, expected a number").await;
+    choose("Its path", "walk.txt").await;
+    b.says("how it was held: quaternion").await;
+    choose("Cloud with times", "walk.ply").await;
+    b.press("Bring it").await;
+    b.says("million points along").await;
+    b.press("Tie and correct the passes").await;
+    b.see_within("//h3[contains(., 'A point is known to')]", 180).await;
+    b.says("Of ").await;
+    b.see("//*[local-name()='svg'][@class='path-map']").await;
+    b.see("//figure[contains(@aria-label, 'moved along the walk')]").await;
+    b.close().await;
+
+    // where it came to lie against where it was
+    let all = c.ok("GET", &format!("{base}/passes"), Value::Null).await;
+    let pass = all["passes"][0]["id"].as_str().unwrap().to_owned();
+    assert_eq!(all["walked"]["frame"], "grid");
+    let table = c.request("GET", &format!("{base}/passes/{pass}/path.csv")).send().await.unwrap().text().await.unwrap();
+    let rows: Vec<Vec<f64>> =
+        table.lines().skip(1).map(|l| l.split(',').map(|v| v.parse().unwrap()).collect()).collect();
+    assert_eq!(rows.len(), walk.path.len());
+    let (mut square, mut inside) = (0.0, 0);
+    for (row, truth) in rows.iter().zip(&walk.truth) {
+        let off = Vector3::new(row[1], row[2], row[3]) - job::on_grid_at(&truth.translation);
+        square += off.norm_squared();
+        inside += usize::from(off.xy().norm() <= row[4] && off.z.abs() <= row[5]);
+    }
+    let (rms, share) = ((square / rows.len() as f64).sqrt(), inside as f64 / rows.len() as f64);
+    assert!(rms < 0.012 && share > 0.75, "{rms:.4} m, {share:.2}");
+
+    // and in the package, beside the scans, with what is known of each point
+    c.run_body(&id, "/packages", json!({ "formats": ["laz", "e57"] })).await;
+    let package = c.ok("GET", &format!("{base}/packages"), Value::Null).await[0].clone();
+    let scans = c.ok("GET", &format!("{base}/scans"), Value::Null).await;
+    let scanned: u64 = scans.as_array().unwrap().iter().map(|s| s["points"].as_u64().unwrap()).sum();
+    assert_eq!(package["manifest"]["points"].as_u64().unwrap(), scanned + walk.points.len() as u64);
+    let link = format!("{base}/packages/{}/download", package["id"].as_str().unwrap());
+    let bytes = c.request("GET", &link).send().await.unwrap().bytes().await.unwrap();
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes.to_vec())).unwrap();
+    assert!(zip.by_name("round-path.csv").is_ok());
+    let mut laz = Vec::new();
+    zip.by_name("walked.laz").unwrap().read_to_end(&mut laz).unwrap();
+    let mut reader = las::Reader::new(std::io::Cursor::new(laz)).unwrap();
+    let mut data = las::PointDataBuilder::new().for_header(reader.header()).build();
+    reader.fill_points(reader.header().number_of_points(), &mut data).unwrap();
+    let (mut of_pass, mut held) = (0, 0);
+    for p in
+        data.points().map(|p| p.unwrap()).filter(|p| p.point_source_id == scans.as_array().unwrap().len() as u16 + 1)
+    {
+        // the floor of the room lies at height 0
+        let height = f64::from(u16::from_le_bytes([p.extra_bytes[2], p.extra_bytes[3]])) * 1e-4;
+        if (p.z - job::ORIGIN.z).abs() < 0.15 {
+            of_pass += 1;
+            held += usize::from((p.z - job::ORIGIN.z).abs() <= height);
+        }
+    }
+    let share = f64::from(held as u32) / f64::from(of_pass);
+    assert!(of_pass > 20_000 && share > 0.9, "{of_pass} {share:.3}");
+}
