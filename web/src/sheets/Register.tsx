@@ -1,6 +1,7 @@
 import { Button, Segmented } from 'antd'
 import { useMemo, useState } from 'react'
 import { CloudView } from '../cloud/CloudView'
+import { useChoice } from '../lib/choice'
 import { num } from '../lib/format'
 import { useKeys } from '../lib/hooks'
 import { usePicks } from '../lib/picks'
@@ -26,7 +27,6 @@ const VIEWS = [
   'ties',
   'clouds',
   'groups',
-  'passes',
   'advice',
   'figures',
   'loops',
@@ -39,7 +39,9 @@ const VIEWS = [
 ] as const
 type View = (typeof VIEWS)[number]
 /** Views that are more than a ledger of the result. */
-const ROOMS = new Set<View>(['clouds', 'graph', 'groups', 'passes'])
+const WIDE = new Set<View>(['clouds', 'graph', 'groups'])
+/** Scans that stand, and walks that are tied to them. */
+const ROOMS = ['block', 'passes'] as const
 const p = (v: number) => (v < 0.001 ? `< ${num(0.001, 3)}` : `= ${num(v, 3)}`)
 
 /** What is open on the sheet. */
@@ -57,6 +59,7 @@ interface Open {
 export default function Register() {
   const registration = useRegistration()
   const { result: r } = registration
+  const [room, setRoom] = useChoice('room', ROOMS)
   const [picks, setPicks] = usePicks()
   const [open, setOpen] = useState<Open>({ view: 'graph', tie: null, two: null, marking: false })
   const set = (part: Partial<Open>) => setOpen((o) => ({ ...o, ...part }))
@@ -88,7 +91,8 @@ export default function Register() {
         onClose={() => set({ two: null })}
       />
     )
-  return <Block {...{ registration, able, open, set, picked, pick }} />
+  if (room === 'passes') return <Walks onRoom={setRoom} />
+  return <Block {...{ registration, able, open, set, picked, pick }} onRoom={setRoom} />
 }
 
 interface Sheet {
@@ -98,7 +102,33 @@ interface Sheet {
   set: (part: Partial<Open>) => void
   picked: string | null
   pick: (name: string | null) => void
+  onRoom: (room: Room) => void
 }
+type Room = (typeof ROOMS)[number]
+
+const Rooms = ({ room, onRoom }: { room: Room; onRoom: (room: Room) => void }) => (
+  <div className="bar views">
+    <Segmented<Room>
+      aria-label={words.room}
+      value={room}
+      onChange={onRoom}
+      options={ROOMS.map((value) => ({ value, label: words.rooms[value] }))}
+    />
+  </div>
+)
+
+/** Walks of mobile units, over the clouds that they are tied to. */
+const Walks = ({ onRoom }: { onRoom: (room: Room) => void }) => (
+  <div className="split">
+    <div className="canvas">
+      <CloudView targets={[]} ties={[]} selected={null} onPick={() => undefined} />
+    </div>
+    <aside className="side" aria-label={words.passes}>
+      <Rooms room="passes" onRoom={onRoom} />
+      <Passes />
+    </aside>
+  </div>
+)
 
 /** The block, with its verdicts and its ledgers. */
 function Block(p: Sheet) {
@@ -116,14 +146,10 @@ function Block(p: Sheet) {
   return (
     <div className="split">
       <div className="canvas">
-        <CloudView
-          frame={r && !r.refused && p.open.view !== 'passes' ? 'block' : undefined}
-          {...shown}
-          selected={picked}
-          onPick={pick}
-        />
+        <CloudView frame={r && !r.refused ? 'block' : undefined} {...shown} selected={picked} onPick={pick} />
       </div>
       <aside className="side" aria-label={words.registration}>
+        <Rooms room="block" onRoom={p.onRoom} />
         <Head aside={a ? words.revision(a.revision, a.locked ? words.locked : '') : ''}>{words.registration}</Head>
         <States of={registration.reads} what={words.theRegistration}>
           <Actions
@@ -141,7 +167,6 @@ function Block(p: Sheet) {
               <Found detections={registration.detections} scans={registration.scans} />
             </>
           )}
-          {(!r || r.refused) && !running && <Passes />}
           {registration.open && <Parts onHand={(two) => set({ two })} />}
           <Findings
             of={registration}
@@ -204,8 +229,7 @@ function Views(p: Sheet & { result: Result }) {
         />
       )}
       {view === 'groups' && <Groups {...p} />}
-      {view === 'passes' && <Passes />}
-      {!ROOMS.has(view) && <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />}
+      {!WIDE.has(view) && <Shown view={view} of={registration} result={result} picked={picked} onPick={pick} />}
     </>
   )
 }

@@ -115,9 +115,9 @@ fn clouds_with_times_come_from_las_ply_and_text() {
         assert!(got.times.len() == 500 && got.times.is_sorted(), "{name}");
         for (t, at) in &points {
             let k = got.times.iter().position(|o| (o - t).abs() < 1e-9).unwrap();
-            for axis in 0..3 {
+            for (axis, v) in at.iter().enumerate() {
                 let there = f64::from(got.points[k][axis]) + got.origin[axis];
-                assert!((there - at[axis]).abs() < 6e-4, "{name}: {there} {}", at[axis]);
+                assert!((there - v).abs() < 6e-4, "{name}: {there} {v}");
             }
             assert!((f64::from(got.intensity[k]) / 65_535.0 - 0.4577).abs() < 1e-3, "{name}");
         }

@@ -9,6 +9,8 @@ pub(crate) struct Came<'a> {
     pub bends: [f64; 2],
     pub doubled: &'a [StoredDoubled; 2],
     pub point95: [f64; 2],
+    /// 95 % of a place of its path, at most, metres.
+    pub place95: f64,
     /// 95 % of a point at each piece, metres.
     pub points: &'a [f64],
     pub ties: (usize, usize),
@@ -45,7 +47,7 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
         let within = c.points.iter().filter(|p| **p <= a).count() as f64 / c.points.len().max(1) as f64;
         out.push(match fit {
             Some(true) => format!(
-                "Fit for what the brief asks: a point has 95 % of {} at most, asked is {}.",
+                "Fit for what the brief asks: a single point has 95 % of {} at most, asked is {}.",
                 long(c.point95[1]),
                 long(a)
             ),
@@ -56,12 +58,16 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
                 long(c.point95[1])
             ),
             _ => format!(
-                "Fit for information only: a point has 95 % of {}, the brief asks {}. Design on the scans.",
+                "Fit for information only: a single point has 95 % of {}, the brief asks {}. Design on the scans.",
                 long(c.point95[0]),
                 long(a)
             ),
         });
     }
+    out.push(format!(
+        "Places of its path are known to {} (95 %); the rest of a point is its own noise, which a surface fitted to many loses.",
+        long(c.place95)
+    ));
     out.push(format!(
         "Placed as one piece its path would be up to {} off, {} root mean square.",
         long(c.bends[1]),

@@ -143,6 +143,7 @@ impl Walked {
             bends: place.bends,
             doubled: &place.doubled,
             point95,
+            place95: along.iter().flat_map(|a| a.error95).fold(0.0, f64::max),
             points: &points,
             ties: (ties, left_out),
             drifted: record.factors[0],

@@ -31,6 +31,7 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
       <h3>
         {pass.name} <span className="faint">{pass.unit}</span>
         {pass.simulated && <span className="faint"> · {words.simulated}</span>}
+        {edit && ' '}
         {edit && (
           <span className="bar-end">
             <Confirm title={words.takeThePassOut(pass.name)} onConfirm={() => of.remove.mutate(pass)}>

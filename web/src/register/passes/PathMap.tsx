@@ -5,7 +5,7 @@ import { register as words } from '../../words'
 import type { Placed } from './usePasses'
 
 /** Widths of a line on the page, by how well the place is known against what is asked. */
-const WIDTH = { good: 1.1, poor: 2.2 }
+const WIDTH = { good: 0.6, poor: 1 }
 
 /** A walk from above: where it is within what is asked, where it is held by ties, where surfaces lay double before. */
 export function PathMap({ placed, asked }: { placed: Placed; asked: number | null }) {
@@ -51,7 +51,7 @@ export function PathMap({ placed, asked }: { placed: Placed; asked: number | nul
             x2={p[0]}
             y2={p[1]}
             strokeWidth={s * (poor ? WIDTH.poor : WIDTH.good)}
-            strokeDasharray={poor ? `${2.4 * s} ${1.6 * s}` : undefined}
+            strokeDasharray={poor ? `${2 * s} ${1.2 * s}` : undefined}
           />
         )
       })}

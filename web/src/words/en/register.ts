@@ -43,6 +43,8 @@ export const register = {
   pathUnderstood: (time: string, metres: string, code: string, turns: string, tick: number) =>
     `Understood: ${time}, ${metres} ${code} of the way looked at; how it was held: ${turns}${tick === 1 ? '' : `; times count ${tick} s each`}.`,
   registeredAgo: (t: string) => `corrected ${t}`,
+  room: 'room',
+  rooms: { block: 'scans', passes: 'passes' },
   sendIt: 'send it',
   sent: (percent: string, name: string, size: string) => `${percent} % of ${name} (${size})`,
   simulated: 'simulated',
