@@ -193,7 +193,9 @@ fn carried(way: &[Vec3], speed: f64, rng: &mut ChaCha8Rng) -> Vec<Pose> {
                 heading += to.sin().atan2(to.cos()) * 0.15;
             }
             let sway = |hz: f64, size: f64, phase: f64| size * (std::f64::consts::TAU * hz * t + phase).sin();
-            let at = smooth[k] + Vec3::new(0.0, 0.0, sway(1.7, 0.02, phases[0]));
+            // who stands, and sets it down on a mark, holds it still
+            let walks = (ahead.norm() / (0.5 * speed)).min(1.0);
+            let at = smooth[k] + Vec3::new(0.0, 0.0, walks * sway(1.7, 0.02, phases[0]));
             let tilt = Vec3::new(sway(0.85, 0.03, phases[1]), sway(0.6, 0.04, phases[2]), 0.0);
             let turned = UnitQuaternion::from_axis_angle(&Vec3::z_axis(), heading);
             Pose { rotation: turned * UnitQuaternion::from_scaled_axis(tilt), translation: at }

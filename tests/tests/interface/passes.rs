@@ -7,10 +7,19 @@ use vistazo_tests::browser::Browser;
 use vistazo_tests::job;
 use vistazo_tests::server::PASSWORD;
 
-/// A round through the room, twice, at the height of a hand.
-fn way() -> Vec<Vector3<f64>> {
+/// The height of a hand over the floor, metres.
+const HIGH: f64 = 1.4;
+
+/// A round through the room, twice, from over one control point to over another.
+fn way(ends: [Vector3<f64>; 2]) -> Vec<Vector3<f64>> {
     let round = [(2.0, 1.5), (9.5, 1.6), (9.6, 6.4), (7.6, 6.6), (2.2, 6.5), (1.8, 2.4)];
-    round.iter().chain(&round[..4]).map(|p| Vector3::new(p.0, p.1, 1.4)).collect()
+    let round = round.iter().chain(&round[..4]).map(|p| Vector3::new(p.0, p.1, HIGH));
+    let [first, last] = ends.map(|e| Vector3::new(e.x, e.y, HIGH));
+    std::iter::once(first).chain(round).chain([last]).collect()
+}
+
+fn far(files: &job::Files, of: &(String, Vector3<f64>)) -> f64 {
+    (of.1 - files.control[0].1).xy().norm()
 }
 
 #[tokio::test]
@@ -18,7 +27,10 @@ async fn a_pass_is_brought_corrected_and_handed_over() {
     let files = job::files();
     let (server, c, id) = job::standing("wanda", "Walked").await;
     let base = format!("/api/jobs/{id}");
-    let (walk, cloud, path) = job::walked(&files.job, &way(), 41);
+    // two control points far from one another
+    let ends =
+        [&files.control[0], files.control.iter().max_by(|a, b| far(files, a).total_cmp(&far(files, b))).unwrap()];
+    let (walk, cloud, path) = job::walked(&files.job, &way(ends.map(|e| e.1)), 41);
     let folder = tempfile::tempdir().unwrap();
     let at = |name: &str| folder.path().join(name);
     std::fs::write(at("walk.ply"), &cloud).unwrap();
@@ -45,6 +57,15 @@ async fn a_pass_is_brought_corrected_and_handed_over() {
     choose("Cloud with times", "walk.ply").await;
     b.press("Bring it").await;
     b.says("million points along").await;
+    b.press("Tie and correct the passes").await;
+    // a room with four plain walls looks the same after half a turn: it is said, and where it stood decides
+    b.says("agrees with no place in the block, or with several alike").await;
+    let stood = [(0.5, ends[0]), (walk.path.last().unwrap().0 - 0.5, ends[1])];
+    let lines: Vec<String> = stood.iter().map(|(t, (name, p))| format!("{t} {name} {:.4}", HIGH - p.z)).collect();
+    b.click("//summary[contains(., 'control points it stood on')]").await;
+    b.fill("marks it stood on", &lines.join("\n")).await;
+    b.press("Keep the marks").await;
+    b.says("not as things stand now").await;
     b.press("Tie and correct the passes").await;
     b.see_within("//h3[contains(., 'A point is known to')]", 180).await;
     b.says("Places of its path are known to").await;

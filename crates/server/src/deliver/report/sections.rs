@@ -21,6 +21,7 @@ pub(super) fn all(p: &Package, small: &Small) -> Vec<Section> {
         instrument(p),
         features(p, small, |_| true),
         solids(p, small),
+        passes(p, small),
         notes(p),
         decisions(p),
     ]);
@@ -34,6 +35,7 @@ pub(super) fn short(p: &Package, small: &Small) -> Vec<Section> {
     out.push(remarks(p));
     out.extend(checks(p, small));
     out.push(features(p, small, |code| code == FLOOR));
+    out.push(passes(p, small));
     out.push(notes(p));
     out.retain(|s| !s.rows.is_empty() || !s.note.is_empty());
     out
@@ -410,6 +412,38 @@ fn solids(p: &Package, small: &Small) -> Section {
         words: 2,
         rows: rows.collect(),
     }
+}
+
+/// Passes of mobile units: how far their paths bend, what lay double before and after, how well a place and a point are known.
+fn passes(p: &Package, small: &Small) -> Section {
+    let unit = p.state.brief.unit();
+    let all = p.passes.current().and_then(|_| p.passes.to_dto().ok()).map(|d| d.passes).unwrap_or_default();
+    let placed = || all.iter().filter_map(|a| Some((a, a.placed.as_ref()?))).filter(|a| a.1.refused.is_none());
+    let rows = placed().map(|(a, placed)| {
+        let share = |k: usize| {
+            let d = &placed.doubled[k];
+            format!("{:.0}", 100.0 * d.double as f64 / d.compared.max(1) as f64)
+        };
+        let metres = a.facts.as_ref().map_or(0.0, |f| f.metres);
+        let place = placed.along.iter().flat_map(|w| w.error95).fold(0.0, f64::max);
+        let lengths = [placed.bends[1], place, placed.point95[0]].map(|v| small.text(v));
+        let first = [a.name.clone(), a.unit.clone(), format!("{:.0}", metres / unit.metres()), placed.ties.to_string()];
+        first.into_iter().chain([share(0), share(1)]).chain(lengths).collect()
+    });
+    let fit = placed().map(|(a, placed)| format!("{}: {}", a.name, placed.says.first().cloned().unwrap_or_default()));
+    let about = "Bends: how far the path is off when the pass is placed as one piece. Double: share of the places seen twice where surfaces lie double as one piece, and corrected.";
+    let numbers = [
+        ("walked", unit.code()),
+        ("ties", "1"),
+        ("double", "%"),
+        ("after", "%"),
+        ("bends", small.unit),
+        ("place 95 %", small.unit),
+        ("point 95 %", small.unit),
+    ];
+    let rows: Vec<_> = rows.collect();
+    let note = if rows.is_empty() { String::new() } else { format!("{about} {}", fit.collect::<Vec<_>>().join(" ")) };
+    Section { heading: "Passes".into(), note, columns: table(&["Name", "Unit"], &numbers), words: 2, rows }
 }
 
 fn notes(p: &Package) -> Section {
