@@ -89,7 +89,7 @@ pub fn read_path(text: &str, options: &PathOptions) -> Result<PathRead, FormatEr
     for (k, line) in text.lines().enumerate() {
         let line = line.trim().trim_start_matches('\u{feff}');
         let bare = line.trim_start_matches(['#', '%', '/']).trim();
-        let words: Vec<&str> = split(bare).collect();
+        let words = split(bare);
         if bare.len() < line.len() || words.is_empty() {
             // the heading as a remark, the last one before the numbers
             if values.is_empty() && found(&words.iter().map(|w| (*w).to_owned()).collect::<Vec<_>>()).is_some() {
@@ -185,8 +185,15 @@ impl PathColumns {
     }
 }
 
-fn split(line: &str) -> impl Iterator<Item = &str> {
-    line.split([' ', '\t', ',', ';']).filter(|f| !f.is_empty())
+/// Fields between semicolons, commas or tabs where there are such, else between blanks.
+fn split(line: &str) -> Vec<&str> {
+    let mark = [';', ',', '\t'].into_iter().find(|m| line.contains(*m));
+    let Some(mark) = mark else { return line.split_whitespace().collect() };
+    let mut out: Vec<&str> = line.split(mark).map(str::trim).collect();
+    while out.last().is_some_and(|f| f.is_empty()) {
+        out.pop();
+    }
+    out
 }
 
 /// From what a heading calls its columns.
