@@ -193,8 +193,8 @@ fn a_walk_among_scans_lies_where_it_was() {
 #[test]
 fn a_telephone_is_brought_to_the_centimetre() {
     // the fifth has two rooms that the first search takes for one another
+    let first = if std::env::var("VISTAZO_WALK_SEEDS").is_ok() { 1 } else { 5 };
     let last = seeds(5);
-    let first = if last == 5 { 5 } else { 1 };
     let (all, _) = among_scans(&Walker::phone_grade(), 3, first..=last);
     assert!(all.n > 100.0 && (all.after / all.n).sqrt() < 0.03, "{all:?}");
     assert!(all.inside / all.n > 0.88);
