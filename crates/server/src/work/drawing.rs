@@ -399,6 +399,9 @@ pub(crate) async fn summary(app: &App, job: Uuid) -> Result<Summary, ApiError> {
     let mut all: Vec<_> = rows.iter().map(|i| (i.id.to_string(), i.version)).collect();
     let ground = super::ground::key(app, job).await?;
     all.extend(ground.iter().map(|(key, _)| (key.clone(), 0)));
+    // passes are handed over as they were corrected last
+    let walked = vistazo_store::passes::passes(&app.db, job).await?;
+    all.extend(walked.into_iter().filter_map(|p| p.made_key).map(|key| (key, 0)));
     let open = |i: &&PlanItem| i.data["found"] == true && !matches!(i.kind.as_str(), "unseen" | "thickness");
     let drawn = |i: &PlanItem| {
         let kind = match i.kind.as_str() {
