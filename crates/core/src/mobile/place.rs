@@ -34,7 +34,7 @@ pub(super) fn place(block: &[(&Shown, Pose)], pieces: &[Piece]) -> Option<(usize
     widths.dedup_by_key(|w| w.0);
     for (wide, by) in widths {
         let last = pieces.len() - wide;
-        let lots = last.div_ceil(wide / 2).min(MOST - 1);
+        let lots = last.div_ceil((wide / 2).max(1)).min(MOST - 1);
         for k in 0..=lots {
             let from = last * k / lots.max(1);
             let some = &pieces[from..from + wide];

@@ -191,6 +191,12 @@ pub fn register(
     s.finish(&refused, go_on)
 }
 
+/// The frame of a path that says nothing of its own direction: by its first piece.
+fn alone(c: &Correction) -> Pose {
+    let first = c.poses[0];
+    Pose { translation: first.apply(&-c.places[0]), ..first }
+}
+
 impl<'a> State<'a> {
     fn new(anchors: &[Anchor<'a>], passes: &'a [PassIn<'a>]) -> Self {
         let mut clouds: Vec<(&'a WorkingCloud, Which)> =
@@ -640,7 +646,7 @@ impl<'a> State<'a> {
         };
         let to: Vec<Vec3> = correction.poses.iter().map(|p| p.translation).collect();
         // a pass along one line says too little about its own tilt
-        let rigid = fit(FitModel::Levelled, &correction.places, &to).map_or(correction.poses[0], |f| f.pose);
+        let rigid = fit(FitModel::Levelled, &correction.places, &to).map_or_else(|| alone(&correction), |f| f.pose);
         let off: Vec<f64> = (0..n).map(|i| correction.moved_against(&rigid, i).norm()).collect();
         let rms = (off.iter().map(|o| o * o).sum::<f64>() / n as f64).sqrt();
         let laid: Vec<Pose> = pieces.iter().map(|p| Pose { translation: rigid.apply(&p.place), ..rigid }).collect();

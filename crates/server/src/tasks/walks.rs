@@ -32,14 +32,15 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         let bytes = app.objects.bytes(&format!("{key}/pieces")).await?;
         let pieces = blocking(move || Ok(KeptPieces::from_bytes(&bytes)?.0)).await?;
         let marks = passes::marks_in_frame(app, task.job_id, &all.standing, row).await?;
-        doing.push(Doing {
-            id: row.id,
-            path: passes::path(app, &key).await?,
-            key,
-            pieces,
-            unit: passes::unit(row),
-            marks,
-        });
+        let path = passes::path(app, &key).await?;
+        let [from, to] = path.span();
+        if let Some(m) = marks.iter().find(|m| m.time < from || m.time > to) {
+            return Err(Stop::Failed(format!(
+                "{}: found a mark at {:.2} s, expected a time of its path, {from:.2} to {to:.2} s",
+                row.name, m.time
+            )));
+        }
+        doing.push(Doing { id: row.id, path, key, pieces, unit: passes::unit(row), marks });
     }
     if doing.is_empty() {
         return Err(Stop::Failed("no pass was read yet: bring a cloud and its path first".into()));
