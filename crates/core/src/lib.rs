@@ -1,7 +1,7 @@
 //! The rules and the mathematics of the job, without input, output or interface.
 //!
 //! The folders follow the surveyor's work: [`instrument`] says what one measured point is
-//! worth, [`plan`] what a station will see, [`targets`] finds spheres and checkers in a scan,
+//! worth, [`plan`] what a station will see, [`day`] what happens when, [`targets`] finds spheres and checkers in a scan,
 //! [`tie`] brings two scans together, [`registration`] makes one block of all, [`adjust`] is the
 //! least squares under it, [`georef`] puts it on the grid [`check`] compares the result with the requirement, and [`clean`]
 //! says which points do not belong, [`compare`] how far the surfaces of scans lie apart, [`slice`] shows it; [`draw`] makes a floor plan
@@ -32,6 +32,7 @@ pub mod clean;
 pub mod cloud;
 pub mod colour;
 pub mod compare;
+pub mod day;
 pub mod deliver;
 pub mod draw;
 pub mod field;

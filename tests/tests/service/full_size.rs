@@ -60,7 +60,7 @@ async fn an_upload_goes_on_where_it_broke_off_and_its_sums_are_checked() {
     assert!(state["usage"]["derived"].as_i64().unwrap() > 100_000 && state["free"].as_u64().unwrap() > 0);
     c.ok("DELETE", &location(&answer), Value::Null).await;
     assert_eq!(c.ok("GET", &format!("/api/jobs/{id}/uploads"), Value::Null).await["receiving"], json!([]));
-    assert!(c.refused(409, "DELETE", &at, Value::Null).await.contains("scans came from this file"));
+    assert!(c.refused(409, "DELETE", &at, Value::Null).await.contains("came from this file"));
     let said = c.announce(&id, &[("filename", "a.xyz"), ("unit", "cubit")], 10, vec![]).await.text().await.unwrap();
     assert!(said.contains("found “cubit”, expected m, ft or ftUS"), "{said}");
     // everything derived can be thrown away and made again, under the same names
