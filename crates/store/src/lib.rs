@@ -6,6 +6,7 @@
 
 pub mod cleaning;
 pub mod comparisons;
+pub mod days;
 pub mod designs;
 pub mod field;
 pub mod groups;

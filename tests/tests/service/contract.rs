@@ -159,6 +159,7 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/ground" => {
             json!({ "cell": 0.5, "reach": 20.0, "widest": 8.0, "slope": 0.3, "tolerance": 0.01, "longest": 2.0 })
         }
+        "/day" => c.ok("GET", &format!("{base}/day"), Value::Null).await["settings"].clone(),
         "/letterhead" => json!({ "lines": ["Office"], "colour": "#224466", "logo": null, "version": 0 }),
         "/drawing/measure" => json!({ "corners": [[412004.0, 5604003.0]], "snap": "ground" }),
         "/drawing/solids" => json!({ "sheet": names.iter().find(|n| n.0 == "{sheet}")?.1, "up": 8.0 }),

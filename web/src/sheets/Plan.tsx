@@ -1,7 +1,9 @@
 import { useQuery } from '@tanstack/react-query'
 import { Segmented } from 'antd'
-import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { lazy, type ReactNode, Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { api, type Schema, unwrap } from '../api/client'
+import { Days } from '../days/Days'
+import { useChoice } from '../lib/choice'
 import { num } from '../lib/format'
 import { canEdit, useJob, useRead } from '../lib/hooks'
 import { usePicks } from '../lib/picks'
@@ -20,15 +22,31 @@ import { onStorey, storeyAt, storeysOf } from '../plan/storeys'
 import { useLayers } from '../plan/useLayers'
 import { type Change, type Item, usePlan } from '../plan/usePlan'
 import { usePlanKeys } from '../plan/usePlanKeys'
-import { plan as words } from '../words'
+import { days, plan as words } from '../words'
 
 const Cover3d = lazy(async () => ({ default: (await import('../plan/space/Cover3d')).Cover3d }))
 // one and the same, so that nothing is drawn anew for it
 const NONE: never[] = []
 type Live = { id: string; look: Schema['LookDto'] } | null
 
-/** Where to stand, what will be seen, and what error will come out. */
+/** The site with its stations, and the days on which they are taken. */
+const ROOMS = ['site', 'days'] as const
+
+/** Where to stand, what will be seen, what error will come out, and what happens when. */
 export default function Plan() {
+  const [room, setRoom] = useChoice('room', ROOMS)
+  const rooms = (
+    <Segmented
+      aria-label={days.room}
+      value={room}
+      onChange={setRoom}
+      options={ROOMS.map((value) => ({ value, label: days.rooms[value] }))}
+    />
+  )
+  return room === 'days' ? <Days rooms={rooms} /> : <Site rooms={rooms} />
+}
+
+function Site({ rooms }: { rooms: ReactNode }) {
   const job = useJob()
   const u = useUnits()
   const theme = useTheme()
@@ -153,6 +171,7 @@ export default function Plan() {
         {surface && <Planned surface={surface} mode={mode} limit={limit} />}
       </div>
       <aside className="side" aria-label={words.whatThePlanSays}>
+        <div className="bar views">{rooms}</div>
         <States of={plan.read} what={words.thePlan}>
           {item?.kind === 'underlay' && edit && (
             <FitUnderlay

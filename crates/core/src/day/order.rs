@@ -310,7 +310,7 @@ impl Search<'_> {
     }
 }
 
-/// SplitMix64 (Steele, Lea and Flood 2014).
+/// `SplitMix64` (Steele, Lea and Flood 2014).
 struct Random(u64);
 
 impl Random {

@@ -9,7 +9,7 @@ use std::collections::BinaryHeap;
 /// Width of a cell, metres, unless the site is too large for it.
 const CELL: f64 = 0.5;
 /// Cells at most.
-const MOST: f64 = 250_000.0;
+const MOST: f64 = 80_000.0;
 /// A door is walked through when it is as wide, its sill as low and its head as high, metres.
 const DOOR: (f64, f64, f64) = (0.55, 0.35, 1.6);
 
@@ -58,7 +58,7 @@ struct Raster {
 impl Raster {
     fn new(site: &Site, places: &[Vec3]) -> Option<Self> {
         let drawn = site.walls.iter().flat_map(|w| &w.line);
-        let all: Vec<Vector2<f64>> = places.iter().map(|p| p.xy()).chain(drawn.copied()).collect();
+        let all: Vec<Vector2<f64>> = places.iter().map(Vec3::xy).chain(drawn.copied()).collect();
         let first = *all.first()?;
         let (low, top) = all.iter().fold((first, first), |(l, h), p| (l.inf(p), h.sup(p)));
         let margin = Vector2::repeat(4.0);

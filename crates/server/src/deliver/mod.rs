@@ -4,6 +4,7 @@
 pub(crate) mod clouds;
 mod control;
 mod coordinates;
+pub(crate) mod days;
 pub(crate) mod drawing;
 pub(crate) mod elevation;
 pub(crate) mod features;

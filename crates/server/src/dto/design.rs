@@ -42,6 +42,13 @@ pub struct LinkDto {
     pub faults: Vec<String>,
 }
 
+impl LinkDto {
+    /// Whether it holds two levelled scans: by two targets or marks, or by what the clouds share where they count.
+    pub fn holds(&self, by_clouds: bool) -> bool {
+        self.targets.len() + self.marks.len() >= 2 || by_clouds && self.overlap > 0.25
+    }
+}
+
 /// Something on the plan that goes wrong on site, in words.
 #[derive(Serialize, Deserialize, ToSchema)]
 pub struct TrapDto {

@@ -5,6 +5,7 @@ mod built;
 mod check;
 mod cloud;
 mod compare;
+mod day;
 mod deliver;
 mod design;
 mod drawing;
@@ -91,6 +92,10 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(design::control))
         .routes(routes!(design::density))
         .routes(routes!(design::file))
+        .routes(routes!(day::day, day::put_day))
+        .routes(routes!(day::better_order))
+        .routes(routes!(day::day_options))
+        .routes(routes!(day::day_file))
         .routes(routes!(field::scans))
         .routes(routes!(field::update, field::remove))
         .routes(routes!(field::simulate))

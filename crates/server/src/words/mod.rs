@@ -2,6 +2,7 @@
 
 pub(crate) mod compare;
 pub(crate) mod control;
+pub(crate) mod days;
 pub(crate) mod field;
 pub(crate) mod passes;
 pub(crate) mod plan;

@@ -208,9 +208,7 @@ impl Site {
             }
         };
         for l in &self.cover.links {
-            // levelled scans hang on two targets or marks, others on three
-            let held = l.targets.len() + l.marks.len() >= 2;
-            if held || self.brief.tie_by_clouds && l.overlap > 0.25 {
+            if l.holds(self.brief.tie_by_clouds) {
                 join(&l.from, &l.to);
             }
         }

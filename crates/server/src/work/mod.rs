@@ -6,6 +6,7 @@ pub(crate) mod cleaning;
 pub(crate) mod cloud;
 pub(crate) mod colouring;
 pub(crate) mod compare;
+pub(crate) mod days;
 pub(crate) mod deliverables;
 pub(crate) mod designing;
 pub(crate) mod drawing;

@@ -54,6 +54,16 @@ pub fn standing_at(problem: &Problem, order: &Order, at: Clock) -> Start {
     run.now.into_start(&problem.units)
 }
 
+/// Whether a scanner goes on in a shift.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+enum Going {
+    #[default]
+    On,
+    /// Once others take targets down that it needs.
+    Blocked,
+    Over,
+}
+
 #[derive(Clone, Debug, Default)]
 struct Track {
     /// The clock when its battery began, the seconds it ran before counted in; `None` while it is off.
@@ -66,10 +76,7 @@ struct Track {
     begun: bool,
     /// Its last visit began then: what the next one needs can be put up from there on.
     began: Clock,
-    /// Nothing more in this shift.
-    over: bool,
-    /// Unless others take targets down that it needs.
-    blocked: bool,
+    going: Going,
 }
 
 /// Everything that changes.

@@ -1,6 +1,6 @@
 //! A day from the gate to the gate.
 
-use super::{HAIR, Now, Run};
+use super::{Going, HAIR, Now, Run};
 use crate::day::problem::Clock;
 use crate::day::swaps::{Stretch, swaps};
 use crate::day::timetable::{PersonState, Step, Why, Work};
@@ -97,7 +97,7 @@ impl Run<'_> {
                 }
             }
             let first = self.steps[from..].iter().filter(|s| s.unit == Some(u) && s.work == Work::Check).map(|s| s.to);
-            let begun = first.last().or(before.begun(u));
+            let begun = first.max_by(f64::total_cmp).or(before.begun(u));
             let used = powered.zip(begun).map_or(0.0, |(at, now)| (now - at).max(0.0));
             if let Some(found) = swaps(&stretches, unit.battery, used) {
                 out.extend(found.into_iter().map(|i| stops[i]));
@@ -111,12 +111,12 @@ impl Run<'_> {
             self.morning();
         }
         for t in &mut self.now.tracks {
-            t.over = false;
+            t.going = Going::On;
         }
         loop {
             let people = &self.now.people;
             let free = |u: usize| people[self.p.units[u].person].free;
-            let next = (0..self.p.units.len()).filter(|&u| !self.now.tracks[u].over);
+            let next = (0..self.p.units.len()).filter(|&u| self.now.tracks[u].going == Going::On);
             let Some(u) = next.min_by(|a, b| free(*a).total_cmp(&free(*b))) else { break };
             let person = self.p.units[u].person;
             if self.now.people[person].free >= self.until {
@@ -128,19 +128,21 @@ impl Run<'_> {
             }
             if self.next_stop(u) {
                 // what others were done with may be what it waits for
-                self.now.tracks.iter_mut().filter(|t| t.blocked).for_each(|t| (t.blocked, t.over) = (false, false));
+                for t in self.now.tracks.iter_mut().filter(|t| t.going == Going::Blocked) {
+                    t.going = Going::On;
+                }
                 continue;
             }
             let short = |k: &usize| self.now.done[*k].is_none() && self.why[*k] == Some(Why::Stock);
             let blocked = self.order.get(u).into_iter().flatten().any(short);
             let track = &mut self.now.tracks[u];
-            (track.blocked, track.over) = (blocked, true);
+            track.going = if blocked { Going::Blocked } else { Going::Over };
             if !blocked {
                 (track.powered, track.tracked) = (None, false);
             }
         }
-        for t in self.now.tracks.iter_mut().filter(|t| t.blocked) {
-            (t.blocked, t.powered, t.tracked) = (false, None, false);
+        for t in self.now.tracks.iter_mut().filter(|t| t.going == Going::Blocked) {
+            (t.going, t.powered, t.tracked) = (Going::Over, None, false);
         }
         for h in self.helpers.clone() {
             while self.errand_of(h, f64::INFINITY, true) {}

@@ -35,7 +35,7 @@ impl Run<'_> {
         let over = p.stock.map_or(0, |n| (self.now.standing.iter().flatten().count() + up.len()).saturating_sub(n));
         let needed = |t: usize| {
             let wants = |k: &usize| self.now.done[*k].is_none() && p.stops[*k].targets.contains(&t);
-            self.order.iter().flatten().any(|k| wants(k))
+            self.order.iter().flatten().any(wants)
         };
         let mut down: Vec<usize> = (0..standing.len()).filter(|&t| standing[t].is_some() && !needed(t)).collect();
         // what was free first goes first
@@ -68,8 +68,12 @@ impl Run<'_> {
                 self.carried(helper, stop, asked.max(others), took, (&up, &down))?
             }
         };
-        down.iter().for_each(|&t| self.now.standing[t] = None);
-        up.iter().for_each(|&t| self.now.standing[t] = Some((end, end)));
+        for &t in &down {
+            self.now.standing[t] = None;
+        }
+        for &t in &up {
+            self.now.standing[t] = Some((end, end));
+        }
         self.now.touched = end;
         Ok(stand.max(end))
     }
