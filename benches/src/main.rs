@@ -8,6 +8,7 @@ mod field;
 mod formats;
 mod ground;
 mod optimum;
+mod order;
 mod plan;
 mod register;
 mod solver;
@@ -22,13 +23,14 @@ fn main() {
         Some("formats") => formats::main(),
         Some("ground") => ground::main(),
         Some("optimum") => optimum::main(),
+        Some("order") => order::main(),
         Some("plan") => plan::main(),
         Some("register") => register::main(),
         Some("solver") => solver::main(),
         Some("ties") => ties::main(),
         other => {
             eprintln!(
-                "which? {other:?} is none of: api checks clouds field formats ground optimum plan register solver ties"
+                "which? {other:?} is none of: api checks clouds field formats ground optimum order plan register solver ties"
             );
             std::process::exit(2);
         }

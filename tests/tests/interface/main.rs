@@ -7,6 +7,7 @@ mod clean;
 mod colours;
 mod compare;
 mod cover;
+mod day;
 mod deliver;
 mod desk;
 mod drawing;

@@ -3,6 +3,7 @@
 
 mod clouds;
 mod contract;
+mod day;
 mod demo;
 mod faults;
 mod full_size;

@@ -63,15 +63,17 @@ interface Scale {
   onPick: (station: string) => void
 }
 
-const LOUD = new Set<Step['work']>(['scan', 'photographs', 'occupy', 'pass'])
+/** Named by their station above the line, and said in words on it. */
+const NAMED = new Set<Step['work']>(['scan', 'pass'])
+const QUIET = new Set<Step['work']>(['arrive', 'induction', 'check', 'break', 'pack', 'targets', 'wait'])
 
 function Person({ name, steps, hours, x, picked, onPick }: Scale & { name: string; steps: Step[]; hours: number[] }) {
   return (
     <div className="day-row">
       <span className="day-name">{name}</span>
-      <svg width="100%" height="40" role="list" aria-label={words.whatDoes(name)}>
+      <svg width="100%" height="44" role="list" aria-label={words.whatDoes(name)}>
         {hours.map((h) => (
-          <line key={h} className="hour" x1={`${x(h)}%`} x2={`${x(h)}%`} y1="0" y2="40" />
+          <line key={h} className="hour" x1={`${x(h)}%`} x2={`${x(h)}%`} y1="0" y2="44" />
         ))}
         {steps.map((s) => (
           <Block key={`${s.work} ${s.from}`} step={s} x={x} on={picked !== null && s.at === picked} onPick={onPick} />
@@ -114,10 +116,15 @@ function Block({
       onKeyDown={keys}
     >
       <title>{label}</title>
-      <rect x={`${left}%`} width={`${width}%`} y={thin ? 18 : 6} height={thin ? 4 : 28} />
-      {LOUD.has(s.work) && s.work !== 'photographs' && width > 1.9 && s.at && (
-        <text x={`${left + width / 2}%`} y="24" textAnchor="middle">
+      <rect x={`${left}%`} width={`${width}%`} y={thin ? 25 : 14} height={thin ? 4 : 26} />
+      {NAMED.has(s.work) && s.at && (
+        <text x={`${left}%`} y="11">
           {s.at}
+        </text>
+      )}
+      {QUIET.has(s.work) && width > 0.8 * words.work[s.work].length && (
+        <text x={`${left + width / 2}%`} y="31" textAnchor="middle">
+          {words.work[s.work]}
         </text>
       )}
     </g>
@@ -148,7 +155,9 @@ function Supply({
     <>
       {unit.battery.length > 0 && (
         <div className="day-row">
-          <span className="day-name faint">{words.batteryOf(name)}</span>
+          <span className="day-name faint">
+            {words.batteryOf(name, num(100 * Math.min(1, ...unit.battery.filter(inside).map((p) => p[1]!)), 0))}
+          </span>
           <svg
             className="supply"
             width="100%"
@@ -167,7 +176,9 @@ function Supply({
       )}
       {unit.card.filter(inside).length > 0 && (
         <div className="day-row">
-          <span className="day-name faint">{words.cardOf(name)}</span>
+          <span className="day-name faint">
+            {words.cardOf(name, size(Math.max(...unit.card.filter(inside).map((p) => p[1]!))))}
+          </span>
           <svg
             className="supply"
             width="100%"

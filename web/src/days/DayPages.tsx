@@ -40,12 +40,11 @@ function Watch({ of, days, onPick }: { of: UseDays; days: Days; onPick: (station
         <ul className="day-remarks">
           {days.remarks.map((r) => (
             <li key={r.said} className={r.breaks ? 'breaks' : ''}>
-              {r.station ? (
+              {r.said}{' '}
+              {r.station && (
                 <button type="button" className="link" onClick={() => onPick(r.station!)}>
-                  {r.said}
+                  {words.show(r.station)}
                 </button>
-              ) : (
-                r.said
               )}
             </li>
           ))}
@@ -78,7 +77,51 @@ function Watch({ of, days, onPick }: { of: UseDays; days: Days; onPick: (station
         </tbody>
       </table>
       <Totals days={days} />
+      <Ways days={days} />
       <Caution>{words.caution}</Caution>
+    </>
+  )
+}
+
+/** The same site by other ways, with what they are reckoned with. */
+function Ways({ days }: { days: Days }) {
+  const u = useUnits()
+  return (
+    <>
+      <Head>{words.otherWays}</Head>
+      <table className="ledger" aria-label={words.otherWays}>
+        <thead>
+          <tr>
+            <th scope="col">{words.wayHead}</th>
+            <th scope="col" className="num">
+              {words.onSite}
+            </th>
+            <th scope="col" className="num">
+              {words.labour}
+            </th>
+            <th scope="col" className="num">
+              {words.atTheOffice}
+            </th>
+            <th scope="col" className="num">
+              {words.worst95(u.small)}
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {days.ways.map((w) => (
+            <tr key={w.way} title={w.said}>
+              <td>
+                <b>{words.way[w.way]}</b>
+                <div className="faint">{w.said}</div>
+              </td>
+              <td className="num">{span(w.site)}</td>
+              <td className="num">{span(w.labour)}</td>
+              <td className="num">{w.office > 0 ? span(w.office) : '–'}</td>
+              <td className="num">{w.error == null ? '–' : u.err(w.error)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
     </>
   )
 }

@@ -1,4 +1,4 @@
-import { Button, Select } from 'antd'
+import { Checkbox, Select } from 'antd'
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from 'react'
 import { num, span } from '../lib/format'
 import { useUnits } from '../lib/units'
@@ -49,7 +49,7 @@ export function OrderTable({
           ...(several
             ? [
                 <tr key={unit.name} className="group" data-scanner={u}>
-                  <th scope="rowgroup" colSpan={10}>
+                  <th scope="rowgroup" colSpan={11}>
                     {words.carriedBy(unit.name, days.settings.people[unit.person] ?? '')}
                   </th>
                 </tr>,
@@ -95,6 +95,9 @@ function OrderHead({ several }: { several: boolean }) {
           </th>
         ))}
         <th scope="col">{several ? words.scanner : ''}</th>
+        <th scope="col" title={words.lockedStays}>
+          {words.lockHead}
+        </th>
       </tr>
     </thead>
   )
@@ -135,7 +138,7 @@ function Row({ s, k, days, edit, several, on, drag, onPick, onKeys, onPut }: Row
       </td>
       <td className="num">{k + 1}</td>
       <td>{s.name}</td>
-      <td className="num">{s.why ? <span className="wrong">{s.why}</span> : <When days={days} at={s.begins} />}</td>
+      <td className="num">{s.why ? <span className="wrong" title={s.why}>{words.out}</span> : <When days={days} at={s.begins} />}</td>
       <td className="num">
         {s.took != null ? words.tookOf(span(s.took), span(s.scan)) : span((s.ends ?? 0) - (s.begins ?? 0))}
       </td>
@@ -145,7 +148,7 @@ function Row({ s, k, days, edit, several, on, drag, onPick, onKeys, onPut }: Row
         {s.ties.length > 3 && ` +${num(s.ties.length - 3, 0)}`}
       </td>
       <td>{s.up.length > 4 ? `${s.up.slice(0, 3).join(' ')} +${num(s.up.length - 3, 0)}` : s.up.join(' ')}</td>
-      <td className="num">{s.worked == null ? '' : <When days={days} at={s.worked} />}</td>
+      <td className="num">{s.worked == null ? '' : <When days={days} at={s.worked} beside={s.begins} />}</td>
       <td>
         {several && edit && !s.done && (
           <Select
@@ -156,32 +159,29 @@ function Row({ s, k, days, edit, several, on, drag, onPick, onKeys, onPut }: Row
             options={days.settings.scanners.map((x, value) => ({ value, label: x.name }))}
           />
         )}
+        {s.done && words.done}
+      </td>
+      <td>
         {edit && !s.done && (
-          <Button
-            size="small"
-            type="text"
-            aria-pressed={s.locked}
+          <Checkbox
+            checked={s.locked}
             aria-label={words.lockStation(s.name)}
             title={words.lockedStays}
-            onClick={(e) => {
-              e.stopPropagation()
-              onPut({ locked: !s.locked })
-            }}
-          >
-            {s.locked ? words.locked : words.lock}
-          </Button>
+            onClick={(e) => e.stopPropagation()}
+            onChange={(e) => onPut({ locked: e.target.checked })}
+          />
         )}
-        {s.done && words.done}
       </td>
     </tr>
   )
 }
 
-/** A time, with its date where it is on another day than the first. */
-export function When({ days, at }: { days: Days; at: number | null | undefined }) {
+/** A time, with its date where there are several, or where it is another than that of what it stands beside. */
+export function When({ days, at, beside }: { days: Days; at: number | null | undefined; beside?: number | null }) {
   if (at == null) return <>–</>
   const first = days.settings.dates[0]?.date ?? ''
-  const several = days.settings.dates.length > 1 || at > 86_400
+  const day = (t: number) => Math.floor(t / 86_400)
+  const several = beside == null ? days.settings.dates.length > 1 || at > 86_400 : day(at) !== day(beside)
   return (
     <>
       {several && <span className="faint">{dateOf(first, at).slice(5)} </span>}

@@ -163,7 +163,7 @@ pub struct Timetable {
 impl Timetable {
     /// Seconds spent with one kind of work, by all.
     pub fn spent(&self, work: Work) -> f64 {
-        self.steps.iter().filter(|s| s.work == work).map(|s| s.to - s.from).sum()
+        self.steps.iter().filter(|s| s.work == work).map(|s| s.to - s.from).fold(0.0, |a, b| a + b)
     }
 
     /// When the last scan ends; `None` without one.

@@ -1,5 +1,6 @@
 //! The demo: invented people, an invented site with scans by the simulator, and a small one that waits for its field day.
 
+mod days;
 mod field_day;
 mod fit_out;
 mod photographs;
@@ -59,6 +60,8 @@ pub async fn load(app: &App) -> anyhow::Result<()> {
         let name = e.data["name"].as_str().unwrap_or_default().to_owned();
         queue(app, job.id, &Work::Scan { station: e.id, log, name }, Some(users[1].0.id)).await?;
     }
+    let wing = edits.iter().find(|e| e.kind == "area").map(|e| e.id);
+    days::add(app, job.id, users[1].0.id, wing).await?;
     walks::add(app, job.id, users[1].0.id).await?;
     Ok(())
 }

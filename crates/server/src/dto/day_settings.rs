@@ -50,6 +50,9 @@ pub struct DaySettingsDto {
     /// Who scans a station, and whether its place in the order stays; the order is that of the plan.
     #[serde(default)]
     pub stations: Vec<AssignedDto>,
+    /// What other ways of measuring are reckoned with.
+    #[serde(default)]
+    pub assumed: AssumedDto,
     /// Walks with a mobile unit on these days.
     #[serde(default)]
     pub passes: Vec<PlannedPassDto>,
@@ -154,6 +157,28 @@ pub struct MachinesDto {
     pub trial: Option<f64>,
 }
 
+/// What other ways of measuring are reckoned with.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct AssumedDto {
+    /// Seconds of tying two scans by hand in the office.
+    pub tie_by_hand: f64,
+    /// Seconds of one length by tape measure, with writing it down; two people hold the tape.
+    pub taped: f64,
+    /// Lengths taken at each wall, and at each opening.
+    pub lengths: [f64; 2],
+    /// Metres a second of a walk with a mobile unit.
+    pub mobile_pace: f64,
+    /// Times as long as its walk that a mobile pass is worked through.
+    pub mobile_office: f64,
+}
+
+impl Default for AssumedDto {
+    fn default() -> Self {
+        Self { tie_by_hand: 720.0, taped: 75.0, lengths: [2.0, 3.0], mobile_pace: 0.7, mobile_office: 4.0 }
+    }
+}
+
 /// What is kept about a station.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -227,6 +252,7 @@ impl DaySettingsDto {
             check_temperature: None,
             site_temperature: None,
             stations: Vec::new(),
+            assumed: AssumedDto::default(),
             passes: Vec::new(),
         }
     }
@@ -344,6 +370,12 @@ impl DaySettingsDto {
         count("machines.lanes", m.lanes, 1, 64)?;
         m.device.map_or(Ok(()), |v| number("machines.device", v, 0.0, 36_000.0))?;
         m.trial.map_or(Ok(()), |v| number("machines.trial", v, 0.0, DAY))?;
+        let a = &self.assumed;
+        number("assumed.tie_by_hand", a.tie_by_hand, 0.0, 4.0 * 3600.0)?;
+        number("assumed.taped", a.taped, 0.0, 3600.0)?;
+        a.lengths.iter().try_for_each(|v| number("assumed.lengths", *v, 0.0, 100.0))?;
+        number("assumed.mobile_pace", a.mobile_pace, 0.1, 5.0)?;
+        number("assumed.mobile_office", a.mobile_office, 0.0, 100.0)?;
         number("photograph_bytes", self.photograph_bytes, 0.0, 1e11)?;
         for (n, v) in [("check_temperature", self.check_temperature), ("site_temperature", self.site_temperature)] {
             v.map_or(Ok(()), |v| number(n, v, -60.0, 80.0))?;

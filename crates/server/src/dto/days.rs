@@ -49,6 +49,8 @@ pub struct DaysDto {
     pub kit: Vec<KitLineDto>,
     /// What was noted in the field against what was planned.
     pub learned: LearnedDto,
+    /// Ways of measuring the same, with the times they take.
+    pub ways: Vec<WayDto>,
     /// Yesterday's scans are worked through before a day begins, by day but the first.
     pub checked: Vec<bool>,
 }
@@ -196,6 +198,35 @@ pub struct LearnedDto {
     pub set_up: Option<f64>,
     /// Median pace between stations, metres a second.
     pub walk: Option<f64>,
+}
+
+/// A way of measuring the site.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum WayWord {
+    /// As it is planned here.
+    Planned,
+    /// The same scans, tied by hand in the office.
+    ByHand,
+    /// A walk with a mobile unit in the place of the scans.
+    Mobile,
+    /// Tape measure and paper: lengths only.
+    Tape,
+}
+
+/// What a way of measuring takes.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct WayDto {
+    pub way: WayWord,
+    /// Seconds from the gate to the gate, all days, without rests.
+    pub site: f64,
+    /// The same times the people.
+    pub labour: f64,
+    /// Seconds of a person at the office.
+    pub office: f64,
+    /// Largest 95 % error in space, metres, where it is known.
+    pub error: Option<f64>,
+    pub said: String,
 }
 
 /// An order that was found.

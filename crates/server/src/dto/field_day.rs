@@ -32,6 +32,8 @@ pub struct NextDto {
     pub station: Uuid,
     pub name: String,
     pub because: String,
+    /// When it begins by the days that were planned; none when none were.
+    pub planned: Option<chrono::DateTime<chrono::Utc>>,
     /// Metres on the ground.
     pub distance: Option<f64>,
     /// Radians clockwise from plan north.

@@ -1,6 +1,5 @@
 //! What is said about days on site.
 
-use super::plan::clock;
 use crate::dto::Brief;
 use vistazo_core::day::Why;
 
@@ -9,6 +8,12 @@ pub(crate) const TRIPODS: &str = "one for each scanner; stands for targets besid
 pub(crate) const RECEIVER: &str = "for control that is not known yet";
 pub(crate) const WHOLE: &str = "the plan as it is, all of it taken";
 pub(crate) const ALONE: &str = "One person alone on site: say where you are and when you will be back, and keep to the site's rules for working alone.";
+
+/// A length of time: minutes, or hours and minutes.
+fn clock(seconds: f64) -> String {
+    let minutes = (seconds / 60.0).round() as i64;
+    if minutes < 90 { format!("{minutes} min") } else { super::plan::clock(seconds) }
+}
 
 /// Why something does not fit.
 pub(crate) fn why(why: Why) -> &'static str {
@@ -57,7 +62,7 @@ pub(crate) fn errand_left(name: &str, because: Why) -> String {
 /// A scan that is tied back.
 pub(crate) fn tied_back(station: &str, seconds: f64) -> String {
     format!(
-        "Before {station} the power goes and the tracked position with it, and nothing else ties {station}: it is tied back ({}). A target that it shares with an earlier station, or one more battery, makes that unnecessary.",
+        "Before {station} the power goes, with a battery or over night, and the tracked position with it, and nothing else ties {station}: it is tied back ({}). A target shared with an earlier station makes that unnecessary, and so does another order.",
         clock(seconds)
     )
 }
@@ -137,4 +142,24 @@ pub(crate) fn mobile(brief: &Brief, length: f64, seconds: f64, off95: f64) -> St
         clock(seconds),
         brief.length(off95)
     )
+}
+
+/// This plan, as a way of measuring.
+pub(crate) fn this_plan(stations: f64, look: f64) -> String {
+    format!("{stations:.0} stations, tied by the program and looked at ({} each); the error is the plan's prediction", clock(look))
+}
+
+/// The same scans, tied by hand.
+pub(crate) fn by_hand(ties: f64, each: f64) -> String {
+    format!("the same scans, {ties:.0} ties by hand in the office at {} each; how good they are is not known", clock(each))
+}
+
+/// A walk in the place of scans.
+pub(crate) fn by_mobile(brief: &Brief, walked: f64) -> String {
+    format!("a walk of {} past the same places and back; the error is that half-way without a tie, by the profile", brief.length(walked))
+}
+
+/// Tape measure and paper.
+pub(crate) fn by_tape(lengths: f64, walls: usize, openings: usize) -> String {
+    format!("{lengths:.0} lengths at {walls} walls and {openings} openings; no cloud, no heights but those measured")
 }

@@ -104,6 +104,7 @@ impl Site {
             station: *id,
             name: station.name.clone(),
             because,
+            planned: None,
             distance: way.distance,
             bearing: way.bearing,
             set_up: self.target_names(&way.set_up),
@@ -355,7 +356,13 @@ fn cameras(instrument: &Instrument) -> Vec<CameraCostDto> {
 pub(crate) async fn now(app: &App, job: Uuid, user: Uuid) -> Result<FieldNowDto, ApiError> {
     let site = Site::load(app, job).await?;
     let due = instrument_check::due(app, user, &site.journal, &site.brief).await?;
+    let planned = vistazo_store::days::get(&app.db, job).await?.is_some();
+    let days = if planned { Some(super::days::Days::load(app, job).await?) } else { None };
     super::blocking(move || {
+        let mut next = site.next();
+        if let (Some(n), Some(d)) = (&mut next, &days) {
+            n.planned = d.begins(n.station);
+        }
         let days = day(&site.plan.stations(), &site.instrument());
         let checklist = words::field::checklist(
             |i| site.ticked(i),
@@ -364,7 +371,7 @@ pub(crate) async fn now(app: &App, job: Uuid, user: Uuid) -> Result<FieldNowDto,
             site.brief.instrument.warm_up,
         );
         FieldNowDto {
-            next: site.next(),
+            next,
             stations: (0..site.plan.stations.len()).map(|k| site.station(k, &days)).collect(),
             pace: site.pace(&days),
             checklist,

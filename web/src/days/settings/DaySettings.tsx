@@ -8,6 +8,7 @@ import { Conflicts } from '../../parts'
 import { days as words } from '../../words'
 import type { Days, Settings, UseDays } from '../useDays'
 import { CrewPart } from './CrewPart'
+import { AssumedPart } from './AssumedPart'
 import { DatesPart } from './DatesPart'
 import { MachinesPart } from './MachinesPart'
 import { PacePart } from './PacePart'
@@ -46,6 +47,7 @@ export function DaySettings({ of, days }: { of: UseDays; days: Days }) {
       <WindowsPart {...part} />
       <PacePart {...part} />
       <MachinesPart {...part} />
+      <AssumedPart {...part} />
       {wrong && (
         <p className="wrong" role="alert">
           {wrong}

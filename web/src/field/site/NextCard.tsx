@@ -30,12 +30,21 @@ export function nextOf(now: Now, entries: Entry[]) {
     station: to.id,
     name: to.name,
     because: words.byTheOrder,
+    planned: null,
     distance: Math.hypot(dx, dy),
     bearing: (Math.atan2(dx, dy) + 2 * Math.PI) % (2 * Math.PI),
     set_up: [],
     keep: [],
     free: [],
   }
+}
+
+/** A moment on the clock of this device. */
+const local = (at: string) => {
+  const d = new Date(at)
+  const two = (v: number) => String(v).padStart(2, '0')
+  const time = `${two(d.getHours())}:${two(d.getMinutes())}`
+  return d.toDateString() === new Date().toDateString() ? time : `${two(d.getMonth() + 1)}-${two(d.getDate())} ${time}`
 }
 
 /** The one thing to do: where to, why, what to carry. */
@@ -79,6 +88,7 @@ export function NextCard({ now, entries, onOpen }: { now: Now; entries: Entry[];
               )
             : words.beginHere}
         </p>
+        {next.planned && <p>{words.plannedFor(local(next.planned))}</p>}
         <p>{next.because}</p>
         <dl>
           {carry.map(

@@ -1,6 +1,7 @@
 import { plural } from '../../lib/count'
 
 export const field = {
+  plannedFor: (at: string) => `By the plan of the day it begins at ${at}.`,
   addABacksight: 'Add a backsight',
   again: 'again ',
   allNotYetTaken: 'All not yet taken',

@@ -113,6 +113,8 @@ impl Run<'_> {
         for t in &mut self.now.tracks {
             t.going = Going::On;
         }
+        // what was closed yesterday may be open today
+        self.why.fill(None);
         loop {
             let people = &self.now.people;
             let free = |u: usize| people[self.p.units[u].person].free;

@@ -10,7 +10,7 @@ const PATIENCE: f64 = 900.0;
 impl Run<'_> {
     /// The next stop that can be taken, in order; a stop that is closed for long is left for later.
     pub(super) fn next_stop(&mut self, u: usize) -> bool {
-        let mut patient: Option<(f64, Now, Vec<Step>)> = None;
+        let mut patient: Option<(Clock, usize, Now, Vec<Step>)> = None;
         for &k in self.order.get(u).into_iter().flatten() {
             if self.now.done[k].is_some() {
                 continue;
@@ -20,9 +20,11 @@ impl Run<'_> {
                     self.take(now, steps, k);
                     return true;
                 }
-                Ok((now, steps, waited)) => {
-                    if patient.as_ref().is_none_or(|p| waited < p.0) {
-                        patient = Some((waited, now, steps));
+                Ok((now, steps, _)) => {
+                    // of those that open first the first in order
+                    let begins = now.done[k].map_or(f64::INFINITY, |d| d.0);
+                    if patient.as_ref().is_none_or(|p| begins < p.0 - PATIENCE) {
+                        patient = Some((begins, k, now, steps));
                     }
                 }
                 Err(why) => {
@@ -33,8 +35,7 @@ impl Run<'_> {
                 }
             }
         }
-        let Some((_, now, steps)) = patient else { return false };
-        let k = steps.iter().find_map(|s| s.stop).unwrap_or_default();
+        let Some((_, k, now, steps)) = patient else { return false };
         self.take(now, steps, k);
         true
     }

@@ -58,6 +58,7 @@ impl Answer<'_> {
             remarks: self.remarks(),
             kit: self.kit(),
             learned: self.days.learned(),
+            ways: super::compared::ways(self.days, &self.p, &self.t),
             checked: self.checked(),
             settings: self.days.settings.clone(),
         }
@@ -92,7 +93,7 @@ impl Answer<'_> {
             begins: taken.filter(|t| t.timed).map(|t| t.span.0).or(begins),
             ends: taken.filter(|t| t.timed).map(|t| t.span.1).or(mine().map(|s| s.to).max_by(f64::total_cmp)),
             scan: stop.scan + stop.photographs,
-            walk: mine().filter(|s| s.work == Work::Walk).map(|s| s.to - s.from).sum(),
+            walk: mine().filter(|s| s.work == Work::Walk).map(|s| s.to - s.from).fold(0.0, |a, b| a + b),
             bytes: stop.bytes,
             untied: ties.is_empty() && self.begin(k).is_some() && self.begin(k) != first,
             ties,

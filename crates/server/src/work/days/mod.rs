@@ -1,6 +1,7 @@
 //! Days on site: from plan, settings and journal to the core's problem, and its timetable to what is sent.
 
 mod answer;
+mod compared;
 mod options;
 mod start;
 
@@ -364,6 +365,14 @@ impl Days {
         let (problem, start) = self.start(now);
         let table = timetable(&problem, &self.order, Some(&start));
         (problem, table, Some(start))
+    }
+
+    /// When a station begins as the days were planned.
+    pub(crate) fn begins(&self, station: Uuid) -> Option<DateTime<Utc>> {
+        let k = self.plan.stations.iter().position(|s| s.0 == station)?;
+        let (_, table, _) = self.table(None);
+        let first = table.steps.iter().filter(|s| s.stop == Some(k) && s.unit.is_some()).map(|s| s.from);
+        first.min_by(f64::total_cmp).map(|t| self.moment(t))
     }
 
     /// An order with less carrying; what is locked, and what is done by `now`, stays.

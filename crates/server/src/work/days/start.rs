@@ -102,8 +102,8 @@ impl Days {
         }
         LearnedDto {
             stations: timed.len(),
-            took: timed.iter().map(|t| t.span.1 - t.span.0).sum(),
-            planned: timed.iter().map(|t| p.pace.set_up + scan(t)).sum(),
+            took: timed.iter().map(|t| t.span.1 - t.span.0).fold(0.0, |a, b| a + b),
+            planned: timed.iter().map(|t| p.pace.set_up + scan(t)).fold(0.0, |a, b| a + b),
             set_up: median(set_ups),
             walk: median(paces),
         }
