@@ -41,7 +41,7 @@ async fn day(c: &Client, id: &str, query: &str) -> Value {
 async fn keep(c: &Client, id: &str, change: &[(&str, Value)]) -> Value {
     let mut s = day(c, id, "").await["settings"].clone();
     for (at, v) in change {
-        *s.pointer_mut(at).unwrap_or_else(|| panic!("no {at} in {s}")) = v.clone();
+        *s.pointer_mut(at).expect(at) = v.clone();
     }
     c.ok("PUT", &format!("/api/jobs/{id}/day"), s).await
 }
@@ -62,7 +62,8 @@ async fn each_mistake_of_a_day_is_named_beforehand() {
     assert!(said(&lost).contains("the tracked position with it"), "{}", said(&lost));
     let steps = lost["steps"].as_array().unwrap();
     let count = |work: &str| steps.iter().filter(|s| s["work"] == work).count();
-    assert!(count("swap") > 0 && count("re_tie") == count("swap"), "{} {}", count("swap"), count("re_tie"));
+    // but for one that is changed before the first scan, when nothing is tracked yet
+    assert!((1..=count("swap")).contains(&count("re_tie")), "{} {}", count("swap"), count("re_tie"));
     // the same with targets between them: the power may go
     let tied = row(&c, "Shared", 14, true, 1800.0).await;
     let held = keep(&c, &tied, &[("/scanners/0/tracks", json!(true)), ("/scanners/0/batteries", json!(9))]).await;
@@ -73,7 +74,7 @@ async fn each_mistake_of_a_day_is_named_beforehand() {
         (vec![("/scanners/0/batteries", json!(1))], "no battery left"),
         (vec![("/scanners/0/card", json!(1e8)), ("/scanners/0/cards", json!(1))], "no room left on the cards"),
         (vec![("/machines/trial", Value::Null)], "none is tried before"),
-        (vec![("/machines/device", json!(120.0))], "on the device takes"),
+        (vec![("/machines/device", json!(900.0))], "on the device takes"),
         (vec![("/check_temperature", json!(21.0)), ("/site_temperature", json!(-3.0))], "check it where it works"),
         (vec![("/dates/0/to", json!(10.0 * HOUR))], "fit into the day"),
         (vec![("/stock", json!(3))], "needs more targets than there are"),
@@ -126,7 +127,8 @@ fn moment(date: NaiveDate, seconds: f64) -> DateTime<Utc> {
 
 async fn visit(c: &Client, id: &str, station: &Value, from: DateTime<Utc>, to: DateTime<Utc>) {
     let data = json!({ "station": station, "started": from, "ended": to });
-    let entry = json!({ "id": uuid::Uuid::now_v7(), "fact": { "kind": "visit", "data": data }, "follows": [], "taken_at": to });
+    let entry =
+        json!({ "id": uuid::Uuid::now_v7(), "fact": { "kind": "visit", "data": data }, "follows": [], "taken_at": to });
     let body = json!({ "device": "tablet", "sent_at": Utc::now(), "entries": [entry] });
     let answer = c.ok("POST", &format!("/api/jobs/{id}/field/journal"), body).await;
     assert_eq!(answer[0]["kept"], true, "{answer}");
@@ -139,12 +141,9 @@ async fn at_noon_what_is_left_is_planned_anew_and_what_no_longer_fits_has_choice
     let id = row(&c, "Noon", 8, true, 9000.0).await;
     // begun a week ago, so that what is noted lies in the past
     let date = Utc::now().date_naive() - Duration::days(7);
-    let kept = keep(
-        &c,
-        &id,
-        &[("/dates/0/date", json!(date)), ("/dates/0/to", json!(10.5 * HOUR)), ("/breaks", json!([]))],
-    )
-    .await;
+    let kept =
+        keep(&c, &id, &[("/dates/0/date", json!(date)), ("/dates/0/to", json!(10.5 * HOUR)), ("/breaks", json!([]))])
+            .await;
     assert!(kept["stations"].as_array().unwrap().iter().all(|s| s["why"] == Value::Null), "{}", said(&kept));
     let stations = kept["stations"].as_array().unwrap().clone();
     // three are taken, each slower by far than it was planned
@@ -188,7 +187,8 @@ async fn at_noon_what_is_left_is_planned_anew_and_what_no_longer_fits_has_choice
         choices["options"].as_array().unwrap().iter().map(|o| (o["what"].as_str().unwrap(), o)).collect();
     assert_eq!(by.len(), 4, "{choices}");
     assert!(by["tomorrow"]["left"].as_array().unwrap().is_empty(), "{}", by["tomorrow"]);
-    assert!(by["coarser"]["left"].as_array().unwrap().len() < 5 - fits.len(), "half as many points take less time");
+    let late = |o: &Value| (o["left"].as_array().unwrap().len(), o["ends"].as_f64().unwrap() as i64);
+    assert!(late(by["coarser"]) <= late(&choices["whole"]), "a quarter of the points takes less time: {choices}");
     assert!(by["mobile"]["said"].as_str().unwrap().contains("95 %"));
     // without the last stations their targets are seen from one side only, or not at all
     let error = |o: &Value| o["error"].as_f64().unwrap_or(f64::INFINITY);

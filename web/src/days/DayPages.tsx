@@ -1,5 +1,5 @@
-import { Button } from 'antd'
-import { Segmented } from 'antd'
+import { Button, Segmented } from 'antd'
+import { Fragment } from 'react'
 import { useChoice } from '../lib/choice'
 import { num, size, span } from '../lib/format'
 import { canEdit } from '../lib/hooks'
@@ -109,16 +109,22 @@ function Ways({ days }: { days: Days }) {
         </thead>
         <tbody>
           {days.ways.map((w) => (
-            <tr key={w.way} title={w.said}>
-              <td>
-                <b>{words.way[w.way]}</b>
-                <div className="faint">{w.said}</div>
-              </td>
-              <td className="num">{span(w.site)}</td>
-              <td className="num">{span(w.labour)}</td>
-              <td className="num">{w.office > 0 ? span(w.office) : '–'}</td>
-              <td className="num">{w.error == null ? '–' : u.err(w.error)}</td>
-            </tr>
+            <Fragment key={w.way}>
+              <tr className="above">
+                <td>
+                  <b>{words.way[w.way]}</b>
+                </td>
+                <td className="num">{span(w.site)}</td>
+                <td className="num">{span(w.labour)}</td>
+                <td className="num">{w.office > 0 ? span(w.office) : '–'}</td>
+                <td className="num">{w.error == null ? '–' : u.err(w.error)}</td>
+              </tr>
+              <tr>
+                <td colSpan={5} className="faint">
+                  {w.said}
+                </td>
+              </tr>
+            </Fragment>
           ))}
         </tbody>
       </table>

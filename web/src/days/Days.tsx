@@ -1,4 +1,4 @@
-import { Button, Input, Segmented } from 'antd'
+import { Button, Segmented } from 'antd'
 import { useState } from 'react'
 import { span } from '../lib/format'
 import { canEdit, useKey } from '../lib/hooks'
@@ -8,6 +8,7 @@ import { days as words } from '../words'
 import { BetterOrder } from './BetterOrder'
 import { DayChart, share } from './DayChart'
 import { DayPages } from './DayPages'
+import { Day, Time } from './settings/entries'
 import { OrderTable } from './OrderTable'
 import { clock, clockOf, dateOf, moment } from './time'
 import { type Days as Planned, useDays, type UseDays } from './useDays'
@@ -127,14 +128,15 @@ function Moment({ of, days }: { of: UseDays; days: Planned }) {
         ]}
       />
       {of.now && (
-        <Input
-          type="datetime-local"
-          size="small"
-          style={{ width: 190 }}
-          aria-label={words.plannedAnewFrom}
-          value={text}
-          onChange={(e) => from(e.target.value)}
-        />
+        <span className="moment">
+          <Day
+            label={words.plannedAnewFrom}
+            value={text.slice(0, 10)}
+            edit
+            onChange={(d) => from(`${d}T${text.slice(11)}`)}
+          />
+          <Time label={words.atTime} value={at ?? 0} edit onChange={(s) => from(`${text.slice(0, 10)}T${clock(s)}`)} />
+        </span>
       )}
     </>
   )

@@ -1,4 +1,5 @@
 import { Button } from 'antd'
+import { Fragment } from 'react'
 import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Grade, Head } from '../parts'
@@ -42,17 +43,24 @@ export function Options({ of }: { of: UseDays }) {
         </thead>
         <tbody>
           {rows.map((o) => (
-            <tr key={o.name}>
-              <td>
-                <b>{o.name}</b> {o.said}
-              </td>
-              <td className="num">{clock(o.ends)}</td>
-              <td className="num">{o.cover == null ? '–' : `${num(100 * o.cover, 1)} %`}</td>
-              <td className="num">
-                {u.err(o.error)} {o.weakest}
-              </td>
-              <td>{o.met == null ? '–' : <Grade value={grade(o.met)} />}</td>
-            </tr>
+            <Fragment key={o.name}>
+              <tr className="above">
+                <td>
+                  <b>{o.name}</b>
+                </td>
+                <td className="num">{clock(o.ends)}</td>
+                <td className="num">{o.cover == null ? '–' : `${num(100 * o.cover, 1)} %`}</td>
+                <td className="num">
+                  {u.err(o.error)} {o.weakest}
+                </td>
+                <td>{o.met == null ? '–' : <Grade value={grade(o.met)} />}</td>
+              </tr>
+              <tr>
+                <td colSpan={5} className="faint">
+                  {o.said}
+                </td>
+              </tr>
+            </Fragment>
           ))}
         </tbody>
       </table>

@@ -103,6 +103,11 @@ function OrderHead({ several }: { several: boolean }) {
   )
 }
 
+const takes = (s: Station) => {
+  if (s.took != null) return words.tookOf(span(s.took), span(s.scan))
+  return s.begins == null || s.ends == null ? '–' : span(s.ends - s.begins)
+}
+
 interface RowProps {
   s: Station
   k: number
@@ -138,10 +143,16 @@ function Row({ s, k, days, edit, several, on, drag, onPick, onKeys, onPut }: Row
       </td>
       <td className="num">{k + 1}</td>
       <td>{s.name}</td>
-      <td className="num">{s.why ? <span className="wrong" title={s.why}>{words.out}</span> : <When days={days} at={s.begins} />}</td>
       <td className="num">
-        {s.took != null ? words.tookOf(span(s.took), span(s.scan)) : span((s.ends ?? 0) - (s.begins ?? 0))}
+        {s.why ? (
+          <span className="wrong" title={s.why}>
+            {words.out}
+          </span>
+        ) : (
+          <When days={days} at={s.begins} />
+        )}
       </td>
+      <td className="num">{takes(s)}</td>
       <td className="num">{s.walk > 0 ? u.len(s.walk * days.settings.walk, 0) : ''}</td>
       <td>
         {s.untied ? <span className="wrong">{words.nothing}</span> : s.ties.slice(0, 3).join(' ')}

@@ -33,7 +33,10 @@ export function useDays() {
   const params = { path: { job: job.id }, query: now ? { now } : {} }
   const read = useQuery({
     queryKey: ['job', job.id, '/api/jobs/{job}/day', now],
-    queryFn: async ({ signal }) => unwrap(await api.GET('/api/jobs/{job}/day', { params, signal })),
+    queryFn: async ({ signal }) => {
+      const query = now ? { now } : {}
+      return unwrap(await api.GET('/api/jobs/{job}/day', { params: { path: { job: job.id }, query }, signal }))
+    },
     placeholderData: (before) => before,
   })
   const keep = useChange(async (settings: Settings) =>

@@ -39,7 +39,8 @@ pub fn ways(site: &Site, places: &[Vec3]) -> Ways {
                 out.shut.push((a, b));
             }
             // what is straight and free is as long as it is
-            let way = if raster.free(&places[a].xy(), &places[b].xy()) { line } else { found.unwrap_or(line).max(line) };
+            let way =
+                if raster.free(&places[a].xy(), &places[b].xy()) { line } else { found.unwrap_or(line).max(line) };
             out.metres[a][b] = way;
             out.metres[b][a] = way;
         }

@@ -1,9 +1,7 @@
 //! The days on which the roundhouse is scanned: two mornings before visitors come, two people with a scanner each.
 
 use crate::App;
-use crate::dto::{
-    BreakDto, DateDto, DayScannerDto, DaySettingsDto, MachinesDto, OccupyDto, PlannedPassDto, WindowDto,
-};
+use crate::dto::{BreakDto, DateDto, DayScannerDto, DaySettingsDto, MachinesDto, OccupyDto, PlannedPassDto, WindowDto};
 use vistazo_store::{Uuid, days};
 
 const HOUR: f64 = 3600.0;
@@ -22,17 +20,17 @@ pub(super) async fn add(app: &App, job: Uuid, surveyor: Uuid, wing: Option<Uuid>
     };
     let settings = DaySettingsDto {
         dates: (0..2)
-            .map(|k| DateDto { date: first + chrono::Duration::days(k), from: 7.5 * HOUR, to: 10.5 * HOUR })
+            .map(|k| DateDto { date: first + chrono::Duration::days(k), from: 7.5 * HOUR, to: 9.25 * HOUR })
             .collect(),
         people: vec!["Sera Lindqvist".into(), "Tove Brandt".into(), "Ilan Reyes".into()],
         scanners: vec![scanner("Scanner A", 0), scanner("Scanner B", 1)],
-        breaks: vec![BreakDto { name: "Tea".into(), from: 9.0 * HOUR, to: 9.75 * HOUR, length: 900.0 }],
+        breaks: vec![BreakDto { name: "Tea".into(), from: 8.25 * HOUR, to: 8.75 * HOUR, length: 600.0 }],
         windows: wing
             .map(|area| WindowDto {
                 name: "Carpenters in the wing".into(),
                 area: Some(area),
-                from: 8.0 * HOUR,
-                to: 9.0 * HOUR,
+                from: 7.0 * HOUR,
+                to: 8.0 * HOUR,
                 closed: true,
             })
             .into_iter()
@@ -40,7 +38,7 @@ pub(super) async fn add(app: &App, job: Uuid, surveyor: Uuid, wing: Option<Uuid>
         daylight: Some([6.5 * HOUR, 18.0 * HOUR]),
         control: OccupyDto { occupy: true, seconds: 180.0, apart: 1800.0 },
         machines: MachinesDto { trial: Some(600.0), ..usual.machines },
-        passes: vec![PlannedPassDto { name: "Wing by hand".into(), seconds: 420.0, place: [0.0, 0.0] }],
+        passes: vec![PlannedPassDto { name: "Wing by hand".into(), seconds: 420.0, place: [24.3, -5.2] }],
         ..usual
     };
     let kept = serde_json::json!(settings.checked().map_err(|e| anyhow::anyhow!("{e}"))?);

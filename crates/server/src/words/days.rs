@@ -49,7 +49,10 @@ pub(crate) fn left(of: &[&str], why: Why, days: usize) -> String {
     let what = if of.len() == 1 {
         what.to_owned()
     } else {
-        what.replacen("does not", "do not", 1).replacen("is ", "are ", 1).replacen("has ", "have ", 1).replacen("needs", "need", 1)
+        what.replacen("does not", "do not", 1)
+            .replacen("is ", "are ", 1)
+            .replacen("has ", "have ", 1)
+            .replacen("needs", "need", 1)
     };
     format!("{} {what}.", names(of))
 }
@@ -70,7 +73,10 @@ pub(crate) fn tied_back(station: &str, seconds: f64) -> String {
 /// Stations that nothing before them ties.
 pub(crate) fn untied(of: &[&str]) -> String {
     let verb = if of.len() == 1 { "hangs" } else { "hang" };
-    format!("{} {verb} on nothing taken before: on site nobody can say whether the tie holds. Take another order, or share two targets.", names(of))
+    format!(
+        "{} {verb} on nothing taken before: on site nobody can say whether the tie holds. Take another order, or share two targets.",
+        names(of)
+    )
 }
 
 /// A day that ends close.
@@ -80,18 +86,27 @@ pub(crate) fn close(day: usize, slack: f64) -> String {
 
 /// Scans that are not worked through when the next day begins.
 pub(crate) fn unchecked(day: usize, late: f64) -> String {
-    format!("Day {} begins before the scans of the day before are worked through ({} too late): what failed is not known when it could be taken again.", day + 1, clock(late))
+    format!(
+        "Day {} begins before the scans of the day before are worked through ({} too late): what failed is not known when it could be taken again.",
+        day + 1,
+        clock(late)
+    )
 }
 
 /// Many scans, none tried.
 pub(crate) fn no_trial(scans: usize) -> String {
-    format!("{scans} scans are worked through at once and none is tried before: a wrong setting is found after all of them. Let one go through everything first.")
+    format!(
+        "{scans} scans are worked through at once and none is tried before: a wrong setting is found after all of them. Let one go through everything first."
+    )
 }
 
 /// Everything is worked through in the field.
 pub(crate) fn on_device(later: f64, scans: usize) -> String {
     if later > 0.0 {
-        format!("Working all {scans} scans through on the device takes {} longer than the office machine overnight, and its battery.", clock(later))
+        format!(
+            "Working all {scans} scans through on the device takes {} longer than the office machine overnight, and its battery.",
+            clock(later)
+        )
     } else {
         format!("All {scans} scans are worked through on the device: its battery has to last for it.")
     }
@@ -99,7 +114,9 @@ pub(crate) fn on_device(later: f64, scans: usize) -> String {
 
 /// The instrument is checked at another temperature than it scans at.
 pub(crate) fn temperature(check: f64, site: f64) -> String {
-    format!("The instrument is checked at {check:.0} °C and scans at {site:.0} °C: check it where it works, after it took the temperature of the site.")
+    format!(
+        "The instrument is checked at {check:.0} °C and scans at {site:.0} °C: check it where it works, after it took the temperature of the site."
+    )
 }
 
 /// Places that the plan shows no way between.
@@ -120,7 +137,11 @@ pub(crate) fn holds(bytes: f64) -> String {
 
 /// Another day.
 pub(crate) fn tomorrow(still: usize) -> String {
-    if still == 0 { "another day of the same hours: all of it fits".into() } else { format!("another day of the same hours: {still} still do not fit") }
+    if still == 0 {
+        "one more day of the same hours: all of it fits".into()
+    } else {
+        format!("one more day of the same hours: {still} still do not fit")
+    }
 }
 
 /// A coarser setting.
@@ -146,17 +167,26 @@ pub(crate) fn mobile(brief: &Brief, length: f64, seconds: f64, off95: f64) -> St
 
 /// This plan, as a way of measuring.
 pub(crate) fn this_plan(stations: f64, look: f64) -> String {
-    format!("{stations:.0} stations, tied by the program and looked at ({} each); the error is the plan's prediction", clock(look))
+    format!(
+        "{stations:.0} stations, tied by the program and looked at ({} each); the error is the plan's prediction",
+        clock(look)
+    )
 }
 
 /// The same scans, tied by hand.
 pub(crate) fn by_hand(ties: f64, each: f64) -> String {
-    format!("the same scans, {ties:.0} ties by hand in the office at {} each; how good they are is not known", clock(each))
+    format!(
+        "the same scans, {ties:.0} ties by hand in the office at {} each; how good they are is not known",
+        clock(each)
+    )
 }
 
 /// A walk in the place of scans.
 pub(crate) fn by_mobile(brief: &Brief, walked: f64) -> String {
-    format!("a walk of {} past the same places and back; the error is that half-way without a tie, by the profile", brief.length(walked))
+    format!(
+        "a walk of {} past the same places and back; the error is that half-way without a tie, by the profile",
+        brief.length(walked)
+    )
 }
 
 /// Tape measure and paper.

@@ -101,49 +101,56 @@ export function CrewPart({ s, edit, set }: Part) {
           </>
         )}
       </Rows>
-      <div className="fields">
-        <Named label={words.targetsThatCanStand}>
-          <Amount
-            label={words.targetsThatCanStand}
-            value={s.stock}
-            unit=""
-            digits={0}
-            least={3}
-            edit={edit}
-            onChange={(stock) => set({ stock })}
-          />
-        </Named>
-        <Named label={words.controlToOccupy}>
-          <Checkbox
-            checked={s.control.occupy}
-            disabled={!edit}
-            onChange={(e) => set({ control: { ...s.control, occupy: e.target.checked } })}
-          >
-            {words.occupyTwice}
-          </Checkbox>
-        </Named>
-        <Named label={words.oneOccupation}>
-          <Amount
-            label={words.oneOccupation}
-            value={s.control.seconds}
-            unit="min"
-            per={60}
-            edit={edit}
-            onChange={(v) => set({ control: { ...s.control, seconds: v ?? 240 } })}
-          />
-        </Named>
-        <Named label={words.apartAtLeast}>
-          <Amount
-            label={words.apartAtLeast}
-            value={s.control.apart}
-            unit="min"
-            per={60}
-            digits={0}
-            edit={edit}
-            onChange={(v) => set({ control: { ...s.control, apart: v ?? 0 } })}
-          />
-        </Named>
-      </div>
+      <ControlPart {...{ s, edit, set }} />
     </>
+  )
+}
+
+/** Targets at hand, and control that is occupied. */
+function ControlPart({ s, edit, set }: Part) {
+  return (
+    <div className="fields">
+      <Named label={words.targetsThatCanStand}>
+        <Amount
+          label={words.targetsThatCanStand}
+          value={s.stock}
+          unit=""
+          digits={0}
+          least={3}
+          edit={edit}
+          onChange={(stock) => set({ stock })}
+        />
+      </Named>
+      <Named label={words.controlToOccupy}>
+        <Checkbox
+          checked={s.control.occupy}
+          disabled={!edit}
+          onChange={(e) => set({ control: { ...s.control, occupy: e.target.checked } })}
+        >
+          {words.occupyTwice}
+        </Checkbox>
+      </Named>
+      <Named label={words.oneOccupation}>
+        <Amount
+          label={words.oneOccupation}
+          value={s.control.seconds}
+          unit="min"
+          per={60}
+          edit={edit}
+          onChange={(v) => set({ control: { ...s.control, seconds: v ?? 240 } })}
+        />
+      </Named>
+      <Named label={words.apartAtLeast}>
+        <Amount
+          label={words.apartAtLeast}
+          value={s.control.apart}
+          unit="min"
+          per={60}
+          digits={0}
+          edit={edit}
+          onChange={(v) => set({ control: { ...s.control, apart: v ?? 0 } })}
+        />
+      </Named>
+    </div>
   )
 }

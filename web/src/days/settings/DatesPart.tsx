@@ -3,7 +3,7 @@ import { Head } from '../../parts'
 import { days as words } from '../../words'
 import { dateOf } from '../time'
 import type { Part } from './DaySettings'
-import { Rows, Time } from './entries'
+import { Day, Rows, Time } from './entries'
 
 const HOUR = 3600
 
@@ -27,14 +27,7 @@ export function DatesPart({ s, edit, set }: Part) {
       >
         {(d, put) => (
           <>
-            <Input
-              type="date"
-              aria-label={words.date}
-              style={{ width: 150 }}
-              value={d.date}
-              disabled={!edit}
-              onChange={(e) => e.target.value && put({ date: e.target.value })}
-            />
+            <Day label={words.date} value={d.date} edit={edit} onChange={(date) => put({ date })} />
             <Time label={words.gateOpens} value={d.from} edit={edit} onChange={(from) => put({ from })} />–
             <Time label={words.gateCloses} value={d.to} edit={edit} onChange={(to) => put({ to })} />
           </>

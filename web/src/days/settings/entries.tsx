@@ -1,34 +1,51 @@
 import { Button, Input, InputNumber } from 'antd'
-import type { ReactNode } from 'react'
+import { type ReactNode, useState } from 'react'
 import { settings } from '../../lib/settings'
 import { days as words } from '../../words'
 import { clock, seconds } from '../time'
 
-/** A time of day. */
-export function Time({
-  label,
-  value,
-  edit,
-  onChange,
-}: {
+/** A text that is kept when it says something: as long as it does not, it stands as it was typed. */
+function Typed(p: {
   label: string
-  value: number
+  text: string
+  width: number
   edit: boolean
-  onChange: (s: number) => void
+  hint: string
+  take: (text: string) => boolean
 }) {
+  const [typed, setTyped] = useState<string | null>(null)
   return (
     <Input
-      type="time"
-      aria-label={label}
-      value={clock(value)}
-      disabled={!edit}
-      style={{ width: 96 }}
-      onChange={(e) => {
-        const s = seconds(e.target.value)
-        if (s !== null) onChange(s)
-      }}
+      aria-label={p.label}
+      value={typed ?? p.text}
+      disabled={!p.edit}
+      placeholder={p.hint}
+      status={typed === null ? undefined : 'error'}
+      style={{ width: p.width }}
+      onChange={(e) => setTyped(p.take(e.target.value) ? null : e.target.value)}
+      onBlur={() => setTyped(null)}
     />
   )
+}
+
+/** A time of day, `hh:mm`. */
+export function Time(p: { label: string; value: number; edit: boolean; onChange: (s: number) => void }) {
+  const take = (text: string) => {
+    const s = /^\d{2}:\d{2}$/.test(text) ? seconds(text) : null
+    if (s !== null) p.onChange(s)
+    return s !== null
+  }
+  return <Typed label={p.label} text={clock(p.value)} width={66} edit={p.edit} hint="08:00" take={take} />
+}
+
+/** A date, `yyyy-mm-dd`. */
+export function Day(p: { label: string; value: string; edit: boolean; onChange: (d: string) => void }) {
+  const take = (text: string) => {
+    const ok = /^\d{4}-\d{2}-\d{2}$/.test(text) && !Number.isNaN(Date.parse(text))
+    if (ok) p.onChange(text)
+    return ok
+  }
+  return <Typed label={p.label} text={p.value} width={112} edit={p.edit} hint="2030-01-31" take={take} />
 }
 
 /** A number with its unit; `per` of what is kept make one of it. */

@@ -191,6 +191,7 @@ export const days = {
   walkingPace: (code: string) => `Walking with the scanner [${code}/s]`,
   way: { planned: 'This plan', by_hand: 'Tied by hand', mobile: 'Mobile unit', tape: 'Tape measure' },
   wayHead: 'Way',
+  atTime: 'at',
   atTheOffice: 'At the office',
   onSite: 'On site',
   labour: 'Hours of people',

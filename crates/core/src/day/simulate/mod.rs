@@ -109,7 +109,9 @@ impl Now {
         Start {
             shift: self.shift,
             units: self.tracks.iter().zip(units).map(|(t, u)| of(t, &self.people[u.person])).collect(),
-            standing: standing.filter_map(|(target, s)| s.map(|(from, busy)| Standing { target, from, busy })).collect(),
+            standing: standing
+                .filter_map(|(target, s)| s.map(|(from, busy)| Standing { target, from, busy }))
+                .collect(),
             touched: self.touched,
             done: self.done.iter().enumerate().filter_map(|(k, d)| Some((k, (*d)?))).collect(),
             errands: self.errands.iter().enumerate().filter_map(|(k, e)| Some((k, (*e)?))).collect(),
@@ -169,7 +171,10 @@ impl<'a> Run<'a> {
             now.shift = s.shift;
             s.done.iter().filter(|d| d.0 < p.stops.len()).for_each(|d| now.done[d.0] = Some(d.1));
             s.errands.iter().filter(|e| e.0 < p.errands.len()).for_each(|e| now.errands[e.0] = Some(e.1));
-            s.standing.iter().filter(|t| t.target < targets).for_each(|t| now.standing[t.target] = Some((t.from, t.busy)));
+            s.standing
+                .iter()
+                .filter(|t| t.target < targets)
+                .for_each(|t| now.standing[t.target] = Some((t.from, t.busy)));
             now.touched = s.touched;
             now.people.iter_mut().zip(&s.people).for_each(|(p, s)| p.clone_from(s));
             let rests = p.shifts.get(s.shift).map_or(0, |s| s.breaks.len());
@@ -255,7 +260,6 @@ impl<'a> Run<'a> {
         self.now.people[person].free = step.to;
         self.steps.push(Step { person: Some(person), ..step });
     }
-
 }
 
 impl Now {

@@ -83,7 +83,8 @@ impl Run<'_> {
                             let gone: f64 = swap.map(|w| w.to - w.from).sum();
                             let since = end.or(before.begun(u)).unwrap_or(s.from);
                             let cold = (unit.warm_up - self.p.pace.set_up).max(0.0);
-                            let held = self.p.stops[k].ties.iter().any(|&t| done[t].is_some_and(|d| d.1 <= s.from)) || (stops.is_empty() && !before.tracks[u].begun);
+                            let held = self.p.stops[k].ties.iter().any(|&t| done[t].is_some_and(|d| d.1 <= s.from))
+                                || (stops.is_empty() && !before.tracks[u].begun);
                             let lost = if unit.tracks && !held { LOST } else { 0.0 };
                             let in_rest = if rest > unit.warm_up { 0.0 } else { cold };
                             stretches.push(Stretch { need: s.to - since - gone, cost: unit.swap + in_rest + lost });

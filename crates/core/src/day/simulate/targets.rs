@@ -19,7 +19,8 @@ impl Run<'_> {
         let (mine, place) = if who == person { (free, place) } else { (other.free, other.place) };
         let busy = self.now.standing.iter().flatten().map(|s| s.1).fold(self.now.touched.max(mine), f64::max);
         let needs = |t: &usize| self.now.standing.get(*t).is_some();
-        let busy = if self.p.stops.get(stop).is_some_and(|s| s.targets.iter().any(needs)) { busy.max(free) } else { busy };
+        let busy =
+            if self.p.stops.get(stop).is_some_and(|s| s.targets.iter().any(needs)) { busy.max(free) } else { busy };
         busy + count as f64 * self.p.pace.target_down + self.home(place) <= self.p.shifts[self.now.shift].to + HAIR
     }
 

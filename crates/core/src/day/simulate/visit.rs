@@ -89,8 +89,7 @@ impl Run<'_> {
         }
         // a rest that is due before this would be over
         let guess = p.walk[self.now.people[person].place][place] + p.pace.set_up + s.scan + s.photographs + longer;
-        while let Some(rest) =
-            self.rest_due(person, self.now.people[person].free, self.now.people[person].free + guess)
+        while let Some(rest) = self.rest_due(person, self.now.people[person].free, self.now.people[person].free + guess)
         {
             self.rest(person, rest);
         }

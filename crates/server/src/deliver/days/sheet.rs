@@ -101,14 +101,14 @@ fn data(days: &Days, dto: &DaysDto) -> Report {
             ("Walking".into(), minutes(t.walking)),
             ("Targets".into(), minutes(t.targets)),
             ("Storage".into(), format!("{:.1} GB", t.bytes / 1e9)),
-            (
-                "Worked through".into(),
-                t.worked.map_or_else(|| "–".into(), |w| format!("{} {}", days.date(w), time(w))),
-            ),
+            ("Worked through".into(), t.worked.map_or_else(|| "–".into(), |w| format!("{} {}", days.date(w), time(w)))),
         ],
         sections,
         sketch: sketch(days, dto),
-        foot: format!("Times on the clock of the site. {}", dto.now.map_or(String::new(), |n| format!("Planned anew at {}.", time(n)))),
+        foot: format!(
+            "Times on the clock of the site. {}",
+            dto.now.map_or(String::new(), |n| format!("Planned anew at {}.", time(n)))
+        ),
         ..Report::default()
     }
 }

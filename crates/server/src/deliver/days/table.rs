@@ -16,7 +16,8 @@ impl DayDocument for DayTable {
     }
 
     fn write(&self, days: &Days, dto: &DaysDto) -> Result<Vec<u8>, ApiError> {
-        let head = ["date", "from", "to", "minutes", "work", "at", "person", "scanner", "targets up", "targets down", "noted"];
+        let head =
+            ["date", "from", "to", "minutes", "work", "at", "person", "scanner", "targets up", "targets down", "noted"];
         let mut rows = vec![head.map(str::to_owned).to_vec()];
         let s = &days.settings;
         for step in &dto.steps {

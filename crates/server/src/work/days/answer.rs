@@ -6,9 +6,7 @@ use crate::dto::{
     WorkWord,
 };
 use crate::words::days as words;
-use vistazo_core::day::{
-    Problem, Ready, Start, Step, Timetable, Why, Work, breaks_first, carried, ready, untied,
-};
+use vistazo_core::day::{Problem, Ready, Start, Step, Timetable, Why, Work, breaks_first, carried, ready, untied};
 use vistazo_core::plan::PlannedKind;
 
 /// A day that ends closer to its end than this is said to be close, seconds.
@@ -131,10 +129,7 @@ impl Answer<'_> {
             to: s.to,
             person: s.person,
             unit: s.unit,
-            at: s
-                .stop
-                .map(|k| self.p.stops[k].name.clone())
-                .or(s.errand.map(|k| self.p.errands[k].name.clone())),
+            at: s.stop.map(|k| self.p.stops[k].name.clone()).or(s.errand.map(|k| self.p.errands[k].name.clone())),
             up: names(&s.up),
             down: names(&s.down),
             done: false,

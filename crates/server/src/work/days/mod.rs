@@ -257,9 +257,8 @@ impl Days {
 
     /// A floor lies over it.
     fn roofed(&self, station: &Station) -> bool {
-        let over = |s: &vistazo_core::plan::Slab| {
-            s.height > station.position.z && inside(&s.outline, &station.position.xy())
-        };
+        let over =
+            |s: &vistazo_core::plan::Slab| s.height > station.position.z && inside(&s.outline, &station.position.xy());
         self.plan.site.slabs.iter().any(over)
     }
 
@@ -404,11 +403,8 @@ impl Days {
             let of = table.steps.iter().filter(|s| s.stop == Some(k) && s.unit.is_some());
             of.map(|s| s.from).min_by(f64::total_cmp).unwrap_or(f64::INFINITY)
         };
-        let mut all: Vec<(usize, usize, usize)> = order
-            .iter()
-            .enumerate()
-            .flat_map(|(u, o)| o.iter().enumerate().map(move |(i, &k)| (k, u, i)))
-            .collect();
+        let mut all: Vec<(usize, usize, usize)> =
+            order.iter().enumerate().flat_map(|(u, o)| o.iter().enumerate().map(move |(i, &k)| (k, u, i))).collect();
         all.sort_by(|a, b| begins(a.0).total_cmp(&begins(b.0)).then(a.2.cmp(&b.2)));
         // what is done keeps its place at the head
         all.sort_by_key(|a| done.iter().position(|d| *d == a.0).unwrap_or(usize::MAX));

@@ -32,11 +32,7 @@ impl Days {
         let begun = now > today.from && taken.iter().any(|t| t.span.1 >= today.from);
         let free = if begun { now } else { 0.0 };
         start.people = (0..p.people)
-            .map(|_| PersonState {
-                free,
-                place: 0,
-                rested: today.breaks.iter().map(|b| begun && now > b.to).collect(),
-            })
+            .map(|_| PersonState { free, place: 0, rested: today.breaks.iter().map(|b| begun && now > b.to).collect() })
             .collect();
         for (u, unit) in p.units.iter().enumerate() {
             let mine: Vec<&&Taken> = taken.iter().filter(|t| self.order[u].contains(&t.station)).collect();
