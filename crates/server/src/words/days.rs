@@ -29,10 +29,7 @@ pub(crate) fn why(why: Why) -> &'static str {
 
 /// Names, the first few of many.
 fn names(of: &[&str]) -> String {
-    match of {
-        [first, .., last] if of.len() > 6 => format!("{first} to {last} ({} stations)", of.len()),
-        _ => of.join(", "),
-    }
+    if of.len() > 6 { format!("{} and {} more", of[..5].join(", "), of.len() - 5) } else { of.join(", ") }
 }
 
 /// Stations that do not fit.
@@ -57,9 +54,9 @@ pub(crate) fn left(of: &[&str], why: Why, days: usize) -> String {
     format!("{} {what}.", names(of))
 }
 
-/// An occupation or a pass that does not fit.
-pub(crate) fn errand_left(name: &str, because: Why) -> String {
-    format!("{name}: {}.", why(because))
+/// Occupations and passes that do not fit.
+pub(crate) fn errands_left(of: &[&str], because: Why) -> String {
+    format!("{}: {}.", names(of), why(because))
 }
 
 /// A scan that is tied back.

@@ -198,7 +198,8 @@ impl Run<'_> {
                 let step = Step { unit: Some(u), ..Step::new(Work::Check, warm, warm + p.pace.check) };
                 self.push(step, unit.person);
             }
-            self.now.tracks[u].began = self.now.people[unit.person].free;
+            // whoever carries no scanner need not wait for it
+            self.now.tracks[u].began = on;
         }
     }
 

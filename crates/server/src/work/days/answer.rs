@@ -298,8 +298,12 @@ impl Answer<'_> {
                 say(true, words::left(&names, why, self.days.settings.dates.len()), Some(first));
             }
         }
-        for (k, why) in &self.t.errands_left {
-            say(true, words::errand_left(&self.p.errands[*k].name, *why), None);
+        for why in [Why::Time, Why::Closed] {
+            let left = self.t.errands_left.iter().filter(|l| l.1 == why);
+            let names: Vec<&str> = left.map(|l| self.p.errands[l.0].name.as_str()).collect();
+            if !names.is_empty() {
+                say(true, words::errands_left(&names, why), None);
+            }
         }
         for s in self.t.steps.iter().filter(|s| s.work == Work::ReTie) {
             let k = s.stop.unwrap_or_default();
