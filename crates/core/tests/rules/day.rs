@@ -34,11 +34,28 @@ fn drawn() -> impl Strategy<Value = Drawn> {
         (prop_oneof![Just(0.0), 3e9..2e10_f64], proptest::option::of(5..9_usize), 25.0..70.0_f64, 0..5_usize),
         (proptest::collection::vec(prop::bool::weighted(0.2), 40), 1..3_usize, 0..1000_usize),
     )
-        .prop_map(|((places, scans), (people, units, battery, batteries, tracks), (card, stock, reach, errands), rest)| {
-            let (closed, days, seed) = rest;
-            let units = units.min(people);
-            Drawn { places, scans, people, units, battery, batteries, tracks, card, stock, reach, errands, closed, days, seed }
-        })
+        .prop_map(
+            |((places, scans), (people, units, battery, batteries, tracks), (card, stock, reach, errands), rest)| {
+                let (closed, days, seed) = rest;
+                let units = units.min(people);
+                Drawn {
+                    places,
+                    scans,
+                    people,
+                    units,
+                    battery,
+                    batteries,
+                    tracks,
+                    card,
+                    stock,
+                    reach,
+                    errands,
+                    closed,
+                    days,
+                    seed,
+                }
+            },
+        )
 }
 
 fn problem(d: &Drawn) -> Problem {
@@ -46,11 +63,15 @@ fn problem(d: &Drawn) -> Problem {
     let marks: Vec<(f64, f64)> = (0..2 * d.errands).map(|k| ((k / 2) as f64 * 31.0, 90.0)).collect();
     let all: Vec<(f64, f64)> = [(-5.0, -5.0)].into_iter().chain(d.places.iter().copied()).chain(marks).collect();
     let walk = all.iter().map(|a| all.iter().map(|b| apart(*a, *b)).collect()).collect();
-    let afternoon = |k: usize| (0..d.days).map(move |day| (day as f64 * 24.0 * HOUR + (10 + k % 5) as f64 * HOUR, day as f64 * 24.0 * HOUR + 16.5 * HOUR));
+    let afternoon = |k: usize| {
+        (0..d.days).map(move |day| {
+            (day as f64 * 24.0 * HOUR + (10 + k % 5) as f64 * HOUR, day as f64 * 24.0 * HOUR + 16.5 * HOUR)
+        })
+    };
     let stops = d.places.iter().enumerate().map(|(k, at)| Stop {
         name: format!("S{k}"),
         scan: d.scans[k],
-        photographs: if (k + d.seed) % 3 == 0 { 170.0 } else { 0.0 },
+        photographs: if (k + d.seed).is_multiple_of(3) { 170.0 } else { 0.0 },
         bytes: d.scans[k] * 6e6,
         points: d.scans[k] * 1e5,
         targets: (0..40).filter(|t| apart(*at, ((t % 8) as f64 * 16.0, (t / 8) as f64 * 18.0)) < 14.0).collect(),
@@ -78,18 +99,20 @@ fn problem(d: &Drawn) -> Problem {
         stops: stops.collect(),
         errands: errands.collect(),
         people: d.people,
-        units: (0..d.units).map(|u| Unit {
-            name: format!("U{u}"),
-            person: u,
-            battery: d.battery,
-            batteries: d.batteries,
-            swap: 180.0,
-            warm_up: 300.0,
-            tracks: d.tracks,
-            card: d.card,
-            cards: 2,
-            change: 60.0,
-        }).collect(),
+        units: (0..d.units)
+            .map(|u| Unit {
+                name: format!("U{u}"),
+                person: u,
+                battery: d.battery,
+                batteries: d.batteries,
+                swap: 180.0,
+                warm_up: 300.0,
+                tracks: d.tracks,
+                card: d.card,
+                cards: 2,
+                change: 60.0,
+            })
+            .collect(),
         shifts: (0..d.days).map(day).collect(),
         walk,
         stock: d.stock,
@@ -100,7 +123,11 @@ fn problem(d: &Drawn) -> Problem {
 /// Everything in a timetable that breaks a rule.
 fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
     let mut out: Vec<String> = Vec::new();
-    let mut say = |ok: bool, what: String| if !ok { out.push(what) };
+    let mut say = |ok: bool, what: String| {
+        if !ok {
+            out.push(what)
+        }
+    };
     let place = |s: &Step| s.stop.map(|k| k + 1).or(s.errand.map(|k| 1 + p.stops.len() + k));
     let shift = |s: &Step| p.shifts.iter().position(|d| s.from >= d.from - HAIR && s.to <= d.to + HAIR);
     for s in &t.steps {
@@ -115,7 +142,9 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
         }
         for s in &steps {
             match s.work {
-                Work::Arrive | Work::Induction | Work::Check | Work::Pack => say(at == 0, format!("not at the gate: {s:?}")),
+                Work::Arrive | Work::Induction | Work::Check | Work::Pack => {
+                    say(at == 0, format!("not at the gate: {s:?}"))
+                }
                 Work::Walk => {
                     let to = place(s).unwrap_or(0);
                     say((s.to - s.from - p.walk[at][to]).abs() < HAIR, format!("walks from {at}: {s:?}"));
@@ -123,7 +152,10 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
                 }
                 Work::SetUp | Work::Scan | Work::Photographs | Work::ReTie | Work::Occupy | Work::Pass => {
                     // two places may be one
-                    say(Some(at) == place(s) || place(s).is_some_and(|q| p.walk[at][q] < HAIR), format!("is at {at}: {s:?}"));
+                    say(
+                        Some(at) == place(s) || place(s).is_some_and(|q| p.walk[at][q] < HAIR),
+                        format!("is at {at}: {s:?}"),
+                    );
                 }
                 Work::Targets if s.stop.is_some() => say(Some(at) == place(s), format!("is at {at}: {s:?}")),
                 _ => {}
@@ -132,9 +164,16 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
         // rests
         for (k, d) in p.shifts.iter().enumerate() {
             for b in &d.breaks {
-                let works = |s: &&&Step| matches!(s.work, Work::SetUp | Work::Scan | Work::Photographs | Work::Occupy) && shift(s) == Some(k);
+                let works = |s: &&&Step| {
+                    matches!(s.work, Work::SetUp | Work::Scan | Work::Photographs | Work::Occupy) && shift(s) == Some(k)
+                };
                 let late = steps.iter().filter(works).any(|s| s.to > b.to + HAIR);
-                let rests = steps.iter().any(|s| s.work == Work::Break && s.from >= b.from - HAIR && s.from <= b.to + HAIR && (s.to - s.from - b.length).abs() < HAIR);
+                let rests = steps.iter().any(|s| {
+                    s.work == Work::Break
+                        && s.from >= b.from - HAIR
+                        && s.from <= b.to + HAIR
+                        && (s.to - s.from - b.length).abs() < HAIR
+                });
                 say(!late || rests, format!("no rest on day {k} for {person}: {b:?}"));
             }
         }
@@ -171,7 +210,10 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
             if matches!(s.work, Work::SetUp | Work::Scan | Work::Photographs | Work::ReTie) {
                 let runs = on.map_or(f64::INFINITY, |o: f64| s.to - o);
                 say(unit.battery <= 0.0 || runs <= unit.battery + HAIR, format!("the battery is empty: {s:?}"));
-                say(s.work == Work::SetUp || on.is_some_and(|o| s.from >= o + unit.warm_up - HAIR), format!("cold: {s:?}"));
+                say(
+                    s.work == Work::SetUp || on.is_some_and(|o| s.from >= o + unit.warm_up - HAIR),
+                    format!("cold: {s:?}"),
+                );
             }
             if s.work == Work::Scan {
                 let k = s.stop.unwrap();
@@ -179,7 +221,8 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
                 say((s.to - s.from - p.stops[k].scan).abs() < HAIR, format!("not its time: {s:?}"));
                 card += p.stops[k].bytes;
                 say(unit.card <= 0.0 || card <= unit.card, format!("the card is full: {s:?}"));
-                let begun = |j: &&usize| t.steps.iter().any(|x| x.work == Work::Scan && x.stop == Some(**j) && x.from < s.from);
+                let begun =
+                    |j: &&usize| t.steps.iter().any(|x| x.work == Work::Scan && x.stop == Some(**j) && x.from < s.from);
                 let first = !t.steps.iter().any(|x| x.work == Work::Scan && x.unit == s.unit && x.from < s.from);
                 let tied = p.stops[k].ties.iter().filter(begun).count() > 0;
                 let re_tied = t.steps.iter().any(|x| x.work == Work::ReTie && x.stop == Some(k));
@@ -193,18 +236,28 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
         let of = |work: Work| t.steps.iter().filter(move |s| s.work == work && s.stop == Some(k));
         let count = of(Work::Scan).count();
         say(count + t.left.iter().filter(|l| l.0 == k).count() == 1, format!("stop {k} scanned {count} times"));
-        say(of(Work::Photographs).count() == usize::from(count == 1 && stop.photographs > 0.0), format!("photographs of {k}"));
-        if let (Some(from), Some(to)) = (of(Work::SetUp).next(), of(Work::Scan).chain(of(Work::Photographs)).map(|s| s.to).max_by(f64::total_cmp)) {
+        say(
+            of(Work::Photographs).count() == usize::from(count == 1 && stop.photographs > 0.0),
+            format!("photographs of {k}"),
+        );
+        if let (Some(from), Some(to)) =
+            (of(Work::SetUp).next(), of(Work::Scan).chain(of(Work::Photographs)).map(|s| s.to).max_by(f64::total_cmp))
+        {
             let open = stop.open.is_empty() || stop.open.iter().any(|o| o.0 <= from.from + HAIR && to <= o.1 + HAIR);
             say(open, format!("stop {k} is closed from {} to {to}: {:?}", from.from, stop.open));
         }
     }
     for (k, e) in p.errands.iter().enumerate() {
         let did: Vec<&Step> = t.steps.iter().filter(|s| s.errand == Some(k) && s.work == Work::Occupy).collect();
-        say(did.len() + t.errands_left.iter().filter(|l| l.0 == k).count() == 1, format!("errand {k} {} times", did.len()));
+        say(
+            did.len() + t.errands_left.iter().filter(|l| l.0 == k).count() == 1,
+            format!("errand {k} {} times", did.len()),
+        );
         for s in did {
             let open = e.open.is_empty() || e.open.iter().any(|o| o.0 <= s.from + HAIR && s.to <= o.1 + HAIR);
-            let after = e.after.is_none_or(|(b, gap)| t.steps.iter().any(|x| x.work == Work::Occupy && x.errand == Some(b) && x.to + gap <= s.from + HAIR));
+            let after = e.after.is_none_or(|(b, gap)| {
+                t.steps.iter().any(|x| x.work == Work::Occupy && x.errand == Some(b) && x.to + gap <= s.from + HAIR)
+            });
             say(open && after && (s.to - s.from - e.seconds).abs() < HAIR, format!("errand {k}: {s:?}"));
         }
     }
@@ -229,7 +282,10 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
     stood.extend(stands.iter().map(|(x, from)| (*x, *from, f64::INFINITY)));
     for s in t.steps.iter().filter(|s| s.work == Work::Scan) {
         for x in &p.stops[s.stop.unwrap()].targets {
-            say(stood.iter().any(|o| o.0 == *x && o.1 <= s.from + HAIR && s.to <= o.2 + HAIR), format!("target {x} does not stand: {s:?}"));
+            say(
+                stood.iter().any(|o| o.0 == *x && o.1 <= s.from + HAIR && s.to <= o.2 + HAIR),
+                format!("target {x} does not stand: {s:?}"),
+            );
         }
     }
     // from the first scan that needs it to the last nobody touches a target
@@ -395,7 +451,9 @@ fn what_breaks_first_is_named_with_how_much_it_gives() {
 #[test]
 fn the_office_machine_works_overnight_and_a_trial_comes_first() {
     let p = Problem {
-        stops: (0..3).map(|k| Stop { scan: 600.0, points: 1e7, bytes: 1e8, name: format!("S{k}"), ..Stop::default() }).collect(),
+        stops: (0..3)
+            .map(|k| Stop { scan: 600.0, points: 1e7, bytes: 1e8, name: format!("S{k}"), ..Stop::default() })
+            .collect(),
         people: 1,
         units: vec![Unit { batteries: 1, cards: 1, ..Unit::default() }],
         shifts: vec![Shift { from: 0.0, to: 10.0 * HOUR, ..Shift::default() }],
@@ -403,7 +461,8 @@ fn the_office_machine_works_overnight_and_a_trial_comes_first() {
         ..Problem::default()
     };
     let t = timetable(&p, &p.dealt(), None);
-    let machines = Machines { tie: 1e-6, travel: 1800.0, copy: 1e7, office: 1e-4, lanes: 2, device: None, trial: Some(600.0) };
+    let machines =
+        Machines { tie: 1e-6, travel: 1800.0, copy: 1e7, office: 1e-4, lanes: 2, device: None, trial: Some(600.0) };
     let r = ready(&p, &t, &machines);
     let home = t.ends[0].unwrap() + 1800.0;
     assert!((r[0].tied - r[0].scanned - 10.0).abs() < 1e-6);
@@ -415,4 +474,54 @@ fn the_office_machine_works_overnight_and_a_trial_comes_first() {
     // all on the device: one after the other, each after its scan
     let slow = ready(&p, &t, &Machines { device: Some(3e-4), trial: None, ..machines });
     assert!(slow[2].worked - slow[2].scanned > 6000.0);
+}
+
+/// A hall with a door and a store beside it: round the wall and through the door, not through the wall.
+#[test]
+fn ways_go_through_doors_and_round_walls() {
+    use nalgebra::Vector2;
+    use vistazo_core::geometry::Vec3;
+    use vistazo_core::plan::{Obstacle, Opening, Site, Wall};
+    let door = |at: f64, sill: f64| Opening { name: "D".into(), at, width: 1.0, sill, head: sill + 2.1 };
+    let wall = |line: &[(f64, f64)], openings: Vec<Opening>| Wall {
+        id: 0,
+        line: line.iter().map(|p| Vector2::new(p.0, p.1)).collect(),
+        base: 0.0,
+        top: 3.0,
+        openings,
+        demand: None,
+    };
+    let at = |x: f64, y: f64| Vec3::new(x, y, 1.6);
+    let places = [at(5.0, 2.0), at(5.0, -2.0), at(9.0, 2.0)];
+    let between = |openings: Vec<Opening>| {
+        let site = Site { walls: vec![wall(&[(0.0, 0.0), (20.0, 0.0)], openings)], ..Site::default() };
+        ways(&site, &places)
+    };
+    // round the nearer end of the wall: 2 · √(5² + 2²); eight ways of a raster, and walls a cell thick, make it longer
+    let round = 2.0 * 29.0_f64.sqrt();
+    let shut = between(Vec::new());
+    assert!((round..1.25 * round).contains(&shut.metres[0][1]), "{} of {round}", shut.metres[0][1]);
+    assert_eq!(shut.metres[1][0], shut.metres[0][1]);
+    assert!(shut.shut.is_empty());
+    // through a door at 8 m
+    let through = 2.0 * 13.0_f64.sqrt();
+    let open = between(vec![door(8.0, 0.0)]);
+    assert!((0.95 * through..1.3 * through).contains(&open.metres[0][1]), "{} of {through}", open.metres[0][1]);
+    // a window is no door
+    assert_eq!(between(vec![door(8.0, 0.9)]).metres[0][1], shut.metres[0][1]);
+    // what lies free is as long as it is
+    assert_eq!(open.metres[0][2], 4.0);
+    // a closed room without a door: the straight line, and it is said
+    let room = wall(&[(0.0, 0.0), (10.0, 0.0), (10.0, 6.0), (0.0, 6.0), (0.0, 0.0)], Vec::new());
+    let site = Site { walls: vec![room], ..Site::default() };
+    let closed = ways(&site, &places);
+    assert_eq!((closed.metres[0][1], closed.shut), (4.0, vec![(0, 1), (1, 2)]));
+    // an obstacle in the way makes it longer, one overhead does not
+    let block = |base: f64| Obstacle {
+        outline: [(6.0, 0.5), (8.0, 0.5), (8.0, 3.5), (6.0, 3.5)].iter().map(|p| Vector2::new(p.0, p.1)).collect(),
+        base,
+        top: base + 1.0,
+    };
+    let crate_at = |base: f64| ways(&Site { obstacles: vec![block(base)], ..Site::default() }, &places).metres[0][2];
+    assert!(crate_at(0.0) > 4.5 && crate_at(2.5) == 4.0, "{} {}", crate_at(0.0), crate_at(2.5));
 }

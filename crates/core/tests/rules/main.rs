@@ -11,10 +11,12 @@
 
 mod accused;
 mod cloud;
+mod day;
 mod gain_and_loss;
 mod georef;
 mod golden;
 mod groups;
+mod half_way;
 mod held;
 mod invariance;
 mod kinds;

@@ -11,6 +11,7 @@ import { CrewPart } from './CrewPart'
 import { AssumedPart } from './AssumedPart'
 import { DatesPart } from './DatesPart'
 import { MachinesPart } from './MachinesPart'
+import { PassesPart } from './PassesPart'
 import { PacePart } from './PacePart'
 import { WindowsPart } from './WindowsPart'
 
@@ -45,6 +46,7 @@ export function DaySettings({ of, days }: { of: UseDays; days: Days }) {
       <DatesPart {...part} />
       <CrewPart {...part} />
       <WindowsPart {...part} />
+      <PassesPart {...part} />
       <PacePart {...part} />
       <MachinesPart {...part} />
       <AssumedPart {...part} />

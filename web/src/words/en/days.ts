@@ -2,6 +2,7 @@ import { plural } from '../../lib/count'
 
 export const days = {
   addADay: 'Add a day',
+  addAPass: 'Add a pass',
   addAPerson: 'Add a person',
   addARest: 'Add a rest',
   addAScanner: 'Add a scanner',
@@ -30,10 +31,12 @@ export const days = {
   batteryOf: (scanner: string, least: string) => `${scanner}: battery, ${least} % at least`,
   batteryRuns: (scanner: string, changes: string) => `Battery of ${scanner}, ${changes}`,
   begins: 'Begins',
+  beginsAt: (axis: string) => `Begins and ends at ${axis}`,
   begunBetween: 'begun between',
   betterOrder: 'Order with less carrying',
   breaksFirst: (part: string, share: string, station: string) =>
     `What gives least: ${part} may take ${share} longer before ${station === '' ? 'an occupation' : station} falls out.`,
+  byWhoeverIsFree: 'by whoever carries no scanner, where somebody does not',
   cardFills: (scanner: string, held: string) => `Card of ${scanner}, up to ${held}`,
   cardOf: (scanner: string, most: string) => `${scanner}: card, ${most}`,
   cards: 'Cards',
@@ -90,6 +93,7 @@ export const days = {
   lockedStays: 'A locked station keeps its place when a shorter order is looked for',
   lockStation: (station: string) => `Lock the place of ${station}`,
   medianNoted: 'Median noted',
+  mobilePasses: 'Walks with a mobile unit',
   moveStation: (station: string) => `Move ${station}: drag, or Alt with the arrow keys`,
   name: 'Name',
   needed: 'Needed',
@@ -133,6 +137,7 @@ export const days = {
     around: 'arriving, checking, packing',
     battery: 'batteries that run shorter',
   },
+  passNr: (nr: number) => `Pass ${nr}`,
   people: 'People',
   personNr: (nr: number) => `Person ${nr}`,
   photographsByDaylight: 'photographs in the open by daylight only',
