@@ -156,7 +156,8 @@ async fn at_noon_what_is_left_is_planned_anew_and_what_no_longer_fits_has_choice
     let query = format!("?now={}", noon.format("%Y-%m-%dT%H:%M:%SZ"));
     let anew = day(&c, &id, &query).await;
     let of = |k: usize, field: &str| anew["stations"][k][field].clone();
-    assert!((0..3).all(|k| of(k, "done") == true && of(k, "took").as_f64() == Some(1500.0)), "{}", anew["stations"]);
+    let took = |k: usize| of(k, "took").as_f64().unwrap_or_default();
+    assert!((0..3).all(|k| of(k, "done") == true && (took(k) - 1500.0).abs() < 0.01), "{}", anew["stations"]);
     assert!((3..8).all(|k| of(k, "done") == false));
     // nothing that is planned begins before now, and each station is there once
     let steps = anew["steps"].as_array().unwrap();

@@ -17,7 +17,11 @@ impl DayDocument for Calendar {
     }
 
     fn write(&self, days: &Days, dto: &DaysDto) -> Result<Vec<u8>, ApiError> {
-        let mut calendar = icalendar::Calendar::new().name(&days.name).done();
+        let mut calendar = icalendar::Calendar::empty();
+        calendar
+            .append_property(("VERSION", "2.0"))
+            .append_property(("PRODID", "-//Vistazo//Days//EN"))
+            .name(&days.name);
         for (p, person) in days.settings.people.iter().enumerate() {
             for (k, line) in lines(dto, p).into_iter().enumerate() {
                 let (Some(first), Some(last)) = (line.first(), line.last()) else { continue };

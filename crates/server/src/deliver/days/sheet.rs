@@ -31,7 +31,7 @@ fn section(heading: String, note: &str, columns: &[&str], words: usize, rows: Ve
 
 /// What one person does on one day.
 fn person(days: &Days, dto: &DaysDto, p: usize, day: usize) -> Section {
-    let end = &dto.ends[day];
+    let (end, unit) = (&dto.ends[day], days.brief.unit());
     let mut rows = Vec::new();
     for line in lines(dto, p) {
         let (Some(first), Some(last)) = (line.first(), line.last()) else { continue };
@@ -48,7 +48,7 @@ fn person(days: &Days, dto: &DaysDto, p: usize, day: usize) -> Section {
             time(last.to),
             called(&line),
             targets.join(" "),
-            if walk > 0.0 { format!("{:.0}", walk * days.settings.walk) } else { String::new() },
+            if walk > 0.0 { format!("{:.0}", walk * days.settings.walk / unit.metres()) } else { String::new() },
             if line.iter().any(|s| s.done) { "noted" } else { "" }.into(),
         ]);
     }
@@ -58,7 +58,7 @@ fn person(days: &Days, dto: &DaysDto, p: usize, day: usize) -> Section {
     section(
         format!("{}: {heading}", days.date(end.from)),
         "",
-        &["from", "to", "what", "targets", "walk [m]", "done"],
+        &["from", "to", "what", "targets", &format!("walk [{}]", unit.code()), "done"],
         4,
         rows,
     )
