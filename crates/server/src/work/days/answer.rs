@@ -346,8 +346,7 @@ impl Answer<'_> {
                 say(false, words::close(k, s.to - end), None);
             }
         }
-        for (k, ok) in self.checked().into_iter().enumerate().filter(|c| !c.1) {
-            debug_assert!(!ok);
+        for (k, _) in self.checked().into_iter().enumerate().filter(|c| !c.1) {
             let ready = self.ready.iter().filter(|r| r.scanned < self.p.shifts[k + 1].from);
             let last = ready.map(|r| r.worked).fold(0.0, f64::max);
             say(false, words::unchecked(k + 1, last - self.p.shifts[k + 1].from), None);

@@ -11,7 +11,7 @@ use vistazo_core::mobile::units;
 const WALKED: f64 = 0.7;
 /// Seconds of starting and ending a walk.
 const AROUND: f64 = 180.0;
-/// Steps between points that are offered, milliradians apart by two.
+/// So many times the step between points, where a coarser setting is offered.
 const COARSER: f64 = 2.0;
 
 /// What can be done, from a moment on or for the whole plan.
@@ -74,8 +74,7 @@ impl Judge<'_> {
         let days = self.days;
         let done: HashSet<usize> = days.taken.iter().filter(|_| now.is_some()).map(|t| t.station).collect();
         let mut plan = days.plan.clone();
-        for (k, (_, s)) in plan.stations.iter_mut().enumerate().filter(|s| !done.contains(&s.0)) {
-            debug_assert!(k < days.plan.stations.len());
+        for (_, (_, s)) in plan.stations.iter_mut().enumerate().filter(|s| !done.contains(&s.0)) {
             s.step = Some(s.step.unwrap_or(days.brief.instrument.step) * COARSER);
         }
         let cover = outlook::to_dto(&plan, &days.brief);
