@@ -50,7 +50,7 @@ export function PassesPart({ s, edit, set }: Part) {
                   value={p.place[k]}
                   disabled={!edit}
                   digits={1}
-                  onChange={(v) => put({ place: p.place.map((o, i) => (i === k ? (v ?? 0) : o)) as [number, number] })}
+                  onChange={(v) => put({ place: p.place.map((o, i) => (i === k ? (v ?? 0) : o)) })}
                 />
               </span>
             ))}
