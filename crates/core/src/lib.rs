@@ -5,7 +5,7 @@
 //! [`tie`] brings two scans together, [`registration`] makes one block of all, [`adjust`] is the
 //! least squares under it, [`georef`] puts it on the grid [`check`] compares the result with the requirement, and [`clean`]
 //! says which points do not belong, [`compare`] how far the surfaces of scans lie apart, [`slice`] shows it; [`draw`] makes a floor plan
-//! of it. [`cloud`] holds what every cloud needs at full size, whatever the step.
+//! of it. [`mobile`] does the same for passes of a unit that is carried, which [`walks`] plans. [`cloud`] holds what every cloud needs at full size, whatever the step.
 //!
 //! Everything inside is SI (metre, radian, second) in `f64`; [`units`] converts at the edge.
 //! Dependencies point one way, in the order of the list above.
@@ -48,3 +48,4 @@ pub mod stats;
 pub mod targets;
 pub mod tie;
 pub mod units;
+pub mod walks;

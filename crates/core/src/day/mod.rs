@@ -12,7 +12,6 @@ mod simulate;
 mod slack;
 mod swaps;
 mod timetable;
-mod ways;
 
 pub use order::{Fixed, best_order, carried, untied};
 pub use problem::{Break, Clock, Errand, Order, Pace, Problem, Shift, Span, Stop, Unit};
@@ -21,4 +20,3 @@ pub use simulate::{standing_at, timetable};
 pub use slack::{Give, Part, breaks_first};
 pub use swaps::{Stretch, swaps};
 pub use timetable::{PersonState, Standing, Start, Step, Timetable, UnitState, Why, Work};
-pub use ways::{Ways, ways};

@@ -10,6 +10,7 @@ use std::collections::HashMap;
 
 /// What is known of the poses of a graph.
 #[derive(Clone, Debug)]
+#[allow(clippy::large_enum_variant)] // nearly all of them are of the largest sort
 pub enum Fact {
     /// A pose, with its covariance by left increments.
     Known {
@@ -32,6 +33,17 @@ pub enum Fact {
         covariance: Matrix6<f64>,
         /// Which σ they share: a factor for each kind is found from what the residuals say.
         kind: usize,
+        /// A habit of whoever says so, and what one unit of each of its numbers does to the pose.
+        habit: Option<(usize, Matrix6<f64>)>,
+    },
+    /// A habit is what the one before it was, or nil, within σ of each of its numbers.
+    Steady {
+        /// Which habit.
+        of: usize,
+        /// That before it.
+        before: Option<usize>,
+        /// σ.
+        sigma: Vector6<f64>,
     },
     /// A place of the frame of a pose that is known in the frame of all.
     Point {
@@ -51,6 +63,8 @@ pub enum Fact {
 pub struct Graph {
     /// Poses as they are taken to be.
     pub poses: Vec<Pose>,
+    /// What those who say something about poses are wont to be wrong by, in numbers of their own.
+    pub habits: Vec<Vector6<f64>>,
     /// What is known.
     pub facts: Vec<Fact>,
     /// What does not count, by fact.
@@ -71,7 +85,7 @@ pub enum GraphError {
 /// A graph that was solved.
 #[derive(Clone, Debug)]
 pub struct Settled {
-    /// Of each pose, by left increments, m² and rad².
+    /// Of each pose, by left increments, m² and rad²; then of each habit.
     pub covariances: Vec<Matrix6<f64>>,
     /// Of pairs of poses that facts relate, first with second.
     pub cross: HashMap<(usize, usize), Matrix6<f64>>,
@@ -99,7 +113,19 @@ type Cross = ((usize, usize), Matrix6<f64>);
 struct Row {
     rows: usize,
     misclosure: Vector6<f64>,
-    parts: [Option<(usize, Matrix6<f64>)>; 2],
+    /// By unknowns: poses, then habits.
+    parts: [Option<(usize, Matrix6<f64>)>; 3],
+}
+
+impl Row {
+    /// Pairs of unknowns that it relates.
+    fn pairs(&self) -> impl Iterator<Item = (usize, usize)> {
+        let of: Vec<usize> = self.parts.iter().flatten().map(|p| p.0).collect();
+        (0..of.len()).flat_map(move |i| {
+            let of = of.clone();
+            (i + 1..of.len()).map(move |j| (of[i], of[j]))
+        })
+    }
 }
 
 /// The root of the inverse: `W` with `Wᵀ W = C⁻¹`.
@@ -113,18 +139,28 @@ fn root(c: &Matrix6<f64>) -> Matrix6<f64> {
 }
 
 impl Fact {
-    fn row(&self, poses: &[Pose]) -> Row {
+    fn row(&self, poses: &[Pose], habits: &[Vector6<f64>]) -> Row {
         match self {
             Self::Known { of, pose, covariance } => {
                 let w = root(covariance);
-                Row { rows: 6, misclosure: w * poses[*of].difference(pose), parts: [Some((*of, w)), None] }
+                Row { rows: 6, misclosure: w * poses[*of].difference(pose), parts: [Some((*of, w)), None, None] }
             }
-            Self::Relative { from, to, pose, covariance, .. } => {
+            Self::Relative { from, to, pose, covariance, habit, .. } => {
                 let w = root(covariance);
                 let (a, b) = (&poses[*from], &poses[*to]);
                 let [by_a, by_b] = by_poses(a, b);
-                let misclosure = w * a.inverse().compose(b).difference(pose);
-                Row { rows: 6, misclosure, parts: [Some((*from, w * by_a)), Some((*to, w * by_b))] }
+                let mut off = a.inverse().compose(b).difference(pose);
+                let by_habit = habit.as_ref().map(|(h, by)| {
+                    off -= by * habits[*h];
+                    (poses.len() + h, w * by)
+                });
+                Row { rows: 6, misclosure: w * off, parts: [Some((*from, w * by_a)), Some((*to, w * by_b)), by_habit] }
+            }
+            Self::Steady { of, before, sigma } => {
+                let w = Matrix6::from_diagonal(&sigma.map(|s| 1.0 / s));
+                let was = before.map_or_else(Vector6::zeros, |b| habits[b]);
+                let before = before.map(|b| (poses.len() + b, -w));
+                Row { rows: 6, misclosure: w * (was - habits[*of]), parts: [Some((poses.len() + of, w)), before, None] }
             }
             Self::Point { of, local, at, covariance } => {
                 let mut wide = Matrix6::identity();
@@ -140,7 +176,7 @@ impl Fact {
                 Row {
                     rows: 3,
                     misclosure: Vector6::new(off.x, off.y, off.z, 0.0, 0.0, 0.0),
-                    parts: [Some((*of, full)), None],
+                    parts: [Some((*of, full)), None, None],
                 }
             }
         }
@@ -153,16 +189,9 @@ impl Fact {
         match &mut out {
             Self::Known { covariance, .. } | Self::Relative { covariance, .. } => *covariance *= factor,
             Self::Point { covariance, .. } => *covariance *= factor,
+            Self::Steady { sigma, .. } => *sigma *= factor.sqrt(),
         }
         out
-    }
-
-    /// The poses it is about.
-    pub fn of(&self) -> (usize, Option<usize>) {
-        match self {
-            Self::Known { of, .. } | Self::Point { of, .. } => (*of, None),
-            Self::Relative { from, to, .. } => (*from, Some(*to)),
-        }
     }
 }
 
@@ -178,16 +207,16 @@ fn against(own: &Matrix6<f64>, row: &Row) -> f64 {
 /// Redundancy of a direction that nothing is said of.
 const LITTLE: f64 = 1e-3;
 
-/// Normal equations with six unknowns a pose: sparse, factored with a fill-reducing order.
+/// Normal equations with six unknowns a pose or habit: sparse, factored with a fill-reducing order.
 struct Normal {
     factor: faer::sparse::linalg::solvers::Llt<usize, f64>,
     right: faer::Mat<f64>,
 }
 
 impl Normal {
-    fn new(poses: usize, rows: &[Row], weights: &[f64]) -> Option<Self> {
+    fn new(unknowns: usize, rows: &[Row], weights: &[f64]) -> Option<Self> {
         let mut blocks: HashMap<(usize, usize), Matrix6<f64>> = HashMap::new();
-        let mut right = faer::Mat::zeros(6 * poses, 1);
+        let mut right = faer::Mat::zeros(6 * unknowns, 1);
         for (row, &weight) in rows.iter().zip(weights).filter(|r| *r.1 > 0.0) {
             for (a, by_a) in row.parts.iter().flatten() {
                 let pull = by_a.transpose() * row.misclosure * weight;
@@ -207,7 +236,7 @@ impl Normal {
                 }
             }
         }
-        let n = 6 * poses;
+        let n = 6 * unknowns;
         let matrix = SparseColMat::<usize, f64>::try_new_from_triplets(n, n, &lower).ok()?;
         Some(Self { factor: matrix.sp_cholesky(Side::Lower).ok()?, right })
     }
@@ -245,8 +274,13 @@ impl Graph {
         self.facts.len() - 1
     }
 
+    /// Poses and habits.
+    fn unknowns(&self) -> usize {
+        self.poses.len() + self.habits.len()
+    }
+
     fn rows(&self) -> Vec<Row> {
-        self.facts.par_iter().map(|f| f.row(&self.poses)).collect()
+        self.facts.par_iter().map(|f| f.row(&self.poses, &self.habits)).collect()
     }
 
     /// Brings the poses to where the weighted sum of squares is least: Gauss–Newton on the manifold, sparse normal
@@ -264,12 +298,14 @@ impl Graph {
                 _ => 1.0,
             };
             let weights: Vec<f64> = rows.iter().zip(&self.left_out).map(weight).collect();
-            let step = Normal::new(self.poses.len(), &rows, &weights).ok_or(GraphError::Loose)?.step();
+            let step = Normal::new(self.unknowns(), &rows, &weights).ok_or(GraphError::Loose)?.step();
             size = step.iter().map(Vector6::amax).fold(0.0, f64::max);
             if !size.is_finite() {
                 break;
             }
-            self.poses.iter_mut().zip(&step).for_each(|(p, d)| *p = p.moved(d));
+            let (poses, habits) = step.split_at(self.poses.len());
+            self.poses.iter_mut().zip(poses).for_each(|(p, d)| *p = p.moved(d));
+            self.habits.iter_mut().zip(habits).for_each(|(h, d)| *h += d);
             if size < SMALL || robust && size < 1e-4 {
                 return Ok(());
             }
@@ -285,15 +321,13 @@ impl Graph {
     pub fn precision(&self) -> Result<Settled, GraphError> {
         let rows = self.rows();
         let weights: Vec<f64> = self.left_out.iter().map(|o| if *o { 0.0 } else { 1.0 }).collect();
-        let normal = Normal::new(self.poses.len(), &rows, &weights).ok_or(GraphError::Loose)?;
-        let mut beside: Vec<Vec<usize>> = vec![Vec::new(); self.poses.len()];
-        for f in &self.facts {
-            if let (a, Some(b)) = f.of() {
-                beside[a].push(b);
-            }
+        let normal = Normal::new(self.unknowns(), &rows, &weights).ok_or(GraphError::Loose)?;
+        let mut beside: Vec<Vec<usize>> = vec![Vec::new(); self.unknowns()];
+        for (a, b) in rows.iter().flat_map(Row::pairs) {
+            beside[a].push(b);
         }
         let block = |x: &faer::Mat<f64>, k: usize| Matrix6::from_fn(|i, j| x[(6 * k + i, j)]);
-        let parts: Vec<(Matrix6<f64>, Vec<Cross>)> = (0..self.poses.len())
+        let parts: Vec<(Matrix6<f64>, Vec<Cross>)> = (0..self.unknowns())
             .into_par_iter()
             .map(|a| {
                 let x = normal.columns(a);
@@ -311,8 +345,10 @@ impl Graph {
                 for (a, by_a) in row.parts.iter().flatten() {
                     of_solution += by_a * covariances[*a] * by_a.transpose();
                 }
-                if let [Some((a, by_a)), Some((b, by_b))] = &row.parts {
-                    let both = by_a * cross[&(*a, *b)] * by_b.transpose();
+                for (a, b) in row.pairs() {
+                    let by =
+                        |k: usize| row.parts.iter().flatten().find(|p| p.0 == k).map_or_else(Matrix6::zeros, |p| p.1);
+                    let both = by(a) * cross[&(a, b)] * by(b).transpose();
                     of_solution += both + both.transpose();
                 }
                 let n = row.rows as f64;
@@ -324,6 +360,30 @@ impl Graph {
             })
             .collect();
         Ok(Settled { covariances, cross, said })
+    }
+
+    /// What the covariance of the place of every pose would become if the place of one were known with an error of its own:
+    /// one answer for each pose asked about and its covariance, m². Nothing is solved anew for it: a known place
+    /// changes the inverse by three rows (Sherman–Morrison–Woodbury).
+    ///
+    /// # Errors
+    /// [`GraphError::Loose`].
+    pub fn if_known(&self, places: &[(usize, Mat3)]) -> Result<Vec<Vec<Mat3>>, GraphError> {
+        let rows = self.rows();
+        let weights: Vec<f64> = self.left_out.iter().map(|o| if *o { 0.0 } else { 1.0 }).collect();
+        let normal = Normal::new(self.unknowns(), &rows, &weights).ok_or(GraphError::Loose)?;
+        let place = |x: &faer::Mat<f64>, k: usize| Mat3::from_fn(|i, j| x[(6 * k + i, j)]);
+        let own: Vec<Mat3> = (0..self.poses.len()).into_par_iter().map(|k| place(&normal.columns(k), k)).collect();
+        let then = |(k, known): &(usize, Mat3)| {
+            let x = normal.columns(*k);
+            let gain = (own[*k] + known).try_inverse().unwrap_or_else(Mat3::zeros);
+            let with = |i: usize| {
+                let by = place(&x, i);
+                own[i] - by * gain * by.transpose()
+            };
+            (0..own.len()).map(with).collect()
+        };
+        Ok(places.par_iter().map(then).collect())
     }
 
     /// By how much the covariances of a kind of relations are too small (or too large), from what their residuals say
@@ -368,7 +428,7 @@ mod tests {
         }
         let step = Pose::levelled(0.0, Vec3::new(1.01, 0.0, 0.0));
         for k in 0..10 {
-            g.know(Fact::Relative { from: k, to: k + 1, pose: step, covariance: c, kind: 0 });
+            g.know(Fact::Relative { from: k, to: k + 1, pose: step, covariance: c, kind: 0, habit: None });
         }
         for (of, x) in [(0, 0.0), (10, 10.0)] {
             let pose = Pose::levelled(0.0, Vec3::new(x, 0.0, 0.0));

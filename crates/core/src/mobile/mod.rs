@@ -22,10 +22,10 @@ mod unit;
 pub use correction::Correction;
 pub use doubled::{Doubled, Sheet, doubled};
 pub use graph::{Fact, Graph, GraphError, Said, Settled};
-pub use pieces::{Piece, pieces};
+pub use pieces::{LONGEST, Piece, pieces};
 pub use register::{Anchor, Mark, PassIn, PassOut, Refused, Registered, TieOut, Which, register};
 pub use trajectory::{Sample, Trajectory, TrajectoryError};
-pub use unit::{Drift, Unit, units};
+pub use unit::{Drift, Habits, Handling, LEANS, STEADY, Unit, units};
 
 use crate::geometry::Vec3;
 

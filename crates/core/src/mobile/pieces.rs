@@ -21,7 +21,7 @@ pub struct Piece {
 }
 
 /// Longest piece, metres and seconds.
-const LONGEST: [f64; 2] = [3.0, 5.0];
+pub const LONGEST: [f64; 2] = [3.0, 5.0];
 
 /// Cuts a pass. Points are in any order; what lies beyond `reach` metres from where the unit was is left out, and so is
 /// what was measured before the path begins or after it ends.

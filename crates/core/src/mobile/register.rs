@@ -1,12 +1,12 @@
 use super::graph::{Fact, Graph, GraphError, Said, Settled};
 use super::place;
 use super::revisits::{Footprint, tie};
-use super::{Correction, Doubled, Drift, Piece, Trajectory, Unit, doubled};
+use super::{Correction, Doubled, Drift, Habits, LEANS, Piece, STEADY, Trajectory, Unit, doubled};
 use crate::cloud::WorkingCloud;
 use crate::geometry::{FitModel, Mat3, Pose, Vec3, fit};
 use crate::stats::median;
 use crate::tie::{CloudFit, Prepared, Shown};
-use nalgebra::Matrix6;
+use nalgebra::{Matrix6, Vector6};
 use rayon::prelude::*;
 use std::collections::HashMap;
 
@@ -143,8 +143,9 @@ struct Body {
 struct State<'a> {
     passes: &'a [PassIn<'a>],
     bodies: Vec<Body>,
-    /// The first body of each pass.
+    /// The first body of each pass, and the first of its habits.
     first: Vec<usize>,
+    habits: Vec<usize>,
     graph: Graph,
     /// Which bodies have a pose.
     placed: Vec<bool>,
@@ -191,6 +192,19 @@ pub fn register(
     s.finish(&refused, go_on)
 }
 
+/// Lets a pass have habits, which wander as its unit's do; returns the number of the first.
+fn habits(graph: &mut Graph, pass: &PassIn<'_>) -> usize {
+    let first = graph.habits.len();
+    let [from, to] = pass.path.span();
+    for k in 0..=((to - from) / STEADY) as usize {
+        graph.habits.push(Vector6::zeros());
+        let before = k.checked_sub(1).map(|b| first + b);
+        let sigma = pass.unit.habits.sigma(before.map(|_| STEADY));
+        graph.know(Fact::Steady { of: first + k, before, sigma });
+    }
+    first
+}
+
 /// The frame of a path that says nothing of its own direction: by its first piece.
 fn alone(c: &Correction) -> Pose {
     let first = c.poses[0];
@@ -223,10 +237,12 @@ impl<'a> State<'a> {
         (anchors.len()..bodies.len()).for_each(|_| {
             graph.add(Pose::identity());
         });
+        let habits = passes.iter().map(|p| habits(&mut graph, p)).collect();
         Self {
             passes,
             bodies,
             first,
+            habits,
             graph,
             placed,
             tried: HashMap::new(),
@@ -289,7 +305,8 @@ impl<'a> State<'a> {
         self.placed[first + from] = true;
         // where nothing stands, the first pass is the frame; else this is far weaker than any tie
         let alone = self.first[pass] == 0 && self.by_marks(pass).is_none();
-        let covariance = Matrix6::identity() * if alone { 1e-10 } else { 1.0 };
+        let weak = Matrix6::from_diagonal(&Vector6::new(1.0, 1.0, 1.0, LEANS.powi(2), LEANS.powi(2), 1.0));
+        let covariance = if alone { Matrix6::identity() * 1e-10 } else { weak };
         self.graph.know(Fact::Known { of: first + from, pose, covariance });
         self.stand_on_marks(pass);
         let (mut since, mut tied) = (0, from);
@@ -328,15 +345,14 @@ impl<'a> State<'a> {
         let PassIn { path, pieces, unit, .. } = &self.passes[pass];
         let (a, b) = (&pieces[k], &pieces[k + 1]);
         let step = b.place - a.place;
-        let covariance = unit.drift.covariance(
-            &step,
-            path.walked(b.time) - path.walked(a.time),
-            b.time - a.time,
-            path.turned(a.time, b.time),
-        );
+        let seconds = b.time - a.time;
+        let walked = path.walked(b.time) - path.walked(a.time);
+        let covariance = unit.drift.covariance(&step, walked, seconds, path.turned(a.time, b.time));
         let from = self.first[pass] + k;
         let pose = Pose { translation: step, ..Pose::identity() };
-        self.graph.know(Fact::Relative { from, to: from + 1, pose, covariance, kind: ODOMETRY });
+        let habit = self.habits[pass] + ((a.time - path.span()[0]) / STEADY) as usize;
+        let habit = Some((habit, Habits::step(&step, seconds)));
+        self.graph.know(Fact::Relative { from, to: from + 1, pose, covariance, kind: ODOMETRY, habit });
     }
 
     /// What is not known of a piece when the last one that something was tied to is behind it, metres.
@@ -344,7 +360,7 @@ impl<'a> State<'a> {
         let PassIn { path, pieces, unit, .. } = &self.passes[pass];
         let (a, b) = (pieces[k.min(tied)].time, pieces[k.max(tied)].time);
         let step = pieces[k].place - pieces[tied].place;
-        let c = unit.drift.covariance(&step, path.walked(b) - path.walked(a), b - a, path.turned(a, b));
+        let c = unit.open(&step, path.walked(b) - path.walked(a), b - a, path.turned(a, b));
         ON_THE_WAY + 3.0 * c.fixed_view::<2, 2>(0, 0).trace().sqrt()
     }
 
@@ -446,7 +462,8 @@ impl<'a> State<'a> {
         let kind = if self.bodies[a].of.is_ok() { TO_STATIONS } else { REVISITS };
         let blurred = [a, b].map(|k| self.blurred(k)).into_iter().flatten().sum::<Matrix6<f64>>();
         let covariance = fit.covariance + blurred;
-        let number = self.graph.know(Fact::Relative { from: a, to: b, pose: fit.relative, covariance, kind });
+        let number =
+            self.graph.know(Fact::Relative { from: a, to: b, pose: fit.relative, covariance, kind, habit: None });
         self.fits.insert(number, (a, b, fit));
         number
     }
@@ -456,8 +473,8 @@ impl<'a> State<'a> {
         let (p, i) = self.bodies[body].of.err()?;
         let PassIn { path, pieces, unit, .. } = &self.passes[p];
         let [from, to] = pieces[i].span;
-        let walked = (path.walked(to) - path.walked(from)) / 2.0;
-        Some(unit.drift.covariance(&Vec3::zeros(), walked, (to - from) / 2.0, path.turned(from, to) / 2.0) / 3.0)
+        let walked = path.walked(to) - path.walked(from);
+        Some(unit.drift.blurred(walked, to - from, path.turned(from, to)))
     }
 
     /// Puts together all that is known so far of what is placed.
@@ -471,7 +488,7 @@ impl<'a> State<'a> {
                 Some(p.then(|| *n - 1))
             })
             .collect();
-        let mut part = Graph::default();
+        let mut part = Graph { habits: self.graph.habits.clone(), ..Graph::default() };
         (0..self.bodies.len()).filter(|k| self.placed[*k]).for_each(|k| {
             part.add(self.graph.poses[k]);
         });
@@ -486,6 +503,7 @@ impl<'a> State<'a> {
                     }
                     _ => false,
                 },
+                Fact::Steady { .. } => true,
             };
             if known {
                 part.know(f);
@@ -498,6 +516,7 @@ impl<'a> State<'a> {
                     self.graph.poses[k] = part.poses[*n];
                 }
             }
+            self.graph.habits = part.habits;
         }
     }
 
@@ -557,8 +576,12 @@ impl<'a> State<'a> {
             self.graph.settle(round < BY_THE_MIDDLE)?;
             let said = self.graph.precision()?.said;
             // the worst fifth at a time: one that is wrong makes its neighbours look wrong
-            let wrong: Vec<usize> =
+            let mut wrong: Vec<usize> =
                 self.graph.contradicting(&said).into_iter().filter(|k| self.may_be_wrong(*k)).collect();
+            let worse = round < BY_THE_MIDDLE && self.worse_than_said(&wrong);
+            if worse {
+                wrong.clear();
+            }
             for k in wrong.iter().take(wrong.len().div_ceil(5)) {
                 self.graph.left_out[*k] = true;
             }
@@ -567,11 +590,14 @@ impl<'a> State<'a> {
                 // no unit becomes much better than it is sold as by one walk that went well, and σ that ties state are not
                 // made smaller: what they share beyond their pieces does not show in residuals
                 let least = if kind == ODOMETRY { 0.5 } else { 1.0 };
-                *v = (*v * self.component(&said, kind, round)).clamp(least, 400.0);
+                let by_all = worse && kind == ODOMETRY || round >= BY_THE_MIDDLE;
+                *v = (*v * self.component(&said, kind, by_all)).clamp(least, 400.0);
             }
             for (fact, own) in self.graph.facts.iter_mut().zip(&stated) {
-                if let Fact::Relative { kind, .. } = own {
-                    *fact = own.widened(variance[*kind]);
+                match own {
+                    Fact::Relative { kind, .. } => *fact = own.widened(variance[*kind]),
+                    Fact::Steady { .. } => *fact = own.widened(variance[ODOMETRY]),
+                    Fact::Known { .. } | Fact::Point { .. } => {}
                 }
             }
             let still = before.iter().zip(variance).all(|(b, v)| (v / b - 1.0).abs() < 0.05);
@@ -583,18 +609,25 @@ impl<'a> State<'a> {
         Ok((variance.map(f64::sqrt), self.graph.precision()?))
     }
 
+    /// Whether so many marks contradict the walk that it is the walk which is worse than its profile says: people err on one mark,
+    /// not on a third of them.
+    fn worse_than_said(&self, wrong: &[usize]) -> bool {
+        let marks = wrong.iter().filter(|k| self.marks.contains_key(k)).count();
+        marks > 1 && 3 * marks > self.marks.len()
+    }
+
     /// What known poses say is not put in doubt by what was walked.
     fn may_be_wrong(&self, fact: usize) -> bool {
         match &self.graph.facts[fact] {
             Fact::Relative { kind, .. } => *kind != ODOMETRY,
             Fact::Point { .. } => true,
-            Fact::Known { .. } => false,
+            Fact::Known { .. } | Fact::Steady { .. } => false,
         }
     }
 
     /// While wrong ties are still in, the squares of a kind say nothing of the right ones: the middle does.
-    fn component(&self, said: &[Said], kind: usize, round: usize) -> f64 {
-        if round >= BY_THE_MIDDLE {
+    fn component(&self, said: &[Said], kind: usize, by_all: bool) -> f64 {
+        if by_all {
             return self.graph.component(said, kind);
         }
         let of_kind = |k: usize| matches!(self.graph.facts[k], Fact::Relative { kind: own, .. } if own == kind);

@@ -39,6 +39,7 @@ mod site;
 mod together;
 mod traps;
 mod views;
+mod ways;
 
 pub use advise::{Advice, Change, advise};
 pub use bvh::Bvh;
@@ -58,3 +59,4 @@ pub use propose_control::{Control, propose_control};
 pub use propose_targets::propose_targets;
 pub use site::{Column, Demand, Edge, NoGo, Obstacle, Opening, Site, Slab, Station, Wall, inside};
 pub use traps::{Trap, surface_error, traps};
+pub use ways::{Floor, Ways, WaysFrom, length, ways};

@@ -4,6 +4,7 @@ use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use std::collections::{HashMap, HashSet};
 use vistazo_core::day::*;
+use vistazo_core::plan::ways;
 
 const HOUR: f64 = 3600.0;
 const HAIR: f64 = 1e-3;

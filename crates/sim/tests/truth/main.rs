@@ -15,6 +15,7 @@ mod hidden;
 mod honest;
 mod marks;
 mod papers;
+mod planned_walks;
 mod predicted;
 mod section;
 mod sites;

@@ -17,11 +17,11 @@ use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 use vistazo_core::day::{
     Break, Errand, Fixed, Order, Problem, Shift, Span, Start, Stop, Timetable, Unit, best_order, carried, timetable,
-    untied, ways,
+    untied,
 };
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
-use vistazo_core::plan::{PlannedKind, Station, inside};
+use vistazo_core::plan::{PlannedKind, Station, inside, ways};
 use vistazo_store::{days, field, results};
 
 const DAY: f64 = 86_400.0;

@@ -1,7 +1,7 @@
 //! How far it is to walk, round walls and through doors.
 
+use super::site::{Site, inside};
 use crate::geometry::Vec3;
-use crate::plan::Site;
 use nalgebra::Vector2;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -31,16 +31,15 @@ pub struct Ways {
 pub fn ways(site: &Site, places: &[Vec3]) -> Ways {
     let n = places.len();
     let mut out = Ways { metres: vec![vec![0.0; n]; n], shut: Vec::new() };
-    let Some(raster) = Raster::new(site, places) else { return out };
+    let Some(floor) = Floor::new(site, places) else { return out };
     for a in 0..n {
-        let before = raster.from(&places[a].xy());
+        let from = floor.from(&places[a].xy());
         for b in a + 1..n {
-            let (from, to) = (places[a].xy(), places[b].xy());
-            let found = raster.tight(&before, &from, &to);
+            let found = from.way(&places[b].xy());
             if found.is_none() {
                 out.shut.push((a, b));
             }
-            let way = found.unwrap_or((to - from).norm());
+            let way = found.map_or((places[b] - places[a]).xy().norm(), |w| length(&w));
             out.metres[a][b] = way;
             out.metres[b][a] = way;
         }
@@ -48,7 +47,13 @@ pub fn ways(site: &Site, places: &[Vec3]) -> Ways {
     out
 }
 
-struct Raster {
+/// Metres along a line.
+pub fn length(line: &[Vector2<f64>]) -> f64 {
+    line.windows(2).map(|p| (p[1] - p[0]).norm()).sum()
+}
+
+/// The floor of a site as somebody walks on it: what is free of it, in cells.
+pub struct Floor {
     low: Vector2<f64>,
     cell: f64,
     wide: usize,
@@ -56,8 +61,9 @@ struct Raster {
     blocked: Vec<bool>,
 }
 
-impl Raster {
-    fn new(site: &Site, places: &[Vec3]) -> Option<Self> {
+impl Floor {
+    /// The floor that most of some places stand on; `None` where there is nothing at all.
+    pub fn new(site: &Site, places: &[Vec3]) -> Option<Self> {
         let drawn = site.walls.iter().flat_map(|w| &w.line);
         let all: Vec<Vector2<f64>> = places.iter().map(Vec3::xy).chain(drawn.copied()).collect();
         let first = *all.first()?;
@@ -66,7 +72,7 @@ impl Raster {
         let (low, size) = (low - margin, top - low + 2.0 * margin);
         let cell = CELL.max((size.x * size.y / MOST).sqrt());
         let (wide, high) = ((size.x / cell) as usize + 1, (size.y / cell) as usize + 1);
-        let mut raster = Self { low, cell, wide, high, blocked: vec![false; wide * high] };
+        let mut floor = Self { low, cell, wide, high, blocked: vec![false; wide * high] };
         // on the height that most places are on; other storeys are reached by ways the plan does not show
         let mut heights: Vec<f64> = places.iter().map(|p| p.z).collect();
         heights.sort_by(f64::total_cmp);
@@ -76,11 +82,11 @@ impl Raster {
             let mut along = 0.0;
             for p in w.line.windows(2) {
                 let length = (p[1] - p[0]).norm();
-                raster.line(&p[0], &p[1], |s| {
+                floor.line(&p[0], &p[1], |s| {
                     let at = along + s * length;
                     w.openings.iter().any(|o| {
                         let passable = o.width >= DOOR.0 && o.sill - w.base < DOOR.1 && o.head - o.sill >= DOOR.2;
-                        // a raster is no finer than its cells: a door is at least one of them wide
+                        // cells are no finer than they are: a door is at least one of them wide
                         passable && (at - o.at).abs() <= (o.width / 2.0).max(cell)
                     })
                 });
@@ -88,18 +94,18 @@ impl Raster {
             }
         }
         for o in site.obstacles.iter().filter(|o| in_the_way(o.base, o.top)) {
-            raster.fill(|p| crate::plan::inside(&o.outline, p));
+            floor.fill(|p| inside(&o.outline, p));
         }
         for c in site.columns.iter().filter(|c| in_the_way(c.base, c.top)) {
-            raster.fill(|p| (p - c.centre).norm() <= c.radius);
+            floor.fill(|p| (p - c.centre).norm() <= c.radius);
         }
         // nobody stands in a wall: who does, stands beside it
         for p in places {
-            if let Some(c) = raster.at(&p.xy()) {
-                raster.blocked[c] = false;
+            if let Some(c) = floor.at(&p.xy()) {
+                floor.blocked[c] = false;
             }
         }
-        Some(raster)
+        Some(floor)
     }
 
     fn at(&self, p: &Vector2<f64>) -> Option<usize> {
@@ -139,36 +145,13 @@ impl Raster {
         (0..=steps).all(|i| self.at(&(a + (b - a) * (i as f64 / steps as f64))).is_some_and(|c| !self.blocked[c]))
     }
 
-    /// Metres of the way between two places, pulled tight; `before` is that of the first ([`Raster::from`]).
-    fn tight(&self, before: &[usize], a: &Vector2<f64>, b: &Vector2<f64>) -> Option<f64> {
-        if self.free(a, b) {
-            return Some((b - a).norm());
-        }
-        let (start, mut cell) = (self.at(a)?, self.at(b)?);
-        // where it turns; between these it is straight already
-        let (mut back, mut step) = (vec![*b], 0);
-        while cell != start {
-            let next = *before.get(cell).filter(|c| **c != NOWHERE)?;
-            if next.wrapping_sub(cell) != step {
-                back.push(self.middle(cell));
-            }
-            (cell, step) = (next, next.wrapping_sub(cell));
-        }
-        back.push(*a);
-        // from one corner on as far as can be seen
-        let (mut sum, mut corner) = (0.0, 0);
-        for k in 1..back.len() {
-            if k + 1 < back.len() && self.free(&back[corner], &back[k + 1]) {
-                continue;
-            }
-            sum += (back[k] - back[corner]).norm();
-            corner = k;
-        }
-        Some(sum)
+    /// The shortest ways from a place to everywhere.
+    pub fn from(&self, p: &Vector2<f64>) -> WaysFrom<'_> {
+        WaysFrom { floor: self, place: *p, before: self.flood(p) }
     }
 
     /// For every cell the one before it on the shortest way from a place; [`NOWHERE`] where none leads there.
-    fn from(&self, p: &Vector2<f64>) -> Vec<usize> {
+    fn flood(&self, p: &Vector2<f64>) -> Vec<usize> {
         let mut before = vec![NOWHERE; self.blocked.len()];
         let mut far = vec![f32::INFINITY; self.blocked.len()];
         let Some(start) = self.at(p) else { return before };
@@ -203,5 +186,42 @@ impl Raster {
             }
         }
         before
+    }
+}
+
+/// Shortest ways from one place.
+pub struct WaysFrom<'a> {
+    floor: &'a Floor,
+    place: Vector2<f64>,
+    before: Vec<usize>,
+}
+
+impl WaysFrom<'_> {
+    /// The way to another place, pulled tight: its corners, both places included. `None` where none leads there.
+    pub fn way(&self, to: &Vector2<f64>) -> Option<Vec<Vector2<f64>>> {
+        let (floor, from) = (self.floor, self.place);
+        if floor.free(&from, to) {
+            return Some(vec![from, *to]);
+        }
+        let (start, mut cell) = (floor.at(&from)?, floor.at(to)?);
+        // where it turns; between these it is straight already
+        let (mut back, mut step) = (vec![*to], 0);
+        while cell != start {
+            let next = *self.before.get(cell).filter(|c| **c != NOWHERE)?;
+            if next.wrapping_sub(cell) != step {
+                back.push(floor.middle(cell));
+            }
+            (cell, step) = (next, next.wrapping_sub(cell));
+        }
+        back.push(from);
+        // from one corner on as far as can be seen
+        let mut out = vec![back[0]];
+        for k in 1..back.len() {
+            if k + 1 == back.len() || !floor.free(&out[out.len() - 1], &back[k + 1]) {
+                out.push(back[k]);
+            }
+        }
+        out.reverse();
+        Some(out)
     }
 }
