@@ -16,6 +16,7 @@ mod features;
 mod hand;
 mod instruments;
 mod passes;
+mod planned_walks;
 mod planning;
 mod set_ups;
 mod site;

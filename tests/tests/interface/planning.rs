@@ -8,14 +8,14 @@ use vistazo_tests::browser::Browser;
 use vistazo_tests::server::PASSWORD;
 use vistazo_tests::{Client, Server};
 
-fn edit(kind: &str, data: Value) -> Value {
+pub(crate) fn edit(kind: &str, data: Value) -> Value {
     let mut full = json!({ "base": 0.0, "top": 0.0, "position": [0.0, 0.0, 0.0] });
     full.as_object_mut().unwrap().extend(data.as_object().unwrap().clone());
     json!({ "id": uuid::Uuid::now_v7(), "kind": kind, "data": full, "version": null, "deleted": false })
 }
 
 /// A hall with a door to a yard, a column and a place where no tripod may stand.
-async fn hall(c: &Client, name: &str) -> String {
+pub(crate) async fn hall(c: &Client, name: &str) -> String {
     let id = c.ok("POST", "/api/jobs", json!({ "name": name })).await["id"].as_str().unwrap().to_owned();
     let ring = [[0.0, 0.0], [24.0, 0.0], [24.0, 16.0], [0.0, 16.0], [0.0, 0.0]];
     let edits = json!([
@@ -49,7 +49,7 @@ async fn settles(c: &Client, id: &str, n: usize) {
     panic!("found {} stations, expected {n}", stations(c, id).await.len());
 }
 
-async fn page(b: &Browser, name: &str) {
+pub(crate) async fn page(b: &Browser, name: &str) {
     b.click(&format!(
         "//aside//div[contains(@class, 'segmented')]//div[normalize-space(.)='{name}' and contains(@class, 'label')]"
     ))

@@ -16,3 +16,4 @@ mod roles;
 mod soak;
 mod store;
 mod unsynced;
+mod walks;

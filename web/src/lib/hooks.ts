@@ -38,6 +38,7 @@ type JobRead =
   | '/api/jobs/{job}/summary'
   | '/api/jobs/{job}/plan'
   | '/api/jobs/{job}/plan/cover'
+  | '/api/jobs/{job}/plan/walks'
   | '/api/jobs/{job}/scans'
   | '/api/jobs/{job}/field/now'
   | '/api/jobs/{job}/field/journal'

@@ -8,6 +8,7 @@ import { ShapeFields } from './item/ShapeFields'
 import { StationFields } from './item/StationFields'
 import { TargetFields } from './item/TargetFields'
 import { Vertices } from './item/Vertices'
+import { WalkFields } from './item/WalkFields'
 import type { Item } from './usePlan'
 import { plan as words } from '../words'
 
@@ -22,7 +23,11 @@ export const KIND_NAMES: Record<string, string> = {
   underlay: words.underlay,
   station: words.station,
   target: words.target,
+  walk: words.walk,
 }
+
+/** Lines that do not close. */
+const OPEN = ['wall', 'edge', 'walk']
 
 /** Everything about one item, by number. Enter applies. */
 export function ItemForm({
@@ -79,9 +84,10 @@ export function ItemForm({
         <ShapeFields {...part} />
         {k === 'station' && <StationFields {...part} step={step} />}
         {k === 'target' && <TargetFields {...part} />}
+        {k === 'walk' && <WalkFields {...part} />}
       </div>
       {d.target === 'checker' && <p className="faint">{words.hangItTurnedBy}</p>}
-      {(d.line?.length ?? 0) > 0 && <Vertices d={d} closed={k !== 'wall' && k !== 'edge'} edit={edit} put={put} />}
+      {(d.line?.length ?? 0) > 0 && <Vertices d={d} closed={!OPEN.includes(k)} edit={edit} put={put} />}
       {k === 'target' && <Distances d={d} items={items} own={item.id} edit={edit} put={put} />}
       {k === 'wall' && <Openings d={d} edit={edit} put={put} />}
       {edit && changed && (

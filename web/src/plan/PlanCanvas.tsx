@@ -9,7 +9,7 @@ import { useSiteNotes } from './useSiteNotes'
 import { plan as words } from '../words'
 
 export type Tool =
-  'pick' | 'fit' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'edge' | 'height' | 'station' | 'target'
+  'pick' | 'fit' | 'wall' | 'obstacle' | 'column' | 'floor' | 'area' | 'edge' | 'height' | 'station' | 'target' | 'walk'
 
 interface Props extends Omit<Overlays, 'notes'>, Pick<Hands, 'onMoved' | 'onDrag' | 'onDrawn'> {
   /** Identifier of the job: pictures come from it. */
@@ -66,11 +66,11 @@ export function PlanCanvas(p: Props) {
     }))
   }, [map, p.tool, p.editable])
   const notes = useSiteNotes(p.items)
-  const { seen, map: shown, ghosts, links, sights, carried, marks, ellipses, enlarge } = p
+  const { seen, map: shown, ghosts, links, sights, carried, marks, ellipses, enlarge, walked, proposed, helps } = p
   useEffect(() => {
-    if (map)
-      drawOverlays(map.overlays, { seen, map: shown, ghosts, links, sights, carried, marks, notes, ellipses, enlarge })
-  }, [map, seen, shown, ghosts, links, sights, carried, marks, notes, ellipses, enlarge])
+    const ties = { links, sights, carried, marks, notes, ellipses, enlarge }
+    if (map) drawOverlays(map.overlays, { seen, map: shown, ghosts, walked, proposed, helps, ...ties })
+  }, [map, seen, shown, ghosts, links, sights, carried, marks, notes, ellipses, enlarge, walked, proposed, helps])
   const keys = (e: KeyboardEvent) => {
     if (e.ctrlKey || e.metaKey || e.altKey) return
     const { side: dx, up: dy, nearer } = steps(e.key, 0.8)

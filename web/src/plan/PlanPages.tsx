@@ -13,15 +13,18 @@ import { KIND_NAMES } from './ItemForm'
 import { Leapfrog } from './Leapfrog'
 import { Propose } from './Propose'
 import type { Change, Item } from './usePlan'
+import type { useWalks } from './walks/useWalks'
+import { Walks } from './walks/Walks'
 import { plan as words } from '../words'
 
-export type Page = 'findings' | 'items' | 'cover' | 'propose' | 'leapfrog' | 'density'
+export type Page = 'findings' | 'items' | 'cover' | 'propose' | 'leapfrog' | 'density' | 'walks'
 
 interface Props {
   items: Item[]
   picked: string[]
   setPicked: (ids: string[]) => void
   cover: ReturnType<typeof useRead<'/api/jobs/{job}/plan/cover'>>
+  walks: ReturnType<typeof useWalks>
   page: Page
   setPage: (p: Page) => void
   at: number
@@ -37,7 +40,7 @@ export function PlanPages(p: Props) {
   const free = (kind: string, taken?: Set<string>) => freeName(items, kind, taken)
   const byName = (name: string) => {
     const named = items.filter((x) => x.data.name === name)
-    const i = named.find((x) => x.kind === 'station' || x.kind === 'target') ?? named[0]
+    const i = named.find((x) => x.kind === 'station' || x.kind === 'target' || x.kind === 'walk') ?? named[0]
     if (i) p.setPicked([i.id])
   }
   const one = p.picked.length === 1 ? p.picked[0]! : null
@@ -56,6 +59,7 @@ export function PlanPages(p: Props) {
           { value: 'propose', label: words.propose },
           { value: 'leapfrog', label: words.leapfrog },
           { value: 'density', label: words.density },
+          { value: 'walks', label: words.walksTitle },
         ]}
       />
       {page === 'findings' && stations === 0 && <p className="empty">{words.placeStationsToSee}</p>}
@@ -85,6 +89,16 @@ export function PlanPages(p: Props) {
           order={(cover.data?.stations ?? []).map((s) => s.name)}
           onMoves={p.setMoves}
           onApply={p.onApply}
+        />
+      )}
+      {page === 'walks' && (
+        <Walks
+          of={p.walks}
+          items={items}
+          picked={p.picked}
+          setPicked={p.setPicked}
+          onApply={p.onApply}
+          onSelect={byName}
         />
       )}
       {page === 'density' && <Density count={Math.max(1, stations)} />}

@@ -22,6 +22,7 @@ const MORE: { value: Tool; label: string; says: string }[] = [
   { value: 'floor', label: words.floor, says: words.fALevelSurface },
   { value: 'area', label: words.area, says: words.aNoInstrumentOr },
   { value: 'edge', label: words.breakline, says: words.eWhereTheGround },
+  { value: 'walk', label: words.walk, says: words.mAWayWithA },
   { value: 'height', label: words.spotHeight, says: words.hAKnownHeight },
 ]
 const FILES = [

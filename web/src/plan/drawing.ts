@@ -17,6 +17,7 @@ export const HINTS: Record<Tool, string> = {
   floor: words.clickRoundTheFloor,
   area: words.clickRoundTheArea,
   edge: words.clickAlongTheBreakline,
+  walk: words.clickAlongTheWalk,
   height: words.clickWhereTheHeight,
   station: words.clickWhereTheInstrument,
   target: words.clickWhereTheTarget,
@@ -30,6 +31,7 @@ const PREFIX: Record<string, string> = {
   floor: words.floorTitle,
   area: words.areaTitle,
   edge: words.breaklineTitle,
+  walk: 'W',
   height: 'H',
 }
 export const POINTS = ['station', 'target', 'column', 'height']
@@ -46,6 +48,9 @@ export function freeName(items: Item[], kind: string, taken?: Set<string>): stri
 /** The height of the storey or ground that an item stands on. */
 export const footOf = (i: Item) =>
   i.kind === 'station' || i.kind === 'target' ? (i.data.position?.[2] ?? 0) : (i.data.base ?? 0)
+
+/** The unit that the last walk is walked with. */
+export const lastUnit = (items: Item[]) => items.findLast((i) => i.kind === 'walk')?.data.unit ?? 'Hand-held'
 
 /** What a drawn shape becomes on a storey (`level` its floor, or null when all are shown). */
 export function drawnData(kind: Tool, line: Line, items: Item[], storeys: number[], level: number | null): Data {
@@ -75,9 +80,22 @@ export function drawnData(kind: Tool, line: Line, items: Item[], storeys: number
       return { ...at(0), base: ground, top: ground + 3, radius: 0.2 }
     case 'area':
       return { ...base, line, area: 'no_go' }
+    case 'walk':
+      return { ...base, base: ground, top: ground, line, unit: lastUnit(items) }
     default:
       return { ...base, line }
   }
+}
+
+/** Lines as walks of the plan, after the names that are there: `first` keeps its name and its version. */
+export function walksOf(items: Item[], lines: number[][][], like: Data, first?: Item): Change[] {
+  const taken = new Set<string>()
+  return lines.map((line, k): Change => {
+    if (first && k === 0) return { id: first.id, kind: 'walk', data: { ...like, line } }
+    const name = freeName(items, 'walk', taken)
+    taken.add(`walk ${name.toLowerCase()}`)
+    return { id: crypto.randomUUID(), kind: 'walk', data: { ...like, name, line } }
+  })
 }
 
 /** Items that were moved or reshaped, as one step. A station that is dragged leaves its mark; a mark that is dragged

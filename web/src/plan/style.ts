@@ -34,6 +34,17 @@ export const label = (text: string, dy: number, colour = INK) =>
     overflow: true,
   })
 
+/** A name along a line. */
+const along = (text: string) =>
+  new Text({
+    text,
+    placement: 'line',
+    font: "600 13px 'Barlow Condensed'",
+    fill: new Fill({ color: ACCENT }),
+    stroke: new Stroke({ color: PAPER, width: 3 }),
+    overflow: true,
+  })
+
 /** A mark on the ground, a checkerboard, a sphere. */
 function targetImage(d: Item['data'], on: boolean) {
   if (d.target === 'mark')
@@ -134,6 +145,12 @@ export function styleOf(item: Item, on: boolean): Style[] {
         }),
       ]
     }
+    case 'walk':
+      return [
+        ...halo,
+        new Style({ stroke: new Stroke({ color: PAPER, width: 4 }) }),
+        new Style({ stroke: new Stroke({ color: ACCENT, width: 2, lineDash: [7, 5] }), text: along(d.name) }),
+      ]
     case 'station':
       return [
         ...halo,

@@ -38,6 +38,7 @@ export function usePlanKeys(p: {
   useKey('a', () => setTool('area'), edit)
   useKey('s', () => setTool('station'), edit)
   useKey('t', () => setTool('target'), edit)
+  useKey('m', () => setTool('walk'), edit)
   useKey('n', () => step(1))
   useKey('p', () => step(-1))
   useKey('ctrl+z', () => void plan.undo(), edit)

@@ -22,6 +22,7 @@ import { onStorey, storeyAt, storeysOf } from '../plan/storeys'
 import { useLayers } from '../plan/useLayers'
 import { type Change, type Item, usePlan } from '../plan/usePlan'
 import { usePlanKeys } from '../plan/usePlanKeys'
+import { useWalks } from '../plan/walks/useWalks'
 import { days, plan as words } from '../words'
 
 const Cover3d = lazy(async () => ({ default: (await import('../plan/space/Cover3d')).Cover3d }))
@@ -75,6 +76,7 @@ function Site({ rooms }: { rooms: ReactNode }) {
   const limit = job.brief.requirement.spatial95 ?? null
   const flat = job.brief.requirement.horizontal95
   const surfaces = maps.data
+  const walks = useWalks(page === 'walks')
   const layers = useLayers({
     items,
     shown,
@@ -146,6 +148,7 @@ function Site({ rooms }: { rooms: ReactNode }) {
               onNudge={(dx, dy) => edit && chosen.length > 0 && change(nudged(chosen, dx, dy))}
               onDrag={drag}
               {...layers}
+              {...walks.layers}
               ghosts={page === 'propose' ? layers.ghosts : NONE}
               links={page === 'cover' ? layers.links : NONE}
               carried={page === 'leapfrog' ? layers.carried : NONE}
@@ -190,7 +193,7 @@ function Site({ rooms }: { rooms: ReactNode }) {
           )}
           <Picked chosen={chosen} items={items} edit={edit} onApply={change} onRemove={remove} />
           <PlanPages
-            {...{ items, picked, setPicked, cover, page, setPage, ghost, setGhost, setMoves }}
+            {...{ items, picked, setPicked, cover, walks, page, setPage, ghost, setGhost, setMoves }}
             at={layers.at}
             onApply={change}
           />

@@ -12,5 +12,19 @@ const tables: Record<string, Words> = { en, 'en-XA': spread(en) }
 
 // chosen before the first page is drawn, and kept until the next reload
 const language = localStorage.getItem('vistazo-language') ?? 'en'
-export const { brief, check, cloud, common, days, deliver, draw, field, georeference, plan, register, shell, terms } =
-  tables[language] ?? en
+export const {
+  brief,
+  check,
+  cloud,
+  common,
+  days,
+  deliver,
+  draw,
+  field,
+  georeference,
+  plan,
+  register,
+  shell,
+  terms,
+  walks,
+} = tables[language] ?? en

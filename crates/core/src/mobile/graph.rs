@@ -182,6 +182,15 @@ impl Fact {
         }
     }
 
+    /// Ties and marks may be of another place; what is known stands, and a unit's own way has no blunders.
+    pub fn may_be_wrong(&self) -> bool {
+        match self {
+            Self::Relative { habit, .. } => habit.is_none(),
+            Self::Point { .. } => true,
+            Self::Known { .. } | Self::Steady { .. } => false,
+        }
+    }
+
     /// The same with its covariance multiplied.
     #[must_use]
     pub fn widened(&self, factor: f64) -> Self {
@@ -284,7 +293,8 @@ impl Graph {
     }
 
     /// Brings the poses to where the weighted sum of squares is least: Gauss–Newton on the manifold, sparse normal
-    /// equations; `robust` weighs large residuals down (Huber 1964).
+    /// equations; `robust` weighs large residuals of what may be wrong down (Huber 1964). What a unit says of its own way is
+    /// off a little everywhere and never wrong at one place: else a wrong tie would be believed, and the way torn for it.
     ///
     /// # Errors
     /// [`GraphError`].
@@ -292,12 +302,14 @@ impl Graph {
         let mut size = f64::INFINITY;
         for _ in 0..MOST {
             let rows = self.rows();
-            let weight = |(row, out): (&Row, &bool)| match row.misclosure.norm() {
+            let weight = |((row, out), fact): ((&Row, &bool), &Fact)| match row.misclosure.norm() {
                 _ if *out => 0.0,
-                t if robust && t > PULLS * (row.rows as f64).sqrt() => PULLS * (row.rows as f64).sqrt() / t,
+                t if robust && fact.may_be_wrong() && t > PULLS * (row.rows as f64).sqrt() => {
+                    PULLS * (row.rows as f64).sqrt() / t
+                }
                 _ => 1.0,
             };
-            let weights: Vec<f64> = rows.iter().zip(&self.left_out).map(weight).collect();
+            let weights: Vec<f64> = rows.iter().zip(&self.left_out).zip(&self.facts).map(weight).collect();
             let step = Normal::new(self.unknowns(), &rows, &weights).ok_or(GraphError::Loose)?.step();
             size = step.iter().map(Vector6::amax).fold(0.0, f64::max);
             if !size.is_finite() {

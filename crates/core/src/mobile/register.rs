@@ -451,7 +451,7 @@ impl<'a> State<'a> {
         match (self.bodies[a].of, self.bodies[b].of) {
             (Err((p, i)), Err((q, j))) if p == q => {
                 let PassIn { path, pieces, unit, .. } = &self.passes[p];
-                let worse = unit.drift.walked / 0.004;
+                let worse = unit.drift.walked / 0.0028;
                 COMES_BACK * worse * (path.walked(pieces[i].time) - path.walked(pieces[j].time)).abs()
             }
             _ => 0.0,
@@ -577,7 +577,7 @@ impl<'a> State<'a> {
             let said = self.graph.precision()?.said;
             // the worst fifth at a time: one that is wrong makes its neighbours look wrong
             let mut wrong: Vec<usize> =
-                self.graph.contradicting(&said).into_iter().filter(|k| self.may_be_wrong(*k)).collect();
+                self.graph.contradicting(&said).into_iter().filter(|k| self.graph.facts[*k].may_be_wrong()).collect();
             let worse = round < BY_THE_MIDDLE && self.worse_than_said(&wrong);
             if worse {
                 wrong.clear();
@@ -589,14 +589,15 @@ impl<'a> State<'a> {
             for (kind, v) in variance.iter_mut().enumerate() {
                 // no unit becomes much better than it is sold as by one walk that went well, and σ that ties state are not
                 // made smaller: what they share beyond their pieces does not show in residuals
-                let least = if kind == ODOMETRY { 0.5 } else { 1.0 };
+                let least = if kind == ODOMETRY { 0.7 } else { 1.0 };
                 let by_all = worse && kind == ODOMETRY || round >= BY_THE_MIDDLE;
                 *v = (*v * self.component(&said, kind, by_all)).clamp(least, 400.0);
             }
             for (fact, own) in self.graph.facts.iter_mut().zip(&stated) {
                 match own {
                     Fact::Relative { kind, .. } => *fact = own.widened(variance[*kind]),
-                    Fact::Steady { .. } => *fact = own.widened(variance[ODOMETRY]),
+                    // a unit that went well by chance is not wont to do better than it is sold as
+                    Fact::Steady { .. } => *fact = own.widened(variance[ODOMETRY].max(1.0)),
                     Fact::Known { .. } | Fact::Point { .. } => {}
                 }
             }
@@ -614,15 +615,6 @@ impl<'a> State<'a> {
     fn worse_than_said(&self, wrong: &[usize]) -> bool {
         let marks = wrong.iter().filter(|k| self.marks.contains_key(k)).count();
         marks > 1 && 3 * marks > self.marks.len()
-    }
-
-    /// What known poses say is not put in doubt by what was walked.
-    fn may_be_wrong(&self, fact: usize) -> bool {
-        match &self.graph.facts[fact] {
-            Fact::Relative { kind, .. } => *kind != ODOMETRY,
-            Fact::Point { .. } => true,
-            Fact::Known { .. } | Fact::Steady { .. } => false,
-        }
     }
 
     /// While wrong ties are still in, the squares of a kind say nothing of the right ones: the middle does.

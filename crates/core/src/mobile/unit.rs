@@ -188,21 +188,4 @@ impl Drift {
     pub fn blurred(&self, walked: f64, seconds: f64, turned: f64) -> Matrix6<f64> {
         self.covariance(&Vec3::zeros(), walked / 2.0, seconds / 2.0, turned / 2.0) / 3.0
     }
-
-    /// How far a walk may be off half-way between two places that hold it and its direction, 1σ of the worse horizontal
-    /// axis, metres: `length` metres at a pace of `speed` metres a second. A walk that wanders as a random walk is off by
-    /// half of what it gathers on the whole of it (Brownian bridge), one whose heading does so by the integral of that held
-    /// at both ends, σ²T³/192.
-    ///
-    /// ```
-    /// let unit = &vistazo_core::mobile::units()[0];
-    /// // twice as far apart, more than one and a half times as far off
-    /// assert!(unit.drift.half_way(80.0, 1.0) > 1.5 * unit.drift.half_way(40.0, 1.0));
-    /// ```
-    pub fn half_way(&self, length: f64, speed: f64) -> f64 {
-        let seconds = length / speed;
-        let wandered = self.walked.powi(2) * length / 4.0;
-        let turned = (self.heading * speed).powi(2) * seconds.powi(3) / 192.0;
-        (wandered + turned).sqrt()
-    }
 }

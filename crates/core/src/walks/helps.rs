@@ -1,9 +1,9 @@
 use super::course::course;
 use super::predict::{Held, Predicted, predict};
 use crate::geometry::{Error95, Mat3, Vec3};
-use crate::mobile::{Fact, GraphError, Unit};
+use crate::mobile::{Fact, GraphError, Handling, Unit};
 use crate::plan::{Bvh, Site};
-use nalgebra::Vector2;
+use nalgebra::{Matrix6, Vector2};
 
 /// A place where a known point would help.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -18,17 +18,17 @@ pub struct Help {
 const TRIED: usize = 40;
 const MOST: usize = 12;
 
-/// Where known points of a covariance (m²) help most, one after the other, until no place is farther off than `limit`
-/// (95 % in space, metres), or no more helps.
+/// Where known points of a covariance (m²) help most, one after the other, until no place is farther off than what is
+/// allowed at its node (95 % in space, metres), or no more helps.
 ///
 /// # Errors
 /// [`GraphError`].
-pub fn helps(predicted: &Predicted, known: &Mat3, limit: f64) -> Result<Vec<Help>, GraphError> {
+pub fn helps(predicted: &Predicted, known: &Mat3, limits: &[f64]) -> Result<Vec<Help>, GraphError> {
     let first = predicted.first;
     let off = |c: &Mat3| Error95::from_covariance(c).spatial;
     let mut now: Vec<f64> = predicted.nodes.iter().map(|n| off(&n.covariance)).collect();
     // what lies beyond the limit, all together: where two stretches are equally bad the worst one tells nothing
-    let beyond = |all: &[f64]| all.iter().map(|e| (e - limit).max(0.0)).fold(0.0, |a, b| a + b);
+    let beyond = |all: &[f64]| all.iter().zip(limits).map(|(e, l)| (e - l).max(0.0)).fold(0.0, |a, b| a + b);
     let mut graph = predicted.graph.clone();
     let mut out: Vec<Help> = Vec::new();
     while beyond(&now) > 0.0 && out.len() < MOST {
@@ -83,4 +83,28 @@ pub fn apart(unit: &Unit, known: &Mat3, limit: f64) -> Option<f64> {
         if worst(middle)? > limit { high = middle } else { low = middle }
     }
     Some(low)
+}
+
+/// How far a walk of so many metres at a pace (metres a second) may be off half-way between two places that hold it and its direction,
+/// 1σ of the worse horizontal axis, metres: straight on, over nothing that is drawn.
+///
+/// ```
+/// let unit = &vistazo_core::mobile::units()[0];
+/// let of = |length| vistazo_core::walks::half_way(unit, length, 1.0);
+/// assert!(of(80.0) > 1.4 * of(40.0));
+/// ```
+pub fn half_way(unit: &Unit, length: f64, pace: f64) -> f64 {
+    let bvh = Bvh::new(&Site::default());
+    let open = Unit { handling: Handling { pace: [pace; 3], ..unit.handling }, ..unit.clone() };
+    let walk = course(&bvh, &[Vector2::zeros(), Vector2::new(length, 0.0)], 0.0, &open, None, &[]);
+    let Ok(mut of) = predict(&bvh, &[], &[(&walk, &open)], &Held::default()) else { return f64::NAN };
+    let last = of.graph.poses.len() - 1;
+    let pose = of.graph.poses[last];
+    of.graph.know(Fact::Known { of: last, pose, covariance: Matrix6::identity() * 1e-10 });
+    let far = |k: &usize| (of.nodes[*k].at.x - length / 2.0).abs();
+    let Some(middle) = (0..of.nodes.len()).min_by(|a, b| far(a).total_cmp(&far(b))) else { return f64::NAN };
+    let Ok(settled) = of.graph.precision() else { return f64::NAN };
+    let c = settled.covariances[of.first + middle];
+    let (mean, root) = (f64::midpoint(c[(0, 0)], c[(1, 1)]), ((c[(0, 0)] - c[(1, 1)]) / 2.0).hypot(c[(0, 1)]));
+    (mean + root).sqrt()
 }

@@ -16,7 +16,7 @@ mod strips;
 mod ties;
 
 pub use course::{Course, Space, Spot, course};
-pub use helps::{Help, apart, helps};
+pub use helps::{Help, apart, half_way, helps};
 pub use predict::{Held, Node, Predicted, predict};
 pub use propose::{Proposed, WalkError, WalkWish, propose};
 pub use seen::{OFTEN, Seen, Slow, seen};

@@ -1,7 +1,7 @@
 //! The days on which the roundhouse is scanned: two mornings before visitors come, two people with a scanner each.
 
 use crate::App;
-use crate::dto::{BreakDto, DateDto, DayScannerDto, DaySettingsDto, MachinesDto, OccupyDto, PlannedPassDto, WindowDto};
+use crate::dto::{BreakDto, DateDto, DayScannerDto, DaySettingsDto, MachinesDto, OccupyDto, WindowDto};
 use vistazo_store::{Uuid, days};
 
 const HOUR: f64 = 3600.0;
@@ -38,7 +38,7 @@ pub(super) async fn add(app: &App, job: Uuid, surveyor: Uuid, wing: Option<Uuid>
         daylight: Some([6.5 * HOUR, 18.0 * HOUR]),
         control: OccupyDto { occupy: true, seconds: 180.0, apart: 1800.0 },
         machines: MachinesDto { trial: Some(600.0), ..usual.machines },
-        passes: vec![PlannedPassDto { name: "Wing by hand".into(), seconds: 420.0, place: [24.3, -5.2] }],
+        passes: Vec::new(),
         ..usual
     };
     let kept = serde_json::json!(settings.checked().map_err(|e| anyhow::anyhow!("{e}"))?);

@@ -161,6 +161,9 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
             ..PlanData::default()
         },
     );
+    walks::planned().into_iter().for_each(|w| {
+        add("walk", w);
+    });
     for (name, p) in &house.stations {
         add(
             "station",

@@ -1,6 +1,7 @@
 //! The demo's workshop wing, walked with a hand-held unit in three passes that overlap at the doors.
 
 use crate::App;
+use crate::dto::PlanData;
 use crate::tasks::{Work, queue};
 use vistazo_store::Uuid;
 
@@ -60,6 +61,17 @@ const PASSES: [Pass; 3] = [
     ),
 ];
 const HIGH: f64 = 1.4;
+
+/// The walks as the plan has them.
+pub(super) fn planned() -> Vec<PlanData> {
+    let of = |(name, way): &Pass| PlanData {
+        name: (*name).into(),
+        unit: Some("Hand-held".into()),
+        line: way.to_vec(),
+        ..PlanData::default()
+    };
+    PASSES.iter().map(of).collect()
+}
 
 /// Queues the walks.
 pub(super) async fn add(app: &App, job: Uuid, user: Uuid) -> anyhow::Result<()> {

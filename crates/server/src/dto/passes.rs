@@ -97,7 +97,7 @@ pub struct UnitDto {
 impl From<&Unit> for UnitDto {
     fn from(u: &Unit) -> Self {
         let way = vistazo_core::geometry::Vec3::new(100.0, 0.0, 0.0);
-        let across = u.drift.covariance(&way, 100.0, 120.0, 0.0)[(1, 1)].sqrt();
+        let across = u.open(&way, 100.0, 120.0, 0.0)[(1, 1)].sqrt();
         Self {
             name: u.name.clone(),
             range_sigma: u.range_sigma,

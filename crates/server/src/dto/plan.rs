@@ -6,8 +6,8 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// Kinds of plan items.
-pub const KINDS: [&str; 10] =
-    ["wall", "obstacle", "column", "floor", "area", "edge", "height", "underlay", "station", "target"];
+pub const KINDS: [&str; 11] =
+    ["wall", "obstacle", "column", "floor", "area", "edge", "height", "underlay", "station", "target", "walk"];
 
 /// A hole in a wall: door, window or gate.
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
@@ -36,7 +36,7 @@ pub struct DistanceDto {
 #[derive(Clone, Debug, Default, Serialize, Deserialize, ToSchema)]
 pub struct PlanData {
     pub name: String,
-    /// Walls, obstacles, floors, areas and edges: vertices.
+    /// Walls, obstacles, floors, areas, edges and walks: vertices.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub line: Vec<[f64; 2]>,
     /// Walls, obstacles and columns: foot and top; edges: lower and upper ground; floors: their height is
@@ -120,6 +120,11 @@ pub struct PlanData {
     /// Targets: distances measured from here to others.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub distances: Vec<DistanceDto>,
+    /// Walks: name of the mobile unit, and how fast it is carried at most, metres a second.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub unit: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pace: Option<f64>,
     /// Targets: known, but held back as a check.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub check: bool,
@@ -161,7 +166,7 @@ impl PlanData {
             return self.refuse("line", &format!("found {found} vertices, expected at most {MOST_VERTICES}"));
         }
         let least = match kind {
-            "wall" | "edge" => 2,
+            "wall" | "edge" | "walk" => 2,
             "obstacle" | "floor" | "area" => 3,
             _ => 0,
         };
@@ -219,6 +224,14 @@ impl PlanData {
         }
         if kind == "target" && self.target.as_deref().is_some_and(|t| !["sphere", "checker", "mark"].contains(&t)) {
             return self.refuse("target", "expected sphere, checker or mark");
+        }
+        let known = |u: &String| vistazo_core::mobile::units().iter().any(|own| own.name == *u);
+        if kind == "walk" && !self.unit.as_ref().is_some_and(known) {
+            let names: Vec<String> = vistazo_core::mobile::units().into_iter().map(|u| u.name).collect();
+            return self.refuse("unit", &format!("expected one of {}", names.join(", ")));
+        }
+        if self.pace.is_some_and(|p| !(0.1..=3.0).contains(&p)) {
+            return self.refuse("pace", "expected 0.1 to 3 m a second");
         }
         if self.facing.is_some_and(|f| !f.is_finite()) {
             return self.refuse("facing", "expected a bearing");

@@ -23,6 +23,7 @@ mod package_files;
 mod passes;
 mod photos;
 mod plan;
+mod planned_walks;
 mod register;
 mod sent;
 mod session;
@@ -92,6 +93,9 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(design::control))
         .routes(routes!(design::density))
         .routes(routes!(design::file))
+        .routes(routes!(planned_walks::planned_walks))
+        .routes(routes!(planned_walks::propose_walks))
+        .routes(routes!(planned_walks::split_walk))
         .routes(routes!(day::day, day::put_day))
         .routes(routes!(day::better_order))
         .routes(routes!(day::day_options))

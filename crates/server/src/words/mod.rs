@@ -6,6 +6,7 @@ pub(crate) mod days;
 pub(crate) mod field;
 pub(crate) mod passes;
 pub(crate) mod plan;
+pub(crate) mod planned_walks;
 pub(crate) mod registration;
 pub(crate) mod slices;
 pub(crate) mod ties;

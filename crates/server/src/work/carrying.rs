@@ -128,6 +128,10 @@ mod tests {
             }
             "floor" => PlanData { line: outline, top: c, ..wanted },
             "obstacle" | "edge" => PlanData { line: outline, ..base },
+            "walk" => {
+                let pace = flag.then_some(0.6);
+                PlanData { line: outline, unit: Some("Backpack".into()), pace, top: c, ..base }
+            }
             "area" => {
                 let area = Some(if flag { "hazard" } else { "no_go" }.to_owned());
                 PlanData { line: outline, area, base: 0.0, top: 0.0, ..base }
@@ -151,8 +155,8 @@ mod tests {
         /// A floor came back as an obstacle 3 m high, and everything else as a wall or not at all.
         #[test]
         fn what_is_exported_comes_back_as_what_it_was(
-            names in proptest::collection::vec("[a-zA-Z0-9 ,;=\"а-яポé-]{1,12}[a-z]", 9),
-            numbers in proptest::collection::vec(prop::array::uniform4(-400.0..400.0_f64), 9),
+            names in proptest::collection::vec("[a-zA-Z0-9 ,;=\"а-яポé-]{1,12}[a-z]", KINDS.len() - 1),
+            numbers in proptest::collection::vec(prop::array::uniform4(-400.0..400.0_f64), KINDS.len() - 1),
             flag in any::<bool>(),
         ) {
             let mark = vistazo_store::new_id();

@@ -25,6 +25,7 @@ pub(crate) mod otherwise;
 pub(crate) mod outlook;
 pub(crate) mod own_station;
 pub(crate) mod passes;
+pub(crate) mod planned_walks;
 pub(crate) mod planning;
 pub(crate) mod record;
 pub(crate) mod registration;

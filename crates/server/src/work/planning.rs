@@ -34,6 +34,10 @@ pub(crate) struct Plan {
     pub hazards: Vec<(String, Vec<Vector2<f64>>)>,
     /// Parts of the site with limits of their own, with their outlines.
     pub areas: Vec<(AreaLimits, Vec<Vector2<f64>>)>,
+    /// Walks with a mobile unit, by name.
+    pub walks: Vec<super::planned_walks::WalkItem>,
+    /// Outlines of areas and floors, for whoever sweeps them.
+    pub outlines: Vec<(Uuid, Vec<Vector2<f64>>)>,
     /// Names of known heights of the ground, and where they are.
     pub heights: Vec<(String, Vec3)>,
     /// Changes whenever an item does.
@@ -83,7 +87,18 @@ impl Reading {
             accuracy: d.required_accuracy,
         });
         let position = Vec3::from(d.position);
+        if matches!(kind, "area" | "floor") {
+            plan.outlines.push((id, line.clone()));
+        }
         match kind {
+            "walk" => plan.walks.push(super::planned_walks::WalkItem {
+                id,
+                name: d.name,
+                unit: d.unit.unwrap_or_default(),
+                line,
+                floor: d.base,
+                pace: d.pace,
+            }),
             "wall" => {
                 let openings = d.openings.into_iter().map(|o| Opening {
                     name: o.name,
@@ -163,6 +178,7 @@ impl Reading {
             }
         }
         self.stations.sort_by_key(|s| (s.0, s.1));
+        plan.walks.sort_by(|a, b| a.name.cmp(&b.name));
         for (_, id, mut station, d) in std::mem::take(&mut self.stations) {
             // a mark that is no longer there holds nothing
             let mark = |id: &Uuid| plan.targets.iter().position(|t| t.0 == *id && t.1.kind == PlannedKind::Mark);
@@ -194,6 +210,11 @@ pub(crate) fn ties(brief: &Brief, cover: &Cover, stations: &[Station], instrumen
 }
 
 impl Plan {
+    /// Outline of an area or a floor.
+    pub(crate) fn outline(&self, item: Uuid) -> Option<Vec<Vector2<f64>>> {
+        self.outlines.iter().find(|o| o.0 == item).map(|o| o.1.clone())
+    }
+
     pub(crate) fn stations(&self) -> Vec<Station> {
         self.stations.iter().map(|s| s.1.clone()).collect()
     }

@@ -178,7 +178,7 @@ fn known_points_where_they_are_advised_hold_the_requirement() {
     let bvh = Bvh::new(&Site::default());
     let plan = planned(&way, 0, &way.marks);
     let before = predict(&bvh, &[], &[(&plan, &units()[0])], &held(&way, 0)).unwrap();
-    let advised = helps(&before, &(Mat3::identity() * MARK.powi(2)), limit).unwrap();
+    let advised = helps(&before, &(Mat3::identity() * MARK.powi(2)), &vec![limit; before.nodes.len()]).unwrap();
     println!("{advised:?}");
     let worst = before.nodes.iter().map(|n| Error95::from_covariance(&n.covariance).spatial).fold(0.0, f64::max);
     assert!(worst > limit && advised.last().is_some_and(|h| h.then <= limit), "{worst} {advised:?}");

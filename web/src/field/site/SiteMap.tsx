@@ -9,7 +9,7 @@ import { nextOf } from './NextCard'
 
 type Now = Schema['FieldNowDto']
 type XY = [number, number]
-const LINES = new Set(['wall', 'obstacle', 'edge'])
+const LINES = new Set(['wall', 'obstacle', 'edge', 'walk'])
 const AREAS = new Set(['area', 'floor'])
 const xy = (p: readonly number[] | undefined): XY => [p?.[0] ?? 0, p?.[1] ?? 0]
 

@@ -65,7 +65,7 @@ export function underlayStyle(job: string, item: Item, on: boolean, changed: () 
 /** The shape of an item on the plan. */
 export const geometryOf = (item: Item) => {
   const line = item.data.line ?? []
-  if (item.kind === 'wall' || item.kind === 'edge') return new LineString(line)
+  if (item.kind === 'wall' || item.kind === 'edge' || item.kind === 'walk') return new LineString(line)
   if (item.kind === 'obstacle' || item.kind === 'floor' || item.kind === 'area')
     return new Polygon([[...line, ...line.slice(0, 1)]])
   if (item.kind === 'underlay') return new Polygon([corners(item)])

@@ -23,7 +23,7 @@ export interface Around {
 }
 
 /** Pictures and areas below, points on top. */
-const RANKS = ['underlay', 'floor', 'area', 'height', 'edge', 'obstacle', 'wall', 'column', 'target', 'station']
+const RANKS = ['underlay', 'floor', 'area', 'height', 'edge', 'obstacle', 'wall', 'column', 'walk', 'target', 'station']
 
 export class PlanMap {
   readonly items = new VectorSource()

@@ -22,6 +22,11 @@ export interface Overlays {
   sights: [number, number][][]
   /** Spheres carried: from the station, to their place, and their name. */
   carried: { from: [number, number]; to: [number, number]; name: string }[]
+  /** Stretches of walks: within what is allowed, beyond it, or nothing is asked. */
+  walked: { line: [number, number][]; beyond: boolean | null }[]
+  /** Walks that are proposed, and places where a known point would help. */
+  proposed: [number, number][][]
+  helps: { at: [number, number]; order: number }[]
   /** Places where something goes wrong. */
   marks: { at: [number, number]; failed: boolean }[]
   /** What was noted on site. */
@@ -53,6 +58,7 @@ export function drawOverlays(source: VectorSource, o: Overlays) {
       band(`rgba(46,150,146,${0.25 + 0.6 * share})`, 13),
     )
   for (const m of o.map) add(new LineString(m.line), band(m.colour, 11))
+  drawWalks(add, o)
   drawStations(add, o)
   drawTies(add, o)
   for (const m of o.marks)
@@ -104,6 +110,34 @@ function drawStations(add: Add, o: Overlays) {
       }),
     )
   }
+}
+
+/** What will come out along walks, walks that are proposed, points that would help. */
+function drawWalks(add: Add, o: Overlays) {
+  for (const w of o.walked) {
+    const held = w.beyond ? RED : ACCENT
+    const colour = w.beyond === null ? FAINT : held
+    add(new LineString(w.line), band(`${colour}66`, 9))
+  }
+  o.proposed.forEach((p, k) => {
+    add(new LineString(p), line(PAPER, 5), line(OCHRE, 2.2, [6, 4]))
+    const first = p[0]
+    if (first) add(new Point(first), new Style({ text: label(String(k + 1), -14 - 14 * k, OCHRE) }))
+  })
+  for (const h of o.helps)
+    add(
+      new Point(h.at),
+      new Style({
+        image: new RegularShape({
+          points: 4,
+          radius: 8,
+          angle: Math.PI / 4,
+          fill: new Fill({ color: PAPER }),
+          stroke: new Stroke({ color: OCHRE, width: 2 }),
+        }),
+        text: label(String(h.order), -15, OCHRE),
+      }),
+    )
 }
 
 /** How stations hang together, and what they sight. */

@@ -18,6 +18,7 @@ const isPoint = (f: Feature) => f.getGeometry() instanceof Point || f.getGeometr
 const SHAPES: Partial<Record<Tool, 'LineString' | 'Polygon'>> = {
   wall: 'LineString',
   edge: 'LineString',
+  walk: 'LineString',
   fit: 'LineString',
   obstacle: 'Polygon',
   floor: 'Polygon',

@@ -11,18 +11,20 @@ export function Traps({
   items,
   onSelect,
   onApply,
+  none,
 }: {
   traps: Schema['CoverDto']['traps']
   items: Item[]
   onSelect: (name: string) => void
   onApply: (c: Change[]) => void
+  none?: string
 }) {
   const job = useJob()
   const spread = useSpread(items, onApply)
   return (
     <>
       <Head aside={traps.length ? words.toLookAt(traps.length) : ''}>{words.whatWouldGoWrong}</Head>
-      {traps.length === 0 && <p className="empty">{words.nothingFoundStationsHang}</p>}
+      {traps.length === 0 && <p className="empty">{none ?? words.nothingFoundStationsHang}</p>}
       <ul className="traps" aria-label={words.traps}>
         {traps.map((t, k) => (
           <li key={k} className={t.grade}>

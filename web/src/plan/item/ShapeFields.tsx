@@ -4,7 +4,7 @@ import { Degrees, Field, type ItemPart } from './fields'
 import { plan as words } from '../../words'
 
 /** What the lower height of a kind is called. */
-const BASES: Record<string, string> = { floor: words.height, edge: words.lowerGround }
+const BASES: Record<string, string> = { floor: words.height, edge: words.lowerGround, walk: words.floorHeight }
 
 /** What an area may ask for in place of the brief, 95 %. */
 const LIMITS = [
@@ -55,7 +55,7 @@ export function ShapeFields({ item, items, d, edit, put }: ItemPart) {
             onChange={(v) => put({ radius: v ?? 0.2 })}
           />,
         )}
-      {(upright || k === 'floor') &&
+      {(upright || k === 'floor' || k === 'walk') &&
         field(
           BASES[k] ?? words.base,
           <LengthInput label={words.base} value={d.base} disabled={!edit} onChange={(v) => put({ base: v ?? 0 })} />,

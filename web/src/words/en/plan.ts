@@ -1,6 +1,14 @@
 import { plural } from '../../lib/count'
 
 export const plan = {
+  asItsProfile: 'as its profile',
+  clickAlongTheWalk: 'Click along the walk; double-click where it ends. Come back to where it began.',
+  floorHeight: 'Floor',
+  mAWayWithA: 'm: the way of a mobile unit',
+  mobileUnit: 'Mobile unit',
+  paceAtMost: (code: string) => `Pace at most, ${code}/s`,
+  walk: 'Walk',
+  walksTitle: 'Walks',
   accuracyRequired: 'Accuracy required',
   add: 'add',
   addADistanceTo: 'Add a distance to another target',

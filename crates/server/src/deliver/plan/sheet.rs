@@ -7,8 +7,8 @@ use crate::dto::{Brief, LeapfrogRequest, PointDto};
 use crate::words::plan::{
     SPHERES_CARRIED, cautions, clock, day_words, kind_words, known_words, setting_words, verdict_words,
 };
-use crate::work::designing;
 use crate::work::planning::Plan;
+use crate::work::{designing, planned_walks};
 use vistazo_core::geometry::Vec3;
 use vistazo_report::{Report, Section, Sketch};
 
@@ -153,6 +153,26 @@ fn set_ups(p: &PlanPackage) -> Option<Section> {
     ))
 }
 
+/// Walks with a mobile unit.
+fn walks(p: &PlanPackage) -> Option<Section> {
+    let rows: Vec<Vec<String>> = planned_walks::sheet(&p.plan)
+        .into_iter()
+        .map(|w| {
+            let marks = if w.marks.is_empty() { "–".into() } else { w.marks.join(" ") };
+            vec![w.name, w.unit, p.brief.length(w.metres), format!("{:.0} min", w.seconds / 60.0), marks]
+        })
+        .collect();
+    (!rows.is_empty()).then(|| {
+        section(
+            "Walks",
+            "Begin and end standing still. Come back the same way or close the loop; set the unit down for a moment on each mark. Eyes on the way, not on the screen.",
+            &["walk", "unit", "length", "takes", "stands on"],
+            2,
+            rows,
+        )
+    })
+}
+
 /// Which spheres stay and which are carried.
 fn carrying(p: &PlanPackage) -> Option<Section> {
     let PlanPackage { plan, brief, .. } = p;
@@ -189,6 +209,7 @@ fn data(p: &PlanPackage) -> Report {
         Some(stations(p)),
         Some(targets(p)),
         set_ups(p),
+        walks(p),
         carrying(p),
         watch(p),
         Some(section("Cautions", "", &[""], 1, cautions)),

@@ -5,6 +5,7 @@ use crate::dto::{WayDto, WayWord};
 use crate::words::days as words;
 use vistazo_core::day::{Problem, Timetable, Work};
 use vistazo_core::mobile::units;
+use vistazo_core::walks::half_way;
 
 /// Seconds of a person that look at one scan that is tied by itself.
 const LOOK: f64 = 60.0;
@@ -33,7 +34,7 @@ pub(super) fn ways(days: &Days, p: &Problem, t: &Timetable) -> Vec<WayDto> {
     let walked = 2.0 * vistazo_core::day::carried(p, &days.order) * days.settings.walk;
     let walk = walked / a.mobile_pace;
     let unit = units().into_iter().next();
-    let off = unit.map(|u| 2.795 * u.drift.half_way(walked / 2.0, a.mobile_pace));
+    let off = unit.map(|u| 2.795 * half_way(&u, walked / 2.0, a.mobile_pace));
     let walls = &days.plan.site.walls;
     let faces: usize = walls.iter().map(|w| w.line.len().saturating_sub(1)).sum();
     let openings: usize = walls.iter().map(|w| w.openings.len()).sum();

@@ -327,6 +327,12 @@ impl Days {
             });
             at.push(place.push(self.plan.stations.first().map_or(0.0, |s| s.1.position.z)));
         }
+        // walks of the plan are passes of the day
+        for w in super::planned_walks::sheet(&self.plan) {
+            let open = self.open(&w.begins, false);
+            out.push(Errand { name: w.name, seconds: w.seconds, after: None, pass: true, open });
+            at.push(w.begins.push(self.plan.stations.first().map_or(0.0, |s| s.1.position.z)));
+        }
         (out, at)
     }
 

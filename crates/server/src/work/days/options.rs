@@ -6,6 +6,7 @@ use crate::words::days as words;
 use crate::work::outlook;
 use std::collections::HashSet;
 use vistazo_core::mobile::units;
+use vistazo_core::walks::half_way;
 
 /// A walk with a mobile unit goes so fast, metres a second.
 const WALKED: f64 = 0.7;
@@ -112,7 +113,7 @@ impl Judge<'_> {
         let length = 2.0 * way.max(back).max(10.0);
         let seconds = length / WALKED + AROUND;
         let unit = units().into_iter().next();
-        let off = unit.as_ref().map_or(f64::NAN, |u| u.drift.half_way(length, WALKED));
+        let off = unit.as_ref().map_or(f64::NAN, |u| half_way(u, length, WALKED));
         // each axis by itself: 95 % in space
         let off95 = 2.795 * off;
         let cover = self.without(left);

@@ -1,0 +1,190 @@
+//! What is said of walks that are planned.
+
+use crate::dto::{Brief, HeldWord, PlannedWalkDto, TrapDto};
+use vistazo_core::mobile::Unit;
+use vistazo_core::walks::{Course, OVERLAP, Slow};
+
+/// A stretch that nothing holds is named from this length on, metres.
+const ALONE: f64 = 25.0;
+
+fn trap(grade: &str, title: String, text: String, about: &str, at: Option<[f64; 2]>) -> TrapDto {
+    let about = if about.is_empty() { Vec::new() } else { vec![about.to_owned()] };
+    TrapDto { grade: grade.into(), title, text, about, at, mend: None }
+}
+
+/// What goes wrong on walks.
+pub(crate) fn findings(
+    brief: &Brief,
+    walks: &[PlannedWalkDto],
+    carried: &[(&Unit, &Course, f64)],
+    slow: &[Slow],
+) -> Vec<TrapDto> {
+    let mut out = Vec::new();
+    for (w, (unit, course, noise)) in walks.iter().zip(carried) {
+        out.extend(course.crossed.iter().map(|p| {
+            let text =
+                "No way leads there on the plan: draw the line through the door, or the door into the wall.".into();
+            trap("failed", format!("{} leads through something that stands", w.name), text, &w.name, Some([p.x, p.y]))
+        }));
+        if w.passes > 1 {
+            let text = format!(
+                "{} min, and a pass of the {} ends after {:.0} min. Split it into {} passes: each begins {} before the one before it ends.",
+                (w.seconds / 60.0).ceil(),
+                unit.name.to_lowercase(),
+                unit.handling.longest / 60.0,
+                w.passes,
+                brief.length(OVERLAP),
+            );
+            let at = w.places.last().map(|p| p.at);
+            out.push(trap("failed", format!("{} is longer than a pass", w.name), text, &w.name, at));
+        }
+        out.extend(beyond(brief, w, *noise));
+        out.extend(once(brief, w));
+    }
+    out.extend(slow.iter().filter_map(|s| too_fast(brief, walks, carried, s)));
+    out.extend(batteries(walks, carried));
+    out
+}
+
+/// The worst place beyond what is allowed; or that no place can be within it.
+fn beyond(brief: &Brief, w: &PlannedWalkDto, noise: f64) -> Option<TrapDto> {
+    let asked = w.places.iter().filter_map(|p| p.limit).reduce(f64::max)?;
+    if noise > asked {
+        let worst = w.places.iter().map(|p| p.error95).fold(0.0, f64::max);
+        let text = format!(
+            "A single point of the {} has 95 % of {} by its own noise, allowed are {}: surfaces fitted to many points are better, points are not. \
+             With what is left of its drift it is {} at most.",
+            w.unit.to_lowercase(),
+            brief.length(noise),
+            brief.length(asked),
+            brief.length(worst),
+        );
+        return Some(trap("doubtful", format!("{} is fit for information only", w.name), text, &w.name, None));
+    }
+    let over = |p: &&crate::dto::WalkPlaceDto| p.limit.is_some_and(|l| p.error95 > l);
+    let worst = w.places.iter().filter(over).max_by(|a, b| a.error95.total_cmp(&b.error95))?;
+    let share = w.places.iter().filter(over).count() as f64 / w.places.len() as f64;
+    let text = format!(
+        "A point measured {} along it has 95 % of {}, allowed are {}; so has {:.0} % of the way. Known points where they are advised, \
+         scans that show the same, or a way that comes back hold it.",
+        brief.length(worst.metres),
+        brief.length(worst.error95),
+        brief.length(worst.limit.unwrap_or_default()),
+        100.0 * share,
+    );
+    let grade = if share > 0.0 { "failed" } else { "doubtful" };
+    Some(trap(grade, format!("{} drifts beyond what is allowed", w.name), text, &w.name, Some(worst.at)))
+}
+
+/// The longest stretch that nothing holds.
+fn once(brief: &Brief, w: &PlannedWalkDto) -> Option<TrapDto> {
+    let mut longest: Option<(f64, [f64; 2])> = None;
+    let mut from: Option<f64> = None;
+    for p in &w.places {
+        if p.held != HeldWord::Nothing {
+            from = None;
+            continue;
+        }
+        let since = p.metres - *from.get_or_insert(p.metres);
+        if since > ALONE && longest.is_none_or(|l| since > l.0) {
+            longest = Some((since, p.at));
+        }
+    }
+    let (long, at) = longest?;
+    let text = format!(
+        "Along {} no scan shows the same and it comes back to nothing: what it drifts there shows nowhere. Come back the same way, or close \
+         a loop.",
+        brief.length(long)
+    );
+    Some(trap("doubtful", format!("{} passes once only", w.name), text, &w.name, Some(at)))
+}
+
+fn too_fast(brief: &Brief, walks: &[PlannedWalkDto], carried: &[(&Unit, &Course, f64)], s: &Slow) -> Option<TrapDto> {
+    let (w, course) = (walks.get(s.walk)?, carried.get(s.walk)?.1);
+    let [a, b] = s.spots.map(|k| course.spots[k]);
+    let middle = course.spots[usize::midpoint(s.spots[0], s.spots[1])].at;
+    let text = if s.pace < 0.15 {
+        format!(
+            "From {} to {} along it {:.1} m² stay too coarse, at any pace: go nearer, or scan there.",
+            brief.length(a.walked),
+            brief.length(b.walked),
+            s.area
+        )
+    } else {
+        format!(
+            "From {} to {} along it {:.1} m² are too coarse: at {} a second nine tenths of it would do.",
+            brief.length(a.walked),
+            brief.length(b.walked),
+            s.area,
+            brief.length(s.pace)
+        )
+    };
+    Some(trap("doubtful", format!("{} is too fast", w.name), text, &w.name, Some([middle.x, middle.y])))
+}
+
+/// Units that are empty before all is walked.
+fn batteries(walks: &[PlannedWalkDto], carried: &[(&Unit, &Course, f64)]) -> Vec<TrapDto> {
+    let mut out: Vec<TrapDto> = Vec::new();
+    let mut told: Vec<&str> = Vec::new();
+    for (_, (unit, _, _)) in walks.iter().zip(carried) {
+        if told.contains(&unit.name.as_str()) {
+            continue;
+        }
+        told.push(&unit.name);
+        let all: f64 = walks.iter().filter(|w| w.unit == unit.name).map(|w| w.seconds).fold(0.0, |a, b| a + b);
+        let needs = (all / unit.handling.battery).ceil();
+        if needs > 1.0 {
+            let what = if unit.handling.swappable {
+                format!("Take {needs:.0} batteries.")
+            } else {
+                "It is charged from outside: plan the time for that, or take a second one.".into()
+            };
+            let text = format!(
+                "{:.0} min of walking, and a battery lasts {:.0} min. {what}",
+                all / 60.0,
+                unit.handling.battery / 60.0
+            );
+            out.push(trap(
+                "doubtful",
+                format!("One battery does not last: {}", unit.name.to_lowercase()),
+                text,
+                "",
+                None,
+            ));
+        }
+    }
+    out
+}
+
+/// Nothing fixes the walks.
+pub(crate) fn unframed() -> TrapDto {
+    let text = "No scan of the plan and no known mark holds the walks: errors are seen from where the first one begins, and nothing shows \
+                where that is. Let it stand on two marks that will be known, or begin where a scan stands."
+        .into();
+    trap("doubtful", "Walks that nothing holds".into(), text, "", None)
+}
+
+fn passes(n: usize) -> String {
+    if n == 1 { "One pass".into() } else { format!("{n} passes") }
+}
+
+pub(crate) fn walked(lines: usize, places: usize, covered: f64) -> String {
+    let all = if lines == 1 { "it begins and ends" } else { "each begins and ends" };
+    format!(
+        "{} by {places} places to look from, which show {:.0} % of what can be shown from this floor; {all} at the start.",
+        passes(lines),
+        100.0 * covered
+    )
+}
+
+pub(crate) fn swept(lines: usize, apart: f64) -> String {
+    format!("{} in strips {apart:.1} m apart, from the start and back.", passes(lines))
+}
+
+pub(crate) fn cut(lines: usize) -> String {
+    if lines == 1 {
+        "It is short enough as it is.".into()
+    } else {
+        format!("{lines} passes, each beginning {OVERLAP:.0} m before the one before it ends.")
+    }
+}
