@@ -1,6 +1,6 @@
 use super::Drift;
 use crate::geometry::{Mat3, Pose, Vec3};
-use nalgebra::{Matrix3x6, Matrix6};
+use nalgebra::{Matrix3x6, Matrix6, Vector6};
 
 /// Where the frame of a path truly lay, by time: what takes a pass from that frame into the one of the stations.
 ///
@@ -65,6 +65,22 @@ impl Correction {
         // between two places that are known a walk may bulge
         let bulge = self.drift.walked.powi(2) * (self.walked[b] - self.walked[a]) * w * (1.0 - w);
         both + cross + cross.transpose() + Mat3::identity() * bulge
+    }
+
+    /// The pass laid down as one piece instead: where the rigid placement has each of its places. How far that is from where the
+    /// path truly lay, by all that is known of it, is part of its error.
+    #[must_use]
+    pub fn laid_whole(&self, rigid: &Pose) -> Self {
+        let laid = |k: usize| Pose { translation: rigid.apply(&self.places[k]), ..*rigid };
+        let poses: Vec<Pose> = (0..self.places.len()).map(laid).collect();
+        let off: Vec<Vector6<f64>> =
+            poses.iter().zip(&self.poses).map(|(laid, true_)| laid.difference(true_)).collect();
+        Self {
+            covariances: self.covariances.iter().zip(&off).map(|(c, d)| c + d * d.transpose()).collect(),
+            cross: self.cross.iter().zip(off.windows(2)).map(|(c, d)| c + d[0] * d[1].transpose()).collect(),
+            poses,
+            ..self.clone()
+        }
     }
 
     /// By how much a place of the path was moved against where one rigid placement would have it, metres.

@@ -33,6 +33,9 @@ pub struct PassRequest {
     pub unit: String,
     #[serde(default)]
     pub marks: Vec<PassMarkDto>,
+    /// Laid down as one piece, its path uncorrected: its bend then is part of its error.
+    #[serde(default)]
+    pub whole: bool,
 }
 
 /// The same of one that is there, as it was seen.
@@ -196,6 +199,8 @@ pub struct PassDto {
     pub facts: Option<PassFacts>,
     pub marks: Vec<PassMarkDto>,
     pub simulated: bool,
+    /// Laid down as one piece.
+    pub whole: bool,
     pub version: i32,
     pub by: Option<String>,
     pub placed: Option<PlacedPassDto>,

@@ -46,6 +46,9 @@ pub(crate) struct StoredPlace {
     walked: Vec<f64>,
     drift: [f64; 4],
     rigid: StoredPose,
+    /// It is laid down as one piece.
+    #[serde(default)]
+    pub whole: bool,
     pub bends: [f64; 2],
     pub doubled: [StoredDoubled; 2],
 }
@@ -82,7 +85,7 @@ fn rows(m: &Matrix6<f64>) -> Vec<f64> {
 }
 
 impl StoredPlace {
-    pub(crate) fn of(p: &PassOut) -> Self {
+    pub(crate) fn of(p: &PassOut, whole: bool) -> Self {
         let c = &p.correction;
         let Drift { walked, heading, turned, tilt } = c.drift;
         Self {
@@ -94,12 +97,20 @@ impl StoredPlace {
             walked: c.walked.clone(),
             drift: [walked, heading, turned, tilt],
             rigid: (&p.rigid).into(),
+            whole,
             bends: p.bends,
             doubled: [StoredDoubled::of(&p.doubled[0]), StoredDoubled::of(&p.doubled[1])],
         }
     }
 
+    /// Where its points are taken to lie: along the corrected path, or as one piece.
     pub(crate) fn correction(&self) -> Correction {
+        let corrected = self.corrected();
+        if self.whole { corrected.laid_whole(&self.rigid()) } else { corrected }
+    }
+
+    /// Its path without its drift, whatever is made of it.
+    pub(crate) fn corrected(&self) -> Correction {
         let square = |rows: &Vec<f64>| Matrix6::from_row_iterator(rows.iter().copied().chain(std::iter::repeat(0.0)));
         let [walked, heading, turned, tilt] = self.drift;
         Correction {

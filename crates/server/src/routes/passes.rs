@@ -53,7 +53,12 @@ pub async fn change_pass(
     let to = change.to.checked()?;
     let before = passes::pass(&app.db, access.job, pass).await?;
     let marks = serde_json::json!(to.marks);
-    passes::change_pass(&app.db, access.job, pass, change.version, (&to.name, &to.unit), &marks).await?;
+    passes::change_pass(&app.db, access.job, pass, change.version, (&to.name, &to.unit, to.whole), &marks).await?;
+    if before.whole != to.whole {
+        let how = if to.whole { "as one piece, its path uncorrected" } else { "along its corrected path" };
+        jobs::note(&app.db, access.job, Some(access.user.id), &format!("lays the pass “{}” down {how}", to.name))
+            .await?;
+    }
     // pieces reach as far as the unit does
     if before.unit != to.unit && before.key.is_some() {
         queue(&app, access.job, &Work::Pass { pass, name: to.name }, Some(access.user.id)).await?;

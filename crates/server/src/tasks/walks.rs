@@ -68,6 +68,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         register(&anchors, &given, &go_on).ok_or(Stop::Cancelled)?.map_err(|e| Stop::Failed(e.to_string()))
     })
     .await?;
+    let whole = |id: Uuid| all.rows.iter().any(|r| r.id == id && r.whole);
     let record = Passes {
         version: VERSION,
         inputs: all.inputs.clone(),
@@ -79,7 +80,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
             .map(|(d, p)| StoredPass {
                 id: d.id,
                 key: d.key.clone(),
-                placed: p.as_ref().map(StoredPlace::of).map_err(|e| (*e).into()),
+                placed: p.as_ref().map(|p| StoredPlace::of(p, whole(d.id))).map_err(|e| (*e).into()),
             })
             .collect(),
         ties: out
@@ -107,8 +108,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         let facts: PassFacts = serde_json::from_value(row.facts.clone().unwrap_or_default())?;
         let cloud = passes::cloud(app, &d.key).await?;
         let (watch, doing) = (progress.clone(), doing.clone());
-        let Ok(pass) = &out.passes[k] else { continue };
-        let correction = pass.correction.clone();
+        let Ok(place) = &record.passes[k].placed else { continue };
+        let correction = place.correction();
         let (made, origin) = blocking(move || {
             let c = corrected(&cloud, &doing[k].path, &correction, facts.clock);
             drop(cloud);

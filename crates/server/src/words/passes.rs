@@ -7,6 +7,8 @@ use crate::record::passes::{RefusedWord, StoredDoubled};
 pub(crate) struct Came<'a> {
     pub brief: &'a Brief,
     pub bends: [f64; 2],
+    /// It is laid down as one piece.
+    pub whole: bool,
     pub doubled: &'a [StoredDoubled; 2],
     pub point95: [f64; 2],
     /// 95 % of a place of its path, at most, metres.
@@ -68,11 +70,12 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
         "Places of its path are known to {} (95 %); the rest of a point is its own noise, which a surface fitted to many loses.",
         long(c.place95)
     ));
-    out.push(format!(
-        "Placed as one piece its path would be up to {} off, {} root mean square.",
-        long(c.bends[1]),
-        long(c.bends[0])
-    ));
+    let how = if c.whole {
+        "Laid down as one piece, as somebody chose, its path is"
+    } else {
+        "Placed as one piece its path would be"
+    };
+    out.push(format!("{how} up to {} off, {} root mean square.", long(c.bends[1]), long(c.bends[0])));
     let [before, after] = c.doubled;
     let share = |d: &StoredDoubled| 100.0 * d.double as f64 / d.compared.max(1) as f64;
     if before.compared > 0 {

@@ -35,7 +35,7 @@ impl Walked {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let rows = passes::passes(&app.db, job).await?;
         let standing = Standing::load(app, job).await?;
-        let marked: Vec<_> = rows.iter().map(|r| (r.id, &r.key, &r.unit, &r.marks)).collect();
+        let marked: Vec<_> = rows.iter().map(|r| (r.id, &r.key, &r.unit, &r.marks, r.whole)).collect();
         let control = match rows.iter().any(|r| r.marks != serde_json::json!([])) {
             true => results::control(&app.db, job).await?,
             false => Vec::new(),
@@ -74,6 +74,7 @@ impl Walked {
                 facts,
                 marks: marks(row)?,
                 simulated: row.simulated,
+                whole: row.whole,
                 version: row.version,
                 by: row.by.clone(),
                 placed,
@@ -113,7 +114,7 @@ impl Walked {
                 };
             }
         };
-        let c = place.correction();
+        let (c, corrected) = (place.correction(), place.corrected());
         let rigid = place.rigid();
         let unit = unit(row);
         let held = |i: usize| {
@@ -128,7 +129,7 @@ impl Walked {
                     walked: c.walked[i],
                     time: c.times[i],
                     at: self.standing.stands.position(&at),
-                    moved: c.moved_against(&rigid, i).into(),
+                    moved: corrected.moved_against(&rigid, i).into(),
                     error95: Error95::plan_and_height(&known),
                     ties: held(i),
                 }
@@ -141,6 +142,7 @@ impl Walked {
         let (fit, says) = words::passes::says(&words::passes::Came {
             brief: &self.standing.brief,
             bends: place.bends,
+            whole: place.whole,
             doubled: &place.doubled,
             point95,
             place95: along.iter().flat_map(|a| a.error95).fold(0.0, f64::max),

@@ -43,6 +43,7 @@ impl Taken {
     fn judged(&self, out: &PassOut, frame: &Pose) -> Judged {
         let mut j = Judged::default();
         let limit = chi2_quantile(0.95, 3);
+        let whole = out.correction.laid_whole(&out.rigid);
         for ((time, pose), truth) in self.walk.path.iter().zip(&self.walk.truth).step_by(20) {
             let at = out.correction.apply(*time, &pose.translation);
             let truly = frame.apply(&truth.translation);
@@ -53,6 +54,9 @@ impl Taken {
             let square = c.cholesky().map_or(f64::INFINITY, |l| l.solve(&off).dot(&off));
             j.inside += f64::from(u8::from(square < limit));
             j.squares += square / 3.0;
+            let laid = whole.apply(*time, &pose.translation);
+            let (off, c) = (truly - laid, whole.covariance(*time, &laid));
+            j.whole += f64::from(u8::from(c.cholesky().is_some_and(|l| l.solve(&off).dot(&off) < limit)));
             j.n += 1.0;
         }
         // what the unit measured, where it now lies
@@ -78,6 +82,8 @@ struct Judged {
     n: f64,
     points: f64,
     of_points: f64,
+    /// Places of the pass laid down whole that are within what is then stated.
+    whole: f64,
 }
 
 impl Judged {
@@ -89,6 +95,7 @@ impl Judged {
         self.n += o.n;
         self.points += o.points;
         self.of_points += o.of_points;
+        self.whole += o.whole;
     }
 
     fn say(&self, of: &str) {
@@ -185,6 +192,8 @@ fn a_walk_among_scans_lies_where_it_was() {
     assert!(all.after < 0.01 * all.before, "{all:?}");
     assert!((all.after / all.n).sqrt() < 0.009);
     assert!((0.88..0.99).contains(&(all.inside / all.n)) && (0.5..1.5).contains(&(all.squares / all.n)));
+    // laid down whole it is worse, and says so
+    assert!(all.whole / all.n > 0.9, "{all:?}");
     // its profile states more than the unit does
     assert!(all.points / all.of_points > 0.92);
     assert!(doubled[0][0] * 5 > doubled[0][1] && doubled[1][0] * 50 < doubled[1][1], "{doubled:?}");

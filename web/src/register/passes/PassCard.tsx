@@ -65,6 +65,7 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
         />
       )}
       {placed && !placed.refused && <Came placed={placed} asked={askedOf(of)} />}
+      {edit && placed && !placed.refused && <Placement pass={pass} of={of} />}
       {edit && f && <More pass={pass} of={of} units={all.units} />}
     </section>
   )
@@ -228,6 +229,25 @@ function Double({ placed }: { placed: Placed }) {
         },
       ]}
     />
+  )
+}
+
+/** Along its corrected path, or as one piece: then its bend is part of its error. */
+function Placement({ pass, of }: { pass: Pass; of: PassActions }) {
+  return (
+    <div className="bar">
+      <Segmented
+        aria-label={words.howItIsLaid}
+        value={pass.whole ? 'whole' : 'corrected'}
+        disabled={of.change.isPending}
+        onChange={(v) => of.change.mutate({ pass, whole: v === 'whole' })}
+        options={[
+          { value: 'corrected', label: words.alongItsPath },
+          { value: 'whole', label: words.asOnePiece },
+        ]}
+      />
+      <span className="faint">{words.tieThemAgain}</span>
+    </div>
   )
 }
 

@@ -1,6 +1,10 @@
 import { plural } from '../../lib/count'
 
 export const register = {
+  alongItsPath: 'along its corrected path',
+  asOnePiece: 'as one piece',
+  howItIsLaid: 'How the pass is laid down',
+  tieThemAgain: 'Counts from the next tying on.',
   afterCorrection: 'corrected',
   apartAsOne: (small: string) => `apart as one piece [${small}]`,
   besideThePath: (points: string) =>
