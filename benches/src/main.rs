@@ -9,6 +9,7 @@ mod formats;
 mod ground;
 mod optimum;
 mod order;
+mod passes;
 mod plan;
 mod register;
 mod solver;
@@ -24,13 +25,14 @@ fn main() {
         Some("ground") => ground::main(),
         Some("optimum") => optimum::main(),
         Some("order") => order::main(),
+        Some("passes") => passes::main(),
         Some("plan") => plan::main(),
         Some("register") => register::main(),
         Some("solver") => solver::main(),
         Some("ties") => ties::main(),
         other => {
             eprintln!(
-                "which? {other:?} is none of: api checks clouds field formats ground optimum order plan register solver ties"
+                "which? {other:?} is none of: api checks clouds field formats ground optimum order passes plan register solver ties"
             );
             std::process::exit(2);
         }

@@ -11,19 +11,24 @@
 
 mod correction;
 mod doubled;
+mod given;
 mod graph;
+mod grow;
 mod pieces;
 mod place;
 mod register;
 mod revisits;
+mod solve;
 mod trajectory;
 mod unit;
 
 pub use correction::Correction;
 pub use doubled::{Doubled, Sheet, doubled};
+pub use given::{Anchor, Mark, PassIn, PassOut, Refused, Registered, TieOut, Which};
 pub use graph::{Fact, Graph, GraphError, Said, Settled};
+pub use grow::{BESIDE, STATIONS, VISIT, VISITS};
 pub use pieces::{LONGEST, Piece, pieces};
-pub use register::{Anchor, Mark, PassIn, PassOut, Refused, Registered, TieOut, Which, register};
+pub use register::register;
 pub use trajectory::{Sample, Trajectory, TrajectoryError};
 pub use unit::{Drift, Habits, Handling, LEANS, STEADY, Unit, units};
 

@@ -1,3 +1,4 @@
+use super::graph::{Fact, Graph};
 use crate::geometry::Vec3;
 use nalgebra::{Matrix6, Vector6};
 
@@ -159,6 +160,18 @@ impl Unit {
         let by = Habits::step(step, seconds);
         let grown = self.habits.sigma(None).map(|s| s * s) + self.habits.sigma(Some(seconds)).map(|s| s * s / 3.0);
         self.drift.covariance(step, walked, seconds, turned) + by * Matrix6::from_diagonal(&grown) * by.transpose()
+    }
+
+    /// Lets a walk of so many seconds have habits, which wander as its unit's do; returns the number of the first.
+    pub fn in_graph(&self, graph: &mut Graph, seconds: f64) -> usize {
+        let first = graph.habits.len();
+        for k in 0..=(seconds / STEADY) as usize {
+            graph.habits.push(Vector6::zeros());
+            let before = k.checked_sub(1).map(|b| first + b);
+            let sigma = self.habits.sigma(before.map(|_| STEADY));
+            graph.know(Fact::Steady { of: first + k, before, sigma });
+        }
+        first
     }
 
     /// Variance of a point along each axis by its own noise at a range, m².

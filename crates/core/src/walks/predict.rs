@@ -1,7 +1,7 @@
 use super::course::Course;
 use super::ties::Look;
 use crate::geometry::{FitModel, Mat3, Pose, Vec3, fit};
-use crate::mobile::{Fact, Graph, GraphError, Habits, LEANS, LONGEST, STEADY, Unit};
+use crate::mobile::{BESIDE, Fact, Graph, GraphError, Habits, LEANS, LONGEST, STATIONS, STEADY, Unit, VISIT, VISITS};
 use crate::plan::{Bvh, Sample};
 use nalgebra::{Matrix6, Vector6};
 
@@ -48,12 +48,6 @@ pub struct Predicted {
     pub(super) first: usize,
 }
 
-/// Scans a node is tied to at most, other visits, how far apart on a walk these are at least and how many nodes one of them speaks for:
-/// as passes are registered.
-const SCANS: usize = 2;
-const VISITS: usize = 3;
-const BESIDE: usize = 3;
-const VISIT: usize = 8;
 /// Directions of a scan that stands, 1σ, radians.
 const TURN: f64 = 1e-4;
 
@@ -157,13 +151,7 @@ fn step(course: &Course, unit: &Unit, a: usize, b: usize) -> (Vec3, Matrix6<f64>
 }
 
 fn odometry(graph: &mut Graph, first: usize, spots: &[usize], course: &Course, unit: &Unit) {
-    let habits = graph.habits.len();
-    for k in 0..=(course.seconds() / STEADY) as usize {
-        graph.habits.push(Vector6::zeros());
-        let before = k.checked_sub(1).map(|b| habits + b);
-        let sigma = unit.habits.sigma(before.map(|_| STEADY));
-        graph.know(Fact::Steady { of: habits + k, before, sigma });
-    }
+    let habits = unit.in_graph(graph, course.seconds());
     for (k, s) in spots.windows(2).enumerate() {
         let (way, covariance) = step(course, unit, s[0], s[1]);
         let pose = Pose { translation: way, ..Pose::identity() };
@@ -204,7 +192,7 @@ fn tie_all(
         let mut best: Vec<(f64, usize)> =
             scans.iter().enumerate().filter_map(|(s, l)| Some((l.shares(&looks[b])?, s))).collect();
         best.sort_by(|x, y| y.0.total_cmp(&x.0));
-        for (_, s) in best.into_iter().take(SCANS) {
+        for (_, s) in best.into_iter().take(STATIONS) {
             let covariance = scans[s].tie(&looks[b], samples, unit) + blurred(b);
             let pose = Pose { translation: looks[b].at - stations[s], ..Pose::identity() };
             found.push((b, b, Fact::Relative { from: s, to: first + b, pose, covariance, kind: 1, habit: None }));

@@ -138,7 +138,7 @@ function Base({ items, size: s, way }: { items: Item[]; size: number; way: numbe
         {items
           .filter((i) => LINES.has(i.kind))
           .map((i) => (
-            <path key={i.id} className="line" d={path(i.data.line ?? [])} />
+            <path key={i.id} className={i.kind === 'walk' ? 'walked' : 'line'} d={path(i.data.line ?? [])} />
           ))}
         {items
           .filter((i) => i.kind === 'column')

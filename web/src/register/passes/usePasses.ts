@@ -37,18 +37,23 @@ export function usePasses() {
     })
   const add = useChange(async (w: Wanted) => {
     const pass = unwrap(
-      await api.POST('/api/jobs/{job}/passes', { ...at, body: { name: w.name, unit: w.unit, marks: [], whole: false } }),
+      await api.POST('/api/jobs/{job}/passes', {
+        ...at,
+        body: { name: w.name, unit: w.unit, marks: [], whole: false },
+      }),
     )
     // both are on their way before the form is left
     await Promise.all([give(pass, 'path', w.path), give(pass, 'cloud', w.cloud)])
   })
   const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/passes/register', at)))
-  const change = useChange(async ({ pass, ...to }: { pass: Pass } & Partial<Pick<Pass, 'name' | 'unit' | 'marks' | 'whole'>>) => {
-    const { name, unit, marks, whole, version } = { ...pass, ...to }
-    const path = { job: job.id, pass: pass.id }
-    const body = { name, unit, marks, whole, version }
-    return unwrap(await api.PUT('/api/jobs/{job}/passes/{pass}', { params: { path }, body }))
-  })
+  const change = useChange(
+    async ({ pass, ...to }: { pass: Pass } & Partial<Pick<Pass, 'name' | 'unit' | 'marks' | 'whole'>>) => {
+      const { name, unit, marks, whole, version } = { ...pass, ...to }
+      const path = { job: job.id, pass: pass.id }
+      const body = { name, unit, marks, whole, version }
+      return unwrap(await api.PUT('/api/jobs/{job}/passes/{pass}', { params: { path }, body }))
+    },
+  )
   const remove = useChange(async (pass: Pass) => {
     const params = { path: { job: job.id, pass: pass.id }, query: { version: pass.version } }
     return unwrap(await api.DELETE('/api/jobs/{job}/passes/{pass}', { params }))

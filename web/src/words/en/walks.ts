@@ -20,7 +20,8 @@ export const walks = {
   isAllowed: 'allowed',
   knownEvery: (unit: string, apart: string) => `${unit}: every ${apart}`,
   knownPoints: 'Known points where nothing else holds a walk',
-  knownPointsNever: (units: string) => `${units}: none are close enough, the noise of a single point is more than what is allowed`,
+  knownPointsNever: (units: string) =>
+    `${units}: none are close enough, the noise of a single point is more than what is allowed`,
   lastsMinutes: (minutes: string, battery: string) =>
     `A pass lasts ${minutes} at most, a battery ${battery}. Keep your eyes on the way, not on the screen; somebody else watches for traffic, openings and steps. Site rules come first.`,
   markName: 'C',
