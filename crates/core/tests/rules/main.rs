@@ -32,3 +32,4 @@ mod shown;
 mod sites;
 mod survey;
 mod systematic;
+mod walks;
