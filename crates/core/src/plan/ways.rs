@@ -1,5 +1,6 @@
 //! How far it is to walk, round walls and through doors.
 
+use super::bvh::Bvh;
 use super::site::{Site, inside};
 use crate::geometry::Vec3;
 use nalgebra::Vector2;
@@ -10,6 +11,10 @@ use std::collections::BinaryHeap;
 const CELL: f64 = 0.5;
 /// Cells at most.
 const MOST: f64 = 80_000.0;
+/// Nobody walks along the very edge of a door, metres.
+const JAMB: f64 = 0.15;
+/// Whoever walks is as high as that in the way of what stands, below the height of the places, metres.
+const CHEST: f64 = 0.4;
 /// No cell.
 const NOWHERE: usize = usize::MAX;
 /// A door is walked through when it is as wide, its sill as low and its head as high, metres.
@@ -59,6 +64,9 @@ pub struct Floor {
     wide: usize,
     high: usize,
     blocked: Vec<bool>,
+    /// What stands, for whether a straight way is free of it to the millimetre, and the height that is asked at.
+    bvh: Bvh,
+    chest: f64,
 }
 
 impl Floor {
@@ -72,11 +80,12 @@ impl Floor {
         let (low, size) = (low - margin, top - low + 2.0 * margin);
         let cell = CELL.max((size.x * size.y / MOST).sqrt());
         let (wide, high) = ((size.x / cell) as usize + 1, (size.y / cell) as usize + 1);
-        let mut floor = Self { low, cell, wide, high, blocked: vec![false; wide * high] };
         // on the height that most places are on; other storeys are reached by ways the plan does not show
         let mut heights: Vec<f64> = places.iter().map(|p| p.z).collect();
         heights.sort_by(f64::total_cmp);
         let z = heights[heights.len() / 2];
+        let blocked = vec![false; wide * high];
+        let mut floor = Self { low, cell, wide, high, blocked, bvh: Bvh::new(site), chest: z - CHEST };
         let in_the_way = |base: f64, top: f64| base < z && top > z - 1.2;
         for w in site.walls.iter().filter(|w| in_the_way(w.base, w.top)) {
             let mut along = 0.0;
@@ -86,8 +95,9 @@ impl Floor {
                     let at = along + s * length;
                     w.openings.iter().any(|o| {
                         let passable = o.width >= DOOR.0 && o.sill - w.base < DOOR.1 && o.head - o.sill >= DOOR.2;
-                        // cells are no finer than they are: a door is at least one of them wide
-                        passable && (at - o.at).abs() <= (o.width / 2.0).max(cell)
+                        // a cell is one to walk through when its middle is, and the middle of a door always is
+                        let clear = (o.width / 2.0 - JAMB).max(cell / 2.0);
+                        passable && (at - o.at).abs() <= clear
                     })
                 });
                 along += length;
@@ -114,15 +124,15 @@ impl Floor {
         inside.then(|| q.y as usize * self.wide + q.x as usize)
     }
 
-    /// Blocks the cells under a line, but where `open` says of the share along it.
+    /// Blocks the cells under a line, but where `open` says so of how far along it their middles are.
     fn line(&mut self, a: &Vector2<f64>, b: &Vector2<f64>, open: impl Fn(f64) -> bool) {
         let steps = ((b - a).norm() / (self.cell / 2.0)).ceil().max(1.0) as usize;
         let (mut shut, mut free) = (Vec::new(), Vec::new());
+        let along = b - a;
         for i in 0..=steps {
-            let s = i as f64 / steps as f64;
-            if let Some(c) = self.at(&(a + (b - a) * s)) {
-                if open(s) { free.push(c) } else { shut.push(c) }
-            }
+            let Some(c) = self.at(&(a + along * (i as f64 / steps as f64))) else { continue };
+            let s = (self.middle(c) - a).dot(&along) / along.norm_squared().max(1e-12);
+            if open(s) { free.push(c) } else { shut.push(c) }
         }
         shut.into_iter().filter(|c| !free.contains(c)).for_each(|c| self.blocked[c] = true);
     }
@@ -143,6 +153,7 @@ impl Floor {
     fn free(&self, a: &Vector2<f64>, b: &Vector2<f64>) -> bool {
         let steps = ((b - a).norm() / (self.cell / 2.0)).ceil().max(1.0) as usize;
         (0..=steps).all(|i| self.at(&(a + (b - a) * (i as f64 / steps as f64))).is_some_and(|c| !self.blocked[c]))
+            && !self.bvh.blocked(&a.push(self.chest), &b.push(self.chest))
     }
 
     /// The shortest ways from a place to everywhere.

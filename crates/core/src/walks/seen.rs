@@ -34,6 +34,9 @@ pub const OFTEN: f64 = 12.0;
 /// Least of what is too coarse at a stretch that is named, m².
 const NAMED: f64 = 0.5;
 
+/// Share of the pace below which going slower is no remedy.
+const CRAWL: f64 = 0.25;
+
 /// What one sample gets from one spot.
 struct Look {
     walk: usize,
@@ -103,7 +106,11 @@ fn slow(samples: &[Sample], all: &[(Seen, Option<Look>)], walks: &[(&Course, &Un
     let mut at: Vec<Vec<Vec<(f64, f64)>>> = walks.iter().map(|w| vec![Vec::new(); w.0.spots.len()]).collect();
     for (sample, (seen, look)) in samples.iter().zip(all) {
         if let (Some(NotCovered::Coarse), Some(look), Some(d)) = (seen.why, look, sample.demand) {
-            at[look.walk][look.spot].push((sample.area(), (d.spacing / seen.spacing).powi(2)));
+            // what only a crawl would show is not passed too fast, but too far away
+            let share = (d.spacing / seen.spacing).powi(2);
+            if share > CRAWL {
+                at[look.walk][look.spot].push((sample.area(), share));
+            }
         }
     }
     let mut out: Vec<Slow> = Vec::new();

@@ -62,15 +62,31 @@ const PASSES: [Pass; 3] = [
 ];
 const HIGH: f64 = 1.4;
 
+/// The yard, to and fro with a telephone: planned only, for information.
+const YARD: Pass = (
+    "Yard sweep",
+    &[
+        [-13.0, -12.5],
+        [13.0, -12.5],
+        [13.0, -16.0],
+        [-13.0, -16.0],
+        [-12.0, -19.5],
+        [12.0, -19.5],
+        [8.0, -22.5],
+        [-8.0, -22.5],
+        [-13.0, -12.5],
+    ],
+);
+
 /// The walks as the plan has them.
 pub(super) fn planned() -> Vec<PlanData> {
-    let of = |(name, way): &Pass| PlanData {
+    let of = |(name, way): &Pass, unit: &str| PlanData {
         name: (*name).into(),
-        unit: Some("Hand-held".into()),
+        unit: Some(unit.into()),
         line: way.to_vec(),
         ..PlanData::default()
     };
-    PASSES.iter().map(of).collect()
+    PASSES.iter().map(|p| of(p, "Hand-held")).chain([of(&YARD, "Phone-grade")]).collect()
 }
 
 /// Queues the walks.

@@ -42,24 +42,45 @@ pub(crate) fn findings(
         out.extend(once(brief, w));
     }
     out.extend(slow.iter().filter_map(|s| too_fast(brief, walks, carried, s)));
+    out.extend(noisy(brief, walks, carried));
     out.extend(batteries(walks, carried));
     out
 }
 
-/// The worst place beyond what is allowed; or that no place can be within it.
+/// Units whose own noise is more than what is allowed: no known point helps.
+fn noisy(brief: &Brief, walks: &[PlannedWalkDto], carried: &[(&Unit, &Course, f64)]) -> Vec<TrapDto> {
+    let asked = |w: &PlannedWalkDto| w.places.iter().filter_map(|p| p.limit).reduce(f64::max);
+    let mut units: Vec<(&str, f64, Vec<&PlannedWalkDto>)> = Vec::new();
+    for (w, (unit, _, noise)) in walks.iter().zip(carried).filter(|w| asked(w.0).is_some_and(|a| w.1.2 > a)) {
+        match units.iter_mut().find(|u| u.0 == unit.name) {
+            Some(u) => u.2.push(w),
+            None => units.push((&unit.name, *noise, vec![w])),
+        }
+    }
+    let told = |(unit, noise, of): (&str, f64, Vec<&PlannedWalkDto>)| {
+        let most = |of: &dyn Fn(&PlannedWalkDto) -> Option<f64>, all: &[&PlannedWalkDto]| {
+            all.iter().filter_map(|w| of(w)).fold(0.0, f64::max)
+        };
+        let worst = most(&|w| w.places.iter().map(|p| p.error95).reduce(f64::max), &of);
+        let text = format!(
+            "A single point of the {} has 95 % of {} by its own noise, allowed are {} at most: surfaces fitted to many points are better, points \
+             are not. With what is left of its drift it is {} at most.",
+            unit.to_lowercase(),
+            brief.length(noise),
+            brief.length(most(&|w| asked(w), &of)),
+            brief.length(worst),
+        );
+        let names = of.iter().map(|w| w.name.clone()).collect();
+        TrapDto { about: names, ..trap("doubtful", format!("{unit}: fit for information only"), text, "", None) }
+    };
+    units.into_iter().map(told).collect()
+}
+
+/// The worst place beyond what is allowed.
 fn beyond(brief: &Brief, w: &PlannedWalkDto, noise: f64) -> Option<TrapDto> {
     let asked = w.places.iter().filter_map(|p| p.limit).reduce(f64::max)?;
     if noise > asked {
-        let worst = w.places.iter().map(|p| p.error95).fold(0.0, f64::max);
-        let text = format!(
-            "A single point of the {} has 95 % of {} by its own noise, allowed are {}: surfaces fitted to many points are better, points are not. \
-             With what is left of its drift it is {} at most.",
-            w.unit.to_lowercase(),
-            brief.length(noise),
-            brief.length(asked),
-            brief.length(worst),
-        );
-        return Some(trap("doubtful", format!("{} is fit for information only", w.name), text, &w.name, None));
+        return None;
     }
     let over = |p: &&crate::dto::WalkPlaceDto| p.limit.is_some_and(|l| p.error95 > l);
     let worst = w.places.iter().filter(over).max_by(|a, b| a.error95.total_cmp(&b.error95))?;
@@ -72,8 +93,7 @@ fn beyond(brief: &Brief, w: &PlannedWalkDto, noise: f64) -> Option<TrapDto> {
         brief.length(worst.limit.unwrap_or_default()),
         100.0 * share,
     );
-    let grade = if share > 0.0 { "failed" } else { "doubtful" };
-    Some(trap(grade, format!("{} drifts beyond what is allowed", w.name), text, &w.name, Some(worst.at)))
+    Some(trap("failed", format!("{} drifts beyond what is allowed", w.name), text, &w.name, Some(worst.at)))
 }
 
 /// The longest stretch that nothing holds.
@@ -103,22 +123,13 @@ fn too_fast(brief: &Brief, walks: &[PlannedWalkDto], carried: &[(&Unit, &Course,
     let (w, course) = (walks.get(s.walk)?, carried.get(s.walk)?.1);
     let [a, b] = s.spots.map(|k| course.spots[k]);
     let middle = course.spots[usize::midpoint(s.spots[0], s.spots[1])].at;
-    let text = if s.pace < 0.15 {
-        format!(
-            "From {} to {} along it {:.1} m² stay too coarse, at any pace: go nearer, or scan there.",
-            brief.length(a.walked),
-            brief.length(b.walked),
-            s.area
-        )
-    } else {
-        format!(
-            "From {} to {} along it {:.1} m² are too coarse: at {} a second nine tenths of it would do.",
-            brief.length(a.walked),
-            brief.length(b.walked),
-            s.area,
-            brief.length(s.pace)
-        )
-    };
+    let text = format!(
+        "From {} to {} along it {:.1} m² are too coarse: at {} a second nine tenths of it would do.",
+        brief.length(a.walked),
+        brief.length(b.walked),
+        s.area,
+        brief.length(s.pace)
+    );
     Some(trap("doubtful", format!("{} is too fast", w.name), text, &w.name, Some([middle.x, middle.y])))
 }
 
