@@ -170,7 +170,12 @@ function Along({ walk }: { walk: Walk }) {
     },
     [walk, u],
   )
-  return <Chart caption={`${words.alongIt}: ${walk.name}`} says={says} options={options} />
+  return (
+    <>
+      <Chart caption={`${words.alongIt}: ${walk.name}`} says={says} options={options} />
+      <p className="faint">{words.chartMeans}</p>
+    </>
+  )
 }
 
 /** Where known points would help; they can be put on the plan. */
@@ -247,7 +252,7 @@ export function withCorner(line: number[][], at: number[]): number[][] {
 /** How far apart known points may be, unit by unit. */
 function Apart({ all }: { all: All }) {
   const u = useUnits()
-  const first = all.units[0]
+  const first = all.units.find((x) => x.name === all.walks[0]?.unit) ?? all.units[0]
   const never = all.units.filter((x) => x.apart == null).map((x) => x.name)
   return (
     <>
@@ -263,7 +268,7 @@ function Apart({ all }: { all: All }) {
           </ul>
         </>
       )}
-      {first && <p className="faint">{words.lastsMinutes(span(first.longest), span(first.battery))}</p>}
+      {first && <p className="faint">{words.lastsMinutes(first.name, span(first.longest), span(first.battery))}</p>}
     </>
   )
 }

@@ -35,7 +35,7 @@ export function Ways({ of }: { of: Way[] }) {
         <tbody>
           {rows.map(([name, cell]) => (
             <tr key={name}>
-              <th scope="row">{name}</th>
+              <td>{name}</td>
               {of.map((w) => (
                 <td key={w.way} className="num">
                   {cell(w)}

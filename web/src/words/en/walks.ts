@@ -10,6 +10,8 @@ export const walks = {
   beginsY: 'Begins at y',
   both: 'both',
   carried: (code: string) => `carried, ${code}`,
+  chartMeans:
+    'Full: a single point of it, its path corrected. Dotted: laid down whole. Dashed: allowed. Dots: held by a scan or a mark.',
   cutIt: (n: number) => `Split into ${n}`,
   eachOfWhat: 'Advised one after the other, the most helpful first, until no place is beyond what is allowed.',
   error95: (small: string) => `largest error, 95 %, ${small}`,
@@ -22,8 +24,8 @@ export const walks = {
   knownPoints: 'Known points where nothing else holds a walk',
   knownPointsNever: (units: string) =>
     `${units}: none are close enough, the noise of a single point is more than what is allowed`,
-  lastsMinutes: (minutes: string, battery: string) =>
-    `A pass lasts ${minutes} at most, a battery ${battery}. Keep your eyes on the way, not on the screen; somebody else watches for traffic, openings and steps. Site rules come first.`,
+  lastsMinutes: (unit: string, minutes: string, battery: string) =>
+    `${unit}: a pass lasts ${minutes} at most, a battery ${battery}. Keep your eyes on the way, not on the screen; somebody else watches for traffic, openings and steps. Site rules come first.`,
   markName: 'C',
   metres: (code: string) => `length, ${code}`,
   minutes: 'minutes',
