@@ -29,8 +29,9 @@ pub async fn propose_walks(
     Sent(wish): Sent<ProposeWalksRequest>,
 ) -> Result<Json<WalkLinesDto>, ApiError> {
     wish.validate()?;
+    let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    Ok(Json(work::blocking(move || planned_walks::proposed(&plan, &wish)).await??))
+    Ok(Json(work::blocking(move || planned_walks::proposed(&plan, &brief, &wish)).await??))
 }
 
 /// Cut a walk into passes that its unit lasts for. Nothing is stored.
@@ -40,6 +41,7 @@ pub async fn split_walk(
     access: Access<Read>,
     Path(at): Path<(Uuid, Uuid)>,
 ) -> Result<Json<WalkLinesDto>, ApiError> {
+    let (_, brief) = work::brief(&app, access.job).await?;
     let plan = planning::load(&app, access.job).await?;
-    Ok(Json(work::blocking(move || planned_walks::cut(&plan, at.1)).await??))
+    Ok(Json(work::blocking(move || planned_walks::cut(&plan, &brief, at.1)).await??))
 }

@@ -188,14 +188,14 @@ pub(crate) fn walked(lines: usize, places: usize, covered: f64) -> String {
     )
 }
 
-pub(crate) fn swept(lines: usize, apart: f64) -> String {
-    format!("{} in strips {apart:.1} m apart, from the start and back.", passes(lines))
+pub(crate) fn swept(brief: &Brief, lines: usize, apart: f64) -> String {
+    format!("{} in strips {} apart, from the start and back.", passes(lines), brief.length(apart))
 }
 
-pub(crate) fn cut(lines: usize) -> String {
+pub(crate) fn cut(brief: &Brief, lines: usize) -> String {
     if lines == 1 {
         "It is short enough as it is.".into()
     } else {
-        format!("{lines} passes, each beginning {OVERLAP:.0} m before the one before it ends.")
+        format!("{lines} passes, each beginning {} before the one before it ends.", brief.length(OVERLAP))
     }
 }

@@ -30,7 +30,7 @@ const START: f64 = 90.0;
 const LOOK: f64 = 60.0;
 /// Samples looked at, at most: of a larger site coarser ones.
 const MOST: usize = 60_000;
-/// Speeds of getting the recording off the unit count in bytes a second.
+/// Width of a strip where nobody says it, of what the unit reaches.
 const SWATH: f64 = 1.2;
 
 /// A walk as the plan holds it.
@@ -337,7 +337,7 @@ fn round(v: f64) -> f64 {
 ///
 /// # Errors
 /// Names what cannot be.
-pub(crate) fn proposed(plan: &Plan, wish: &ProposeWalksRequest) -> Result<WalkLinesDto, ApiError> {
+pub(crate) fn proposed(plan: &Plan, brief: &Brief, wish: &ProposeWalksRequest) -> Result<WalkLinesDto, ApiError> {
     let Some(unit) = units().into_iter().find(|u| u.name == wish.unit) else {
         let names: Vec<String> = units().into_iter().map(|u| u.name).collect();
         return Err(ApiError::field("unit", format!("found “{}”, expected one of {}", wish.unit, names.join(", "))));
@@ -357,7 +357,7 @@ pub(crate) fn proposed(plan: &Plan, wish: &ProposeWalksRequest) -> Result<WalkLi
         line.push(start);
         let whole = course(&Bvh::new(&plan.site), &line, wish.floor, &unit, None, &[]);
         let lines = split(&whole, unit.handling.longest);
-        let said = words::swept(lines.len(), swath * (1.0 - overlap));
+        let said = words::swept(brief, lines.len(), swath * (1.0 - overlap));
         return Ok(lines_dto(plan, &unit, wish.floor, lines, said));
     }
     let wanted = WalkWish { start, floor: wish.floor, share: 0.98 };
@@ -370,7 +370,7 @@ pub(crate) fn proposed(plan: &Plan, wish: &ProposeWalksRequest) -> Result<WalkLi
 ///
 /// # Errors
 /// No such walk, or one that cannot be cut.
-pub(crate) fn cut(plan: &Plan, item: Uuid) -> Result<WalkLinesDto, ApiError> {
+pub(crate) fn cut(plan: &Plan, brief: &Brief, item: Uuid) -> Result<WalkLinesDto, ApiError> {
     let w = plan.walks.iter().find(|w| w.id == item).ok_or_else(ApiError::not_found)?;
     let unit = unit(&w.unit);
     let whole = course(&Bvh::new(&plan.site), &w.line, w.floor, &unit, w.pace, &[]);
@@ -378,7 +378,7 @@ pub(crate) fn cut(plan: &Plan, item: Uuid) -> Result<WalkLinesDto, ApiError> {
     if lines.is_empty() {
         return Err(ApiError::conflict("it is walked so slowly that a pass does not get past what two have in common"));
     }
-    let said = words::cut(lines.len());
+    let said = words::cut(brief, lines.len());
     Ok(lines_dto(plan, &unit, w.floor, lines, said))
 }
 
