@@ -110,12 +110,12 @@ fn collect(
     })
 }
 
-fn byte(share: f32) -> u8 {
+pub(crate) fn byte(share: f32) -> u8 {
     (share * 255.0).round() as u8
 }
 
 /// Whether the file says between what its intensities lie: as limits, or by a type that holds no more than 16 bits.
-fn has_limits(cloud: &e57::PointCloud) -> bool {
+pub(crate) fn has_limits(cloud: &e57::PointCloud) -> bool {
     use e57::RecordDataType::{Double, Integer, ScaledInteger, Single};
     use e57::RecordValue;
     let Some(intensity) = cloud.prototype.iter().find(|r| r.name == e57::RecordName::Intensity) else { return true };
@@ -135,7 +135,7 @@ fn has_limits(cloud: &e57::PointCloud) -> bool {
 
 /// Between what the intensities of a scan lie, from every 61st point: from dark, or from zero where that is near, to
 /// what only one in a thousand exceeds.
-fn light(
+pub(crate) fn light(
     reader: &mut e57::E57Reader<std::io::BufReader<std::fs::File>>,
     cloud: &e57::PointCloud,
     go_on: &GoOn,

@@ -250,7 +250,11 @@ pub enum Command {
         spacing: f64,
     },
     /// Begin a walk.
-    Begin,
+    Begin {
+        /// Where the operator goes, metres: where the stand-in is carried. A real unit ignores it.
+        #[serde(default)]
+        way: Vec<[f64; 3]>,
+    },
     /// Something goes wrong (stand-ins only).
     Fault {
         /// What.

@@ -94,7 +94,8 @@ fn commands() -> impl Strategy<Value = Command> {
         Just(Command::SetUp { at: [0.0; 3] }),
         Just(Command::Sight { name: "M1".into(), to: [9.0, 4.0, 1.0], height: 1.5 }),
         (0.0..3.0f64).prop_map(|half| Command::Window { name: "P1".into(), to: [9.0, 4.0, 1.0], half, spacing: 0.01 }),
-        Just(Command::Begin),
+        Just(Command::Begin { way: Vec::new() }),
+        (0usize..4).prop_map(|n| Command::Begin { way: (0..n).map(|k| [7.0 * k as f64, 3.0, 1.4]).collect() }),
         Just(Command::Fault { what: Fault::Tracking }),
         Just(Command::Fault { what: Fault::WrongFix }),
     ]
@@ -192,7 +193,7 @@ fn half_an_hour_on_site_is_told_without_a_gap() {
                 &Command::Sight { name: "M".into(), to: [25.0, 9.0, 0.0], height: 1.5 },
             )
             .unwrap(),
-            120 => tell(&mut fleet, "mobile", &Command::Begin).unwrap(),
+            120 => tell(&mut fleet, "mobile", &Command::Begin { way: Vec::new() }).unwrap(),
             300 => tell(&mut fleet, "mobile", &Command::Fault { what: Fault::Tracking }).unwrap(),
             500 => tell(&mut fleet, "mobile", &Command::Stop).unwrap(),
             600 => tell(&mut fleet, "receiver", &Command::Occupy { seconds: 180.0, at: [0.0; 3], pole: 2.0 }).unwrap(),
@@ -252,4 +253,30 @@ fn shots_lead_back_to_where_it_stands() {
     let off = p.position - Vec3::from(disc);
     assert!(off.norm() < 0.006, "{off}");
     assert!((0..3).all(|a| off[a].abs() < 3.5 * p.covariance[(a, a)].sqrt()), "{off} {}", p.covariance);
+}
+
+/// A mobile unit that is carried along a way ends where that ends, counts what it hands over, and refuses a way that is none.
+#[test]
+fn a_walk_follows_its_way() {
+    let (mut fleet, mut told) = (Fleet::new(6, 60.0), 0);
+    let mut tell = |fleet: &mut Fleet, c: Command, seconds: f64| {
+        told += 1;
+        let said = fleet.command("mobile", told, &c);
+        fleet.advance(seconds);
+        said
+    };
+    tell(&mut fleet, Command::PowerOn, 40.0).unwrap();
+    let way = vec![[100.0, 50.0, 1.4], [118.0, 50.0, 1.4], [118.0, 59.0, 1.4]];
+    assert!(tell(&mut fleet, Command::Begin { way: way[..1].to_vec() }, 0.0).is_err());
+    tell(&mut fleet, Command::Begin { way }, 15.0).unwrap();
+    let end = |fleet: &Fleet| fleet.device("mobile").unwrap().path.last().map(|p| [p[1], p[2]]).unwrap();
+    let [x, y] = end(&fleet);
+    assert!((x - 13.5).abs() < 0.1 && y.abs() < 0.1, "{x} {y}");
+    fleet.advance(60.0);
+    let now = fleet.device("mobile").unwrap();
+    let [x, y] = end(&fleet);
+    assert!((x - 18.0).abs() < 0.3 && (y - 9.0).abs() < 0.3 && now.says.contains("stop it"), "{x} {y} {}", now.says);
+    tell(&mut fleet, Command::Stop, 1.0).unwrap();
+    let now = fleet.device("mobile").unwrap();
+    assert!(now.scans == Some(1) && now.says.contains("open"), "{}", now.says);
 }

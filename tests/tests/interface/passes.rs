@@ -62,7 +62,7 @@ async fn a_pass_is_brought_corrected_and_handed_over() {
     b.says("agrees with no place in the block, or with several alike").await;
     let stood = [(0.5, ends[0]), (walk.path.last().unwrap().0 - 0.5, ends[1])];
     let lines: Vec<String> = stood.iter().map(|(t, (name, p))| format!("{t} {name} {:.4}", HIGH - p.z)).collect();
-    b.click("//summary[contains(., 'control points it stood on')]").await;
+    b.click("//summary[contains(., 'it stood on or shows')]").await;
     b.fill("marks it stood on", &lines.join("\n")).await;
     b.press("Keep the marks").await;
     b.says("not as things stand now").await;

@@ -170,6 +170,7 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/surveys/{survey}" => json!({ "version": version("/surveys").await,
             "limits": { "information": 0.05, "planning": 0.02, "design": 0.006 } }),
         "/passes" => json!({ "name": "Another walk", "unit": "Trolley" }),
+        "/passes/{pass}/order" => json!({ "marks": [{ "time": 3.0 }, { "place": [1.0, 2.0, 0.0], "point": "K1" }] }),
         "/passes/{pass}" => {
             let now = c.ok("GET", &format!("{base}/passes"), Value::Null).await["passes"][0]["version"].clone();
             json!({ "version": now, "name": "Walk", "unit": "Backpack",

@@ -103,6 +103,7 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("post", "/api/jobs/{job}/passes", "os"),
     ("put", "/api/jobs/{job}/passes/{pass}", "os"),
     ("delete", "/api/jobs/{job}/passes/{pass}", "os"),
+    ("post", "/api/jobs/{job}/passes/{pass}/order", "os"),
     ("post", "/api/jobs/{job}/passes/register", "os"),
     ("post", "/api/jobs/{job}/passes/preview", "os"),
     ("get", "/api/jobs/{job}/passes/{pass}/path.csv", "osr"),

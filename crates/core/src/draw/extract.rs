@@ -41,7 +41,7 @@ pub(super) fn pool(layers: &[Layer], stands: &[Stand]) -> Vec<Pooled> {
     let mut cells: HashMap<(i32, i32), Pooled> = HashMap::new();
     for (layer, stand) in layers.iter().zip(stands) {
         let from = stand.pose.translation.xy();
-        for s in &layer.cut {
+        for s in if layer.calmed.is_empty() { &layer.cut } else { &layer.calmed } {
             let key = ((s.at.x / CELL).floor() as i32, (s.at.y / CELL).floor() as i32);
             let n = f64::from(s.count);
             let towards = (from - s.at).try_normalize(1e-9).unwrap_or_else(Vector2::zeros) * n;

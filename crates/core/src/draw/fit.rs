@@ -142,8 +142,9 @@ fn bins(known: &Known, line: &Line, stretches: &[[f64; 2]]) -> (Vec<Bin>, f64, u
             let towards = from - line.point(t).push(known.height);
             let cosine = line.normal.dot(&towards.xy()) / towards.norm().max(1e-9);
             squares = (squares.0 + scatter * n, squares.1 + n);
-            points += kept.iter().map(|s| u64::from(s.2)).sum::<u64>();
-            let variance = (scatter / n).max(FINEST * FINEST);
+            let of = kept.iter().map(|s| u64::from(s.2)).sum::<u64>();
+            points += of;
+            let variance = (scatter / n).max(layer.noise.powi(2) / of as f64).max(FINEST * FINEST);
             out.push(Bin { scan, cell, t, off: mean, variance, cosine });
         }
     }

@@ -16,8 +16,10 @@ mod profile;
 mod round;
 mod section;
 mod slab;
+mod smooth;
 pub mod solid;
 mod square;
+mod stretches;
 
 pub use elevation::{Elevation, Facing, Orthophoto};
 pub use features::{CODES, Code, FLOOR, twice};
@@ -29,6 +31,7 @@ pub use round::Round;
 pub use section::Section;
 pub use slab::{Layer, Level, Slab, Spot};
 pub use square::Squared;
+pub use stretches::{Stretch, stretch_beside, stretches};
 
 use nalgebra::Vector2;
 

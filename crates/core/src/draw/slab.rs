@@ -36,6 +36,10 @@ pub struct Layer {
     pub cut: Vec<Spot>,
     /// Above most of what stands about.
     pub high: Vec<Spot>,
+    /// Where the plan is cut, without most of its noise: what lines are looked for in, where it is there. They are fitted to `cut`.
+    pub calmed: Vec<Spot>,
+    /// What a single point is uncertain by at least, 1σ, metres; nil where its neighbours tell.
+    pub noise: f64,
 }
 
 /// Points of a scan that lie together.
@@ -97,6 +101,6 @@ impl Slab {
             let spot = |(_, s): (_, Sum)| Spot { at: Vector2::new(s.x, s.y) / f64::from(s.count), count: s.count };
             all.into_iter().map(spot).collect()
         });
-        Layer { foot, cut, high }
+        Layer { foot, cut, high, calmed: Vec::new(), noise: 0.0 }
     }
 }

@@ -38,6 +38,8 @@ const SIDE: f64 = 1.0;
 const FARTHEST: f64 = 0.5;
 /// A point of the one sheet lies over one of the other within this, metres.
 const OVER: f64 = 0.1;
+/// What lies over one place of a surface differs by more where it has a step, metres.
+const STEP: f64 = 0.08;
 /// Fewest points of a visit on a square.
 const FEWEST: usize = 12;
 /// What two visits of one surface differ by without any drift: edges, roughness, each piece bent in itself, metres.
@@ -65,7 +67,7 @@ fn facing(n: &Vec3) -> u8 {
 /// Looks for surfaces that a pass shows double, where the poses of its pieces put them.
 ///
 /// Two sheets face alike and were seen at two times. A surface with steps, seen twice, is no double surface: each
-/// point is set against the nearest of the other visit that lies over or under it.
+/// point is set against what of the other visit lies over or under it, and at a step against the nearest of that.
 pub fn doubled(pieces: &[Piece], poses: &[Pose]) -> Doubled {
     let mut squares: HashMap<([i32; 3], u8), Vec<Spot>> = HashMap::new();
     for (piece, pose) in pieces.iter().zip(poses) {
@@ -129,8 +131,13 @@ fn compare(spots: &[Spot]) -> Option<Sheet> {
                 let off = s.at - e.at;
                 (off - normal * off.dot(&normal)).norm() < OVER && off.dot(&normal).abs() < FARTHEST
             };
-            let near = over.filter(lies).map(|e| (s.at - e.at).dot(&normal));
-            near.min_by(|a, b| a.abs().total_cmp(&b.abs()))
+            let mut near: Vec<f64> = over.filter(lies).map(|e| (s.at - e.at).dot(&normal)).collect();
+            near.sort_by(f64::total_cmp);
+            // of one surface its middle, of a step what lies nearest
+            if near.last()? - near[0] < STEP {
+                return median(&mut near);
+            }
+            near.into_iter().min_by(|a, b| a.abs().total_cmp(&b.abs()))
         })
         .collect();
     if offsets.len() < FEWEST {

@@ -14,15 +14,60 @@ pub struct Anchor<'a> {
     pub covariance: Matrix6<f64>,
 }
 
-/// A moment at which the unit stood on a point that is known.
+/// How a known point was noted on a walk.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Noted {
+    /// The unit stood there, seconds by the clock of the path.
+    Stood(f64),
+    /// It shows in the cloud, metres about the origin of the path.
+    Shown(Vec3),
+}
+
+/// A point of a walk that is known.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Mark {
-    /// Seconds, by the clock of the path.
-    pub time: f64,
-    /// Where the unit was then, in the frame that everything comes into, metres.
+    /// How it was noted.
+    pub noted: Noted,
+    /// Where the unit was then, or where what is shown is, in the frame that everything comes into, metres.
     pub at: Vec3,
-    /// Of that and of setting it down there, m².
+    /// Of that and of noting it, m².
     pub covariance: Mat3,
+}
+
+/// A point shows in pieces that have surfaces so near to it, metres.
+const SHOWS: f64 = 0.15;
+
+impl Noted {
+    /// Where it is in the frame of the path, metres about its origin.
+    pub fn place(&self, path: &Trajectory) -> Vec3 {
+        match *self {
+            Self::Stood(time) => path.place(time),
+            Self::Shown(at) => at,
+        }
+    }
+
+    /// The piece that knows most of it, and where it lies in the frame of that.
+    pub fn within(&self, path: &Trajectory, pieces: &[Piece]) -> Option<(usize, Vec3)> {
+        let at = match *self {
+            Self::Stood(time) => {
+                let off = |k: usize| (pieces[k].time - time).abs();
+                let nearest = (0..pieces.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)))?;
+                return Some((nearest, path.place(time) - pieces[nearest].place));
+            }
+            Self::Shown(at) => at,
+        };
+        let shows = |p: &Piece| {
+            let own = (at - p.place).map(|v| v as f32);
+            let off = |q: &[f32; 3]| (0..3).map(|k| (q[k] - own[k]).powi(2)).sum::<f32>().sqrt();
+            p.cloud.points.iter().filter(|q| f64::from(off(q)) < SHOWS).count()
+        };
+        let most = pieces.iter().map(shows).enumerate().max_by_key(|(k, n)| (*n, std::cmp::Reverse(*k)))?;
+        // what no surface lies at was picked beside it: the piece that was nearest by
+        let off = |k: usize| (pieces[k].place - at).norm();
+        let nearest = (0..pieces.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)))?;
+        let k = if most.1 > 0 { most.0 } else { nearest };
+        Some((k, at - pieces[k].place))
+    }
 }
 
 /// A pass as it is handed in.

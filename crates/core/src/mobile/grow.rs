@@ -37,13 +37,13 @@ impl State<'_> {
         go_on: &mut dyn FnMut(usize) -> bool,
     ) -> Option<()> {
         let (first, pieces) = (self.first[pass], self.passes[pass].pieces);
-        self.graph.poses[first + from] = pose;
-        self.placed[first + from] = true;
+        self.known.graph.poses[first + from] = pose;
+        self.known.placed[first + from] = true;
         // where nothing stands, the first pass is the frame; else this is far weaker than any tie
         let alone = self.first[pass] == 0 && self.by_marks(pass).is_none();
         let weak = Matrix6::from_diagonal(&Vector6::new(1.0, 1.0, 1.0, LEANS.powi(2), LEANS.powi(2), 1.0));
         let covariance = if alone { Matrix6::identity() * 1e-10 } else { weak };
-        self.graph.know(Fact::Known { of: first + from, pose, covariance });
+        self.known.graph.know(Fact::Known { of: first + from, pose, covariance });
         self.stand_on_marks(pass);
         let (mut since, mut tied) = (0, from);
         let after = from + 1..pieces.len();
@@ -51,9 +51,9 @@ impl State<'_> {
         for (n, k) in order.enumerate() {
             if n > 0 {
                 let before = if k > from { k - 1 } else { k + 1 };
-                let at = self.graph.poses[first + before];
-                self.graph.poses[first + k] = place::by_odometry(&pieces[k], &pieces[before], &at);
-                self.placed[first + k] = true;
+                let at = self.known.graph.poses[first + before];
+                self.known.graph.poses[first + k] = place::by_odometry(&pieces[k], &pieces[before], &at);
+                self.known.placed[first + k] = true;
                 self.odometry(pass, k.min(before));
             }
             if k + 1 == from {
@@ -88,7 +88,7 @@ impl State<'_> {
         let pose = Pose { translation: step, ..Pose::identity() };
         let habit = self.habits[pass] + ((a.time - path.span()[0]) / STEADY) as usize;
         let habit = Some((habit, Habits::step(&step, seconds)));
-        self.graph.know(Fact::Relative { from, to: from + 1, pose, covariance, kind: ODOMETRY, habit });
+        self.known.graph.know(Fact::Relative { from, to: from + 1, pose, covariance, kind: ODOMETRY, habit });
     }
 
     /// What is not known of a piece when the last one that something was tied to is behind it, metres.
@@ -103,27 +103,21 @@ impl State<'_> {
     fn stand_on_marks(&mut self, pass: usize) {
         let PassIn { path, pieces, marks, .. } = &self.passes[pass];
         for (n, m) in marks.iter().enumerate() {
-            let Some(k) = (0..pieces.len()).min_by(|a, b| {
-                let off = |k: usize| (pieces[k].time - m.time).abs();
-                off(*a).total_cmp(&off(*b))
-            }) else {
-                continue;
-            };
-            let local = path.place(m.time) - pieces[k].place;
+            let Some((k, local)) = m.noted.within(path, pieces) else { continue };
             let fact = Fact::Point { of: self.first[pass] + k, local, at: m.at, covariance: m.covariance };
-            let number = self.graph.know(fact);
-            self.marks.insert(number, (pass, n));
+            let number = self.known.graph.know(fact);
+            self.known.marks.insert(number, (pass, n));
         }
     }
 
     /// What of two bodies may be tied, the most promising first, a few of each sort.
     pub(super) fn partners(&self, body: usize) -> Vec<usize> {
-        let pose = self.graph.poses[body];
+        let pose = self.known.graph.poses[body];
         let shares = |o: usize| {
-            let relative = self.graph.poses[o].inverse().compose(&pose);
+            let relative = self.known.graph.poses[o].inverse().compose(&pose);
             self.bodies[o].footprint.shared(&self.bodies[body].footprint, &relative)
         };
-        let near = |o: &usize| self.placed[*o] && *o != body && !self.beside(*o, body);
+        let near = |o: &usize| self.known.placed[*o] && *o != body && !self.beside(*o, body);
         let mut all: Vec<(f64, usize)> = (0..self.bodies.len())
             .into_par_iter()
             .filter(near)
@@ -159,14 +153,14 @@ impl State<'_> {
             .partners(body)
             .into_iter()
             .map(|o| (o.min(body), o.max(body)))
-            .filter(|p| !self.tried.contains_key(p))
+            .filter(|p| !self.known.tried.contains_key(p))
             .collect();
         self.tie_pairs(pairs, within)
     }
 
     pub(super) fn tie_pairs(&mut self, pairs: Vec<(usize, usize)>, within: f64) -> usize {
         let of = |(a, b): (usize, usize)| {
-            let start = self.graph.poses[a].inverse().compose(&self.graph.poses[b]);
+            let start = self.known.graph.poses[a].inverse().compose(&self.known.graph.poses[b]);
             let within = if within < ON_THE_WAY { within } else { within.max(self.apart(a, b)) };
             ((a, b), tie(&self.bodies[a].prepared, &self.bodies[b].prepared, &start, within))
         };
@@ -177,7 +171,7 @@ impl State<'_> {
                 ties += 1;
                 self.know(a, b, fit)
             });
-            self.tried.insert((a, b), number);
+            self.known.tried.insert((a, b), number);
         }
         ties
     }
@@ -199,8 +193,8 @@ impl State<'_> {
         let blurred = [a, b].map(|k| self.blurred(k)).into_iter().flatten().sum::<Matrix6<f64>>();
         let covariance = fit.covariance + blurred;
         let number =
-            self.graph.know(Fact::Relative { from: a, to: b, pose: fit.relative, covariance, kind, habit: None });
-        self.fits.insert(number, (a, b, fit));
+            self.known.graph.know(Fact::Relative { from: a, to: b, pose: fit.relative, covariance, kind, habit: None });
+        self.known.fits.insert(number, (a, b, fit));
         number
     }
 
@@ -217,6 +211,7 @@ impl State<'_> {
     fn settle_placed(&mut self) {
         // bodies without a place yet are no part of it
         let number: Vec<Option<usize>> = self
+            .known
             .placed
             .iter()
             .scan(0, |n, p| {
@@ -224,11 +219,11 @@ impl State<'_> {
                 Some(p.then(|| *n - 1))
             })
             .collect();
-        let mut part = Graph { habits: self.graph.habits.clone(), ..Graph::default() };
-        (0..self.bodies.len()).filter(|k| self.placed[*k]).for_each(|k| {
-            part.add(self.graph.poses[k]);
+        let mut part = Graph { habits: self.known.graph.habits.clone(), ..Graph::default() };
+        (0..self.bodies.len()).filter(|k| self.known.placed[*k]).for_each(|k| {
+            part.add(self.known.graph.poses[k]);
         });
-        for f in &self.graph.facts {
+        for f in &self.known.graph.facts {
             let mut f = f.clone();
             let known = match &mut f {
                 Fact::Known { of, .. } | Fact::Point { of, .. } => number[*of].map(|n| *of = n).is_some(),
@@ -249,10 +244,10 @@ impl State<'_> {
         if part.settle(true).is_ok() {
             for (k, n) in number.iter().enumerate() {
                 if let Some(n) = n {
-                    self.graph.poses[k] = part.poses[*n];
+                    self.known.graph.poses[k] = part.poses[*n];
                 }
             }
-            self.graph.habits = part.habits;
+            self.known.graph.habits = part.habits;
         }
     }
 }

@@ -28,8 +28,10 @@ pub(super) fn shown(pieces: &[Piece]) -> Shown {
 
 /// Where a pass begins to be known: the piece in the middle of a stretch that a block of scans holds in one place only, and its
 /// pose in the frame of the block. The whole pass is the least likely to lie elsewhere as well, and bent the most: long stretches
-/// are looked at first, then shorter ones. `None` where no stretch finds its place.
-pub(super) fn place(block: &[(&Shown, Pose)], pieces: &[Piece]) -> Option<(usize, Pose)> {
+/// are looked at first, then shorter ones. Where no stretch lies in one place only, the places of the first that lies in several;
+/// none where no stretch finds any.
+pub(super) fn place(block: &[(&Shown, Pose)], pieces: &[Piece]) -> Vec<(usize, Pose)> {
+    let mut alike = Vec::new();
     let mut widths: Vec<(usize, f64)> = WIDTHS.iter().map(|w| (w.0.min(pieces.len()), w.1)).collect();
     widths.dedup_by_key(|w| w.0);
     for (wide, by) in widths {
@@ -41,12 +43,15 @@ pub(super) fn place(block: &[(&Shown, Pose)], pieces: &[Piece]) -> Option<(usize
             if some.iter().all(|p| p.cloud.points.is_empty()) {
                 continue;
             }
-            if let Some(found) = place_bent_in_block(block, &shown(some), by) {
-                return Some((from + wide / 2, found.pose));
+            let of = |pose: Pose| (from + wide / 2, pose);
+            match place_bent_in_block(block, &shown(some), by) {
+                Ok(found) => return vec![of(found.pose)],
+                Err(places) if alike.is_empty() && places.len() > 1 => alike = places.into_iter().map(of).collect(),
+                Err(_) => {}
             }
         }
     }
-    None
+    alike
 }
 
 /// A pass that nothing else is there to be tied to keeps its own frame.

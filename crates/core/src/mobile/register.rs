@@ -27,6 +27,12 @@ pub(super) struct State<'a> {
     /// The first body of each pass, and the first of its habits.
     pub(super) first: Vec<usize>,
     pub(super) habits: Vec<usize>,
+    pub(super) known: SoFar,
+}
+
+/// What is known so far.
+#[derive(Clone)]
+pub(super) struct SoFar {
     pub(super) graph: Graph,
     /// Which bodies have a pose.
     pub(super) placed: Vec<bool>,
@@ -57,11 +63,9 @@ pub fn register(
     let count: usize = passes.iter().map(|p| p.pieces.len()).sum();
     let mut done = 0;
     for (k, pass) in passes.iter().enumerate() {
+        let on = |share: f64| go_on(0.7 * (done as f64 + share * pass.pieces.len() as f64) / count.max(1) as f64);
         match s.place(anchors, k) {
-            Ok((piece, pose)) => {
-                let mut on = |n: usize| go_on(0.7 * (done + n) as f64 / count.max(1) as f64);
-                s.grow(k, piece, pose, &mut on)?;
-            }
+            Ok(starts) => refused[k] = s.grow_from(anchors, k, &starts, &on)?.err(),
             Err(why) => refused[k] = Some(why),
         }
         done += pass.pieces.len();
@@ -106,16 +110,12 @@ impl<'a> State<'a> {
             bodies,
             first,
             habits,
-            graph,
-            placed,
-            tried: HashMap::new(),
-            fits: HashMap::new(),
-            marks: HashMap::new(),
+            known: SoFar { graph, placed, tried: HashMap::new(), fits: HashMap::new(), marks: HashMap::new() },
         }
     }
 
-    /// Where a pass begins to be known.
-    fn place(&self, anchors: &[Anchor<'_>], k: usize) -> Result<(usize, Pose), Refused> {
+    /// Where a pass begins to be known, or may: at least one place.
+    fn place(&self, anchors: &[Anchor<'_>], k: usize) -> Result<Vec<(usize, Pose)>, Refused> {
         let pass = &self.passes[k];
         let middle = pass.pieces.len() / 2;
         if pass.pieces.iter().all(|p| p.cloud.points.is_empty()) {
@@ -124,24 +124,24 @@ impl<'a> State<'a> {
         if let Some(start) = pass.start {
             let at = |i: usize| (i, Pose { translation: start.apply(&pass.pieces[i].place), ..start });
             // from where most is tied
-            return Ok(at(middle));
+            return Ok(vec![at(middle)]);
         }
         if let Some(start) = self.by_marks(k) {
-            return Ok((middle, Pose { translation: start.apply(&pass.pieces[middle].place), ..start }));
+            return Ok(vec![(middle, Pose { translation: start.apply(&pass.pieces[middle].place), ..start })]);
         }
         let walked: Vec<(Shown, Pose)> = (0..k).flat_map(|p| self.walked(p)).collect();
         let mut block: Vec<(&Shown, Pose)> = anchors.iter().map(|a| (a.shown, a.pose)).collect();
         block.extend(walked.iter().map(|(s, p)| (s, *p)));
         if block.is_empty() {
-            return place::own_frame(pass.pieces).ok_or(Refused::Empty);
+            return place::own_frame(pass.pieces).map(|own| vec![own]).ok_or(Refused::Empty);
         }
-        place::place(&block, pass.pieces).ok_or(Refused::NoPlace)
+        Some(place::place(&block, pass.pieces)).filter(|p| !p.is_empty()).ok_or(Refused::NoPlace)
     }
 
     /// The frame of a path by the marks it stood on.
     pub(super) fn by_marks(&self, k: usize) -> Option<Pose> {
         let pass = &self.passes[k];
-        let from: Vec<Vec3> = pass.marks.iter().map(|m| pass.path.place(m.time)).collect();
+        let from: Vec<Vec3> = pass.marks.iter().map(|m| m.noted.place(pass.path)).collect();
         let to: Vec<Vec3> = pass.marks.iter().map(|m| m.at).collect();
         let wide = |p: &[Vec3]| p.iter().map(|q| (q - p[0]).xy().norm()).fold(0.0, f64::max);
         if from.len() < 2 || wide(&from) < 3.0 || wide(&to) < 3.0 {
@@ -156,7 +156,7 @@ impl<'a> State<'a> {
         let pieces = self.passes[pass].pieces;
         let of = |(n, some): (usize, &[Piece])| {
             let body = self.first[pass] + n * STRETCH + some.len() / 2;
-            self.placed[body].then(|| (place::shown(some), self.graph.poses[body]))
+            self.known.placed[body].then(|| (place::shown(some), self.known.graph.poses[body]))
         };
         pieces.chunks(STRETCH).enumerate().filter_map(of).collect()
     }

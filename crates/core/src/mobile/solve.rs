@@ -30,14 +30,18 @@ impl State<'_> {
     ) -> Option<Result<Registered, GraphError>> {
         const CLOSE: f64 = 0.1;
         // refused passes are no part of it: they hang on one another where nobody looks
-        let loose: Vec<usize> = (0..self.bodies.len()).filter(|k| !self.placed[*k]).collect();
+        let loose: Vec<usize> = (0..self.bodies.len()).filter(|k| !self.known.placed[*k]).collect();
         for k in loose {
-            self.graph.know(Fact::Known { of: k, pose: self.graph.poses[k], covariance: Matrix6::identity() });
+            self.known.graph.know(Fact::Known {
+                of: k,
+                pose: self.known.graph.poses[k],
+                covariance: Matrix6::identity(),
+            });
         }
         // ties anew, all from near by: the first ones may have been drawn aside by what was not yet known
         let mut pairs: Vec<(usize, usize)> = (0..self.bodies.len())
             .into_par_iter()
-            .filter(|k| self.placed[*k] && self.bodies[*k].of.is_err())
+            .filter(|k| self.known.placed[*k] && self.bodies[*k].of.is_err())
             .flat_map_iter(|k| self.partners(k).into_iter().map(move |o| (o.min(k), o.max(k))))
             .collect();
         pairs.sort_unstable();
@@ -47,15 +51,15 @@ impl State<'_> {
         }
         let is_tie = |f: &Fact| matches!(f, Fact::Relative { kind, .. } if *kind != ODOMETRY);
         let marks: Vec<Option<(usize, usize)>> =
-            (0..self.graph.facts.len()).map(|k| self.marks.get(&k).copied()).collect();
+            (0..self.known.graph.facts.len()).map(|k| self.known.marks.get(&k).copied()).collect();
         let kept: Vec<(Fact, Option<(usize, usize)>)> =
-            self.graph.facts.drain(..).zip(marks).filter(|(f, _)| !is_tie(f)).collect();
-        (self.graph.left_out, self.fits, self.marks) = (Vec::new(), HashMap::new(), HashMap::new());
+            self.known.graph.facts.drain(..).zip(marks).filter(|(f, _)| !is_tie(f)).collect();
+        (self.known.graph.left_out, self.known.fits, self.known.marks) = (Vec::new(), HashMap::new(), HashMap::new());
         for (fact, mark) in kept {
-            let number = self.graph.know(fact);
-            mark.map(|m| self.marks.insert(number, m));
+            let number = self.known.graph.know(fact);
+            mark.map(|m| self.known.marks.insert(number, m));
         }
-        self.tried.clear();
+        self.known.tried.clear();
         let lots = pairs.len().div_ceil(64).max(1);
         for (n, lot) in pairs.chunks(64).enumerate() {
             self.tie_pairs(lot.to_vec(), CLOSE);
@@ -73,19 +77,24 @@ impl State<'_> {
     /// Solves with the σ that the residuals show, and without what contradicts.
     fn solve(&mut self) -> Result<([f64; 3], Settled), GraphError> {
         let mut variance = [1.0; 3];
-        let stated = self.graph.facts.clone();
+        let stated = self.known.graph.facts.clone();
         for round in 0..ROUNDS {
-            self.graph.settle(round < BY_THE_MIDDLE)?;
-            let said = self.graph.precision()?.said;
+            self.known.graph.settle(round < BY_THE_MIDDLE)?;
+            let said = self.known.graph.precision()?.said;
             // the worst fifth at a time: one that is wrong makes its neighbours look wrong
-            let mut wrong: Vec<usize> =
-                self.graph.contradicting(&said).into_iter().filter(|k| self.graph.facts[*k].may_be_wrong()).collect();
+            let mut wrong: Vec<usize> = self
+                .known
+                .graph
+                .contradicting(&said)
+                .into_iter()
+                .filter(|k| self.known.graph.facts[*k].may_be_wrong())
+                .collect();
             let worse = round < BY_THE_MIDDLE && self.worse_than_said(&wrong);
             if worse {
                 wrong.clear();
             }
             for k in wrong.iter().take(wrong.len().div_ceil(5)) {
-                self.graph.left_out[*k] = true;
+                self.known.graph.left_out[*k] = true;
             }
             let before = variance;
             for (kind, v) in variance.iter_mut().enumerate() {
@@ -95,7 +104,7 @@ impl State<'_> {
                 let by_all = worse && kind == ODOMETRY || round >= BY_THE_MIDDLE;
                 *v = (*v * self.component(&said, kind, by_all)).clamp(least, 400.0);
             }
-            for (fact, own) in self.graph.facts.iter_mut().zip(&stated) {
+            for (fact, own) in self.known.graph.facts.iter_mut().zip(&stated) {
                 match own {
                     Fact::Relative { kind, .. } => *fact = own.widened(variance[*kind]),
                     // a unit that went well by chance is not wont to do better than it is sold as
@@ -108,23 +117,23 @@ impl State<'_> {
                 break;
             }
         }
-        self.graph.settle(false)?;
-        Ok((variance.map(f64::sqrt), self.graph.precision()?))
+        self.known.graph.settle(false)?;
+        Ok((variance.map(f64::sqrt), self.known.graph.precision()?))
     }
 
     /// Whether so many marks contradict the walk that it is the walk which is worse than its profile says: people err on one mark,
     /// not on a third of them.
     fn worse_than_said(&self, wrong: &[usize]) -> bool {
-        let marks = wrong.iter().filter(|k| self.marks.contains_key(k)).count();
-        marks > 1 && 3 * marks > self.marks.len()
+        let marks = wrong.iter().filter(|k| self.known.marks.contains_key(k)).count();
+        marks > 1 && 3 * marks > self.known.marks.len()
     }
 
     /// While wrong ties are still in, the squares of a kind say nothing of the right ones: the middle does.
     fn component(&self, said: &[Said], kind: usize, by_all: bool) -> f64 {
         if by_all {
-            return self.graph.component(said, kind);
+            return self.known.graph.component(said, kind);
         }
-        let of_kind = |k: usize| matches!(self.graph.facts[k], Fact::Relative { kind: own, .. } if own == kind);
+        let of_kind = |k: usize| matches!(self.known.graph.facts[k], Fact::Relative { kind: own, .. } if own == kind);
         let mut squares: Vec<f64> = (0..said.len())
             .filter(|k| of_kind(*k) && said[*k].redundancy > 0.3)
             .map(|k| said[k].square / said[k].redundancy * 6.0)
@@ -135,9 +144,9 @@ impl State<'_> {
     }
 
     fn out(&self, refused: &[Option<Refused>], factors: [f64; 3], settled: &Settled) -> Registered {
-        let ties = self.fits.iter().map(|(number, (a, b, fit))| {
-            let left_out = self.graph.left_out[*number];
-            let relative = self.graph.poses[*a].inverse().compose(&self.graph.poses[*b]);
+        let ties = self.known.fits.iter().map(|(number, (a, b, fit))| {
+            let left_out = self.known.graph.left_out[*number];
+            let relative = self.known.graph.poses[*a].inverse().compose(&self.known.graph.poses[*b]);
             let off = relative.difference(&fit.relative).fixed_rows::<3>(0).norm();
             let of = self.bodies[*b].of.err().unwrap_or_default();
             TieOut { of, to: self.bodies[*a].of, rms: fit.rms, overlap: fit.overlap, off, left_out }
@@ -145,7 +154,7 @@ impl State<'_> {
         let mut ties: Vec<TieOut> = ties.collect();
         ties.sort_by_key(|t| (t.of, t.to.ok(), t.to.err()));
         let mut wrong_marks: Vec<(usize, usize)> =
-            self.marks.iter().filter(|m| self.graph.left_out[*m.0]).map(|m| *m.1).collect();
+            self.known.marks.iter().filter(|m| self.known.graph.left_out[*m.0]).map(|m| *m.1).collect();
         wrong_marks.sort_unstable();
         let passes = (0..self.passes.len())
             .map(|k| refused[k].map_or_else(|| Ok(self.pass(k, factors[ODOMETRY], settled)), Err));
@@ -160,7 +169,7 @@ impl State<'_> {
         let correction = Correction {
             times: pieces.iter().map(|p| p.time).collect(),
             places: pieces.iter().map(|p| p.place).collect(),
-            poses: (0..n).map(|i| self.graph.poses[body(i)]).collect(),
+            poses: (0..n).map(|i| self.known.graph.poses[body(i)]).collect(),
             covariances: (0..n).map(|i| settled.covariances[body(i)]).collect(),
             cross: (1..n).map(|i| settled.cross.get(&(body(i - 1), body(i))).copied().unwrap_or_default()).collect(),
             walked: pieces.iter().map(|p| path.walked(p.time)).collect(),

@@ -64,6 +64,8 @@ const AGREED: f64 = 0.4;
 const RIVAL: f64 = 0.5;
 /// and so does one that shares this much beside it while nothing speaks against it.
 const RIVAL_SHARE: f64 = 0.25;
+/// So many places that look alike are told.
+const ALIKE: usize = 4;
 
 /// Finds the place of a scan in a block of scans, each with its pose in the frame of the block.
 ///
@@ -75,32 +77,37 @@ const RIVAL_SHARE: f64 = 0.25;
 ///
 /// `None` where too little is shared, something was seen through, or another place is nearly as good.
 pub fn place_in_block(block: &[(&Shown, Pose)], loose: &Shown) -> Option<PlaceInBlock> {
-    placed(block, loose, (CLOSE, HARM))
+    placed(block, loose, (CLOSE, HARM)).ok()
 }
 
 /// The same of what is bent by so much (metres) within itself: places that lie nearer to one another say nothing of it. The pose
 /// is as good as that.
-pub(crate) fn place_bent_in_block(block: &[(&Shown, Pose)], bent: &Shown, by: f64) -> Option<PlaceInBlock> {
+///
+/// # Errors
+/// The places that nothing contradicts, the likeliest first, where there are several or none.
+pub(crate) fn place_bent_in_block(block: &[(&Shown, Pose)], bent: &Shown, by: f64) -> Result<PlaceInBlock, Vec<Pose>> {
     placed(block, bent, (CLOSE + by, HARM * CLOSE / (CLOSE + by)))
 }
 
 /// By what is taken for a conflict, metres, and the harm it does.
 type Judged = (f64, f64);
 
-fn placed(block: &[(&Shown, Pose)], loose: &Shown, judged: Judged) -> Option<PlaceInBlock> {
+fn placed(block: &[(&Shown, Pose)], loose: &Shown, judged: Judged) -> Result<PlaceInBlock, Vec<Pose>> {
     // about its middle: single precision is enough there
     let middle = block.iter().map(|b| b.1.translation).sum::<Vec3>() / block.len().max(1) as f64;
     // and upright, by what its first scan takes for it
-    let (first, at) = block.first()?;
+    let (first, at) = block.first().ok_or_else(Vec::new)?;
     let upright = first.up * at.rotation.inverse();
     let there = Pose { rotation: upright, translation: -(upright * middle) };
     let block: Vec<(&Shown, Pose)> = block.iter().map(|(s, at)| (*s, there.compose(at))).collect();
-    let mut best = best_place(&block, loose, judged)?;
-    best.pose = there.inverse().compose(&best.pose);
-    Some(best)
+    let back = there.inverse();
+    let of = |p: &Pose| back.compose(p);
+    best_place(&block, loose, judged)
+        .map(|best| PlaceInBlock { pose: of(&best.pose), ..best })
+        .map_err(|alike| alike.iter().map(of).collect())
 }
 
-fn best_place(block: &[(&Shown, Pose)], loose: &Shown, judged: Judged) -> Option<PlaceInBlock> {
+fn best_place(block: &[(&Shown, Pose)], loose: &Shown, judged: Judged) -> Result<PlaceInBlock, Vec<Pose>> {
     let starts = starts(block, loose);
     let mut rough: Vec<(f64, Pose)> =
         starts.par_iter().take(LOOKED_AT).map(|p| (asked(block, loose, p, (ROUGH, 600, 3.0)).score, *p)).collect();
@@ -124,20 +131,26 @@ fn best_place(block: &[(&Shown, Pose)], loose: &Shown, judged: Judged) -> Option
         agreed = found.iter().any(|p| p.shared >= LEAST && uncontradicted(p));
     }
     found.sort_by(|a, b| b.score.total_cmp(&a.score));
-    let mut best = found.first()?.clone();
+    let mut best = found.first().ok_or_else(Vec::new)?.clone();
     let rival = |p: &PlaceInBlock| {
         !same(&p.pose, &best.pose)
             && (p.score > RIVAL * best.score || uncontradicted(p) && p.shared > RIVAL_SHARE * best.shared)
     };
     if best.shared < LEAST || !uncontradicted(&best) || found.iter().any(rival) {
-        return None;
+        let mut alike: Vec<Pose> = Vec::new();
+        for p in found.iter().filter(|p| p.shared >= LEAST.max(RIVAL_SHARE * best.shared) && uncontradicted(p)) {
+            if alike.len() < ALIKE && alike.iter().all(|o| !same(o, &p.pose)) {
+                alike.push(p.pose);
+            }
+        }
+        return Err(alike);
     }
     if judged.0 > CLOSE {
-        return Some(best);
+        return Ok(best);
     }
     let seen_by = together(block, &best.witnesses, usize::MAX);
-    best.pose = tie_near(&seen_by, &loose.cloud, &best.pose)?.relative;
-    Some(best)
+    best.pose = tie_near(&seen_by, &loose.cloud, &best.pose).ok_or_else(Vec::new)?.relative;
+    Ok(best)
 }
 
 /// A place fitted to all scans of the block that see something of it there, and what they say then.

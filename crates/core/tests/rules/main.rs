@@ -22,6 +22,7 @@ mod invariance;
 mod kinds;
 mod network;
 mod occupations;
+mod order;
 mod own_station;
 mod planning;
 mod registration;

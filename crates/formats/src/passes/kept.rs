@@ -19,6 +19,8 @@ pub struct TimedCloud {
     pub origin: [f64; 3],
     /// Points left out because a value was not finite.
     pub skipped: u64,
+    /// When it was begun, GPS seconds, where the times of the file count from then; not kept.
+    pub began: Option<f64>,
 }
 
 const MAGIC: &[u8; 4] = b"VPS1";

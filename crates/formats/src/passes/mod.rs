@@ -3,6 +3,7 @@
 mod kept;
 mod path_text;
 mod timed;
+mod timed_e57;
 
 pub use kept::{KeptPath, KeptPieces, TimedCloud};
 pub use path_text::{PathColumns, PathOptions, PathRead, Turns, read_path};

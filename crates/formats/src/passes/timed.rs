@@ -1,4 +1,4 @@
-use super::TimedCloud;
+use super::{TimedCloud, timed_e57};
 use crate::error::FormatError;
 use crate::las_read;
 use crate::options::ReadOptions;
@@ -19,17 +19,11 @@ const TIMES: [&str; 8] =
 /// [`FormatError`]; a cloud without times is told so, with what would be expected.
 pub fn read_timed(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<TimedCloud, FormatError> {
     let kind = SourceKind::of(path)?;
-    let read = std::panic::AssertUnwindSafe(|| {
-        match kind {
+    let read = std::panic::AssertUnwindSafe(|| match kind {
         SourceKind::Las => las(path, options, go_on),
         SourceKind::Ply => ply(path, options, go_on),
         SourceKind::Xyz => text(path, options, go_on),
-        SourceKind::E57 => Err(FormatError::Damaged(
-            "times of E57 points are not read; expected the pass as LAS or LAZ with GPS times, PLY with a property “time”, or \
-             text with a column “time”"
-                .into(),
-        )),
-    }
+        SourceKind::E57 => timed_e57::read(path, options, go_on),
     });
     let mut got = std::panic::catch_unwind(read)
         .unwrap_or_else(|_| Err(FormatError::Damaged("its decoder cannot make sense of it".into())))?;
@@ -44,15 +38,15 @@ pub fn read_timed(path: &Path, options: &ReadOptions, go_on: &GoOn) -> Result<Ti
 }
 
 /// A point of the file on its way.
-struct Taken {
-    time: f64,
-    at: [f64; 3],
-    intensity: f64,
-    colour: Option<[u8; 3]>,
+pub(super) struct Taken {
+    pub(super) time: f64,
+    pub(super) at: [f64; 3],
+    pub(super) intensity: f64,
+    pub(super) colour: Option<[u8; 3]>,
 }
 
 impl TimedCloud {
-    fn push(&mut self, options: &ReadOptions, p: &Taken) {
+    pub(super) fn push(&mut self, options: &ReadOptions, p: &Taken) {
         let at = options.place(p.at);
         if !p.time.is_finite() || p.at == [0.0; 3] || at.iter().any(|v| !v.is_finite()) {
             self.skipped += 1;
@@ -189,6 +183,8 @@ pub enum ClockShift {
     Adjusted(f64),
     /// The one counts seconds of the week, the other from the beginning of GPS time.
     Weeks(f64),
+    /// The cloud counts from when it was begun, the path by GPS time.
+    Began(f64),
 }
 
 impl ClockShift {
@@ -196,7 +192,7 @@ impl ClockShift {
     pub fn seconds(self) -> f64 {
         match self {
             Self::None => 0.0,
-            Self::Adjusted(s) | Self::Weeks(s) => s,
+            Self::Adjusted(s) | Self::Weeks(s) | Self::Began(s) => s,
         }
     }
 }
@@ -206,14 +202,16 @@ const WEEK: f64 = 604_800.0;
 /// GPS times in LAS are those less so much (LAS 1.4 R15, global encoding).
 const ADJUSTED: f64 = 1e9;
 
-/// How the clock of a cloud lies to that of its path, from the spans of both, seconds. `None` where no usual relation brings them
-/// together: half of the cloud's time at least must lie on the path.
-pub fn clock_shift(cloud: [f64; 2], path: [f64; 2]) -> Option<ClockShift> {
+/// How the clock of a cloud lies to that of its path, from the spans of both, and when the cloud was begun in GPS time where it says
+/// so, seconds. `None` where no usual relation brings them together: half of the cloud's time at least must lie on the path.
+pub fn clock_shift(cloud: [f64; 2], path: [f64; 2], began: Option<f64>) -> Option<ClockShift> {
     let meets = |s: f64| {
         let shared = (cloud[1] + s).min(path[1]) - (cloud[0] + s).max(path[0]);
         shared > 0.5 * (cloud[1] - cloud[0])
     };
     let weeks = |from: f64| WEEK * ((path[0] - (cloud[0] + from)) / WEEK).round();
+    // the path may count as the week does, or from 10⁹ seconds
+    let since = began.into_iter().flat_map(|b| [b, b - ADJUSTED, b + weeks(b)]).map(ClockShift::Began);
     [
         ClockShift::None,
         ClockShift::Adjusted(ADJUSTED),
@@ -222,5 +220,6 @@ pub fn clock_shift(cloud: [f64; 2], path: [f64; 2]) -> Option<ClockShift> {
         ClockShift::Weeks(ADJUSTED + weeks(ADJUSTED)),
     ]
     .into_iter()
+    .chain(since)
     .find(|s| meets(s.seconds()))
 }

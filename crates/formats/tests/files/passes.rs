@@ -67,14 +67,14 @@ fn what_is_no_path_is_told_with_its_line() {
 #[test]
 fn clocks_are_brought_together_where_they_differ_as_clocks_do() {
     let walk = [352_000.0, 352_600.0];
-    assert_eq!(clock_shift(walk, [351_990.0, 352_700.0]), Some(ClockShift::None));
+    assert_eq!(clock_shift(walk, [351_990.0, 352_700.0], None), Some(ClockShift::None));
     // adjusted standard GPS time against GPS seconds, and against seconds of the week
     let gps = walk.map(|t| t + 2300.0 * 604_800.0);
     let adjusted = gps.map(|t| t - 1e9);
-    assert_eq!(clock_shift(adjusted, gps), Some(ClockShift::Adjusted(1e9)));
-    let weeks = clock_shift(adjusted, walk).unwrap();
+    assert_eq!(clock_shift(adjusted, gps, None), Some(ClockShift::Adjusted(1e9)));
+    let weeks = clock_shift(adjusted, walk, None).unwrap();
     assert!((adjusted[0] + weeks.seconds() - walk[0]).abs() < 1e-6, "{weeks:?}");
-    assert_eq!(clock_shift([0.0, 600.0], walk), None);
+    assert_eq!(clock_shift([0.0, 600.0], walk, None), None);
 }
 
 /// Some points of a wall, each with its time, out of order.
@@ -128,6 +128,42 @@ fn clouds_with_times_come_from_las_ply_and_text() {
         assert_eq!((again.times, again.points, again.origin), (got.times, got.points, got.origin));
         assert!(TimedCloud::read(&mut &kept[..kept.len() - 3], kept.len() as u64 - 3).is_err());
     }
+    // an E57 in two sections, the second of which was begun 2.5 s after the first
+    let file = tempfile::Builder::new().suffix(".e57").tempfile().unwrap();
+    let mut writer = e57::E57Writer::from_file(file.path(), "walk").unwrap();
+    let double = e57::RecordDataType::Double { min: None, max: None };
+    let names = [
+        e57::RecordName::CartesianX,
+        e57::RecordName::CartesianY,
+        e57::RecordName::CartesianZ,
+        e57::RecordName::TimeStamp,
+    ];
+    for (part, began) in [0.0, 2.5].into_iter().enumerate() {
+        let record = |name: &e57::RecordName| e57::Record { name: name.clone(), data_type: double.clone() };
+        let mut cloud = writer.add_pointcloud(&format!("part {part}"), names.iter().map(record).collect()).unwrap();
+        cloud.set_acquisition_start(Some(e57::DateTime { gps_time: 1.4e9 + began, atomic_reference: true }));
+        for (t, [x, y, z]) in points.iter().filter(|p| (p.0 >= 2.5) == (part == 1)) {
+            cloud.add_point([*x, *y, *z, t - began].map(e57::RecordValue::Double).to_vec()).unwrap();
+        }
+        cloud.finalize().unwrap();
+    }
+    writer.finalize().unwrap();
+    let got = timed(".e57", &std::fs::read(file.path()).unwrap()).unwrap();
+    assert_eq!(got.began, Some(1.4e9));
+    for (t, at) in &points {
+        let k = got.times.iter().position(|o| (o - t).abs() < 1e-6).unwrap_or_else(|| panic!("{t}"));
+        assert!((f64::from(got.points[k][0]) + got.origin[0] - at[0]).abs() < 6e-4);
+    }
+    let span = [got.times[0], got.times[got.times.len() - 1]];
+    let gps = span.map(|t| t + 1.4e9);
+    assert_eq!(clock_shift(span, gps, got.began), Some(ClockShift::Began(1.4e9)));
+    let mut scan = e57::E57Writer::from_file(file.path(), "scan").unwrap();
+    let prototype = names[..3].iter().map(|n| e57::Record { name: n.clone(), data_type: double.clone() }).collect();
+    let mut cloud = scan.add_pointcloud("still", prototype).unwrap();
+    cloud.add_point([1.0, 2.0, 3.0].map(e57::RecordValue::Double).to_vec()).unwrap();
+    cloud.finalize().unwrap();
+    scan.finalize().unwrap();
+    assert!(timed(".e57", &std::fs::read(file.path()).unwrap()).unwrap_err().contains("has no times"));
     let without = "x y z\n".to_owned() + &points.iter().map(|p| format!("{} 1 2\n", p.0)).collect::<String>();
     assert!(timed("walk.xyz", without.as_bytes()).unwrap_err().contains("no column is called “time”"));
 }

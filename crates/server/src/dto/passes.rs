@@ -14,15 +14,49 @@ pub enum PassPart {
     Path,
 }
 
-/// A moment at which the unit stood on a control point.
+/// A control point of a pass: the unit stood on it, or it shows in the cloud.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct PassMarkDto {
-    /// Seconds, by the clock of the path.
+    /// Seconds, by the clock of the path; nothing where it shows in the cloud.
+    #[serde(default)]
     pub time: f64,
+    /// Where it shows in the cloud of the pass, as the file has it, metres.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub place: Option<[f64; 3]>,
     /// Name of the control point.
     pub point: String,
-    /// The unit stood so high over it, metres.
+    /// The unit stood, or what shows lies, so high over it, metres.
     pub height: f64,
+}
+
+/// The same before it is said which control point it is.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+pub struct NotedMarkDto {
+    #[serde(default)]
+    pub time: f64,
+    #[serde(default)]
+    pub place: Option<[f64; 3]>,
+    /// Name of the control point; none takes the next one of the list.
+    #[serde(default)]
+    pub point: Option<String>,
+    #[serde(default)]
+    pub height: f64,
+}
+
+/// Marks in the order in which they were come by.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+pub struct MarkOrderRequest {
+    pub marks: Vec<NotedMarkDto>,
+}
+
+/// Which control points they are.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct MarkOrderDto {
+    /// As they were named, or in the order of the list, they agree with the walk.
+    pub agrees: bool,
+    /// With the names that agree best.
+    pub marks: Vec<PassMarkDto>,
+    pub says: Vec<String>,
 }
 
 /// What is said of a pass.
@@ -49,6 +83,8 @@ pub struct PassChange {
 /// Marks of one pass at most, and seconds that a clock may count.
 const MOST: usize = 200;
 const CLOCK: f64 = 1e11;
+/// Coordinates beyond this are none, metres.
+const FARTHEST: f64 = 1e8;
 
 impl PassRequest {
     /// The same with the name trimmed.
@@ -72,19 +108,44 @@ impl PassRequest {
             return Err(ApiError::field("marks", format!("found {}, expected at most {MOST}", self.marks.len())));
         }
         for (k, m) in self.marks.iter().enumerate() {
-            let field = |f: &str| format!("marks.{k}.{f}");
-            if !m.time.is_finite() || m.time.abs() > CLOCK {
-                return Err(ApiError::field(&field("time"), "expected seconds by the clock of the path"));
-            }
+            noted(k, m.time, m.place, m.height)?;
             if m.point.trim().is_empty() || m.point.chars().count() > 60 {
-                return Err(ApiError::field(&field("point"), "expected the name of a control point"));
-            }
-            if !(-1.0..=4.0).contains(&m.height) {
-                return Err(ApiError::field(&field("height"), format!("found {} m, expected −1 to 4 m", m.height)));
+                return Err(ApiError::field(&format!("marks.{k}.point"), "expected the name of a control point"));
             }
         }
         Ok(self)
     }
+}
+
+impl MarkOrderRequest {
+    /// The same, found possible.
+    ///
+    /// # Errors
+    /// The first field that cannot be, with what was found and what is expected.
+    pub(crate) fn checked(self) -> Result<Vec<NotedMarkDto>, ApiError> {
+        if !(2..=MOST).contains(&self.marks.len()) {
+            return Err(ApiError::field("marks", format!("found {}, expected 2 to {MOST}", self.marks.len())));
+        }
+        for (k, m) in self.marks.iter().enumerate() {
+            noted(k, m.time, m.place, m.height)?;
+        }
+        Ok(self.marks)
+    }
+}
+
+/// What is noted of a mark can be.
+fn noted(k: usize, time: f64, place: Option<[f64; 3]>, height: f64) -> Result<(), ApiError> {
+    let field = |f: &str| format!("marks.{k}.{f}");
+    if !time.is_finite() || time.abs() > CLOCK {
+        return Err(ApiError::field(&field("time"), "expected seconds by the clock of the path"));
+    }
+    if place.iter().flatten().any(|v| !v.is_finite() || v.abs() > FARTHEST) {
+        return Err(ApiError::field(&field("place"), "expected finite coordinates within 100 000 km"));
+    }
+    if !(-1.0..=4.0).contains(&height) {
+        return Err(ApiError::field(&field("height"), format!("found {height} m, expected −1 to 4 m")));
+    }
+    Ok(())
 }
 
 /// A profile of a mobile unit: 1σ, metres, radians, seconds.

@@ -24,7 +24,8 @@ pub struct ToldDto {
     /// Made by whoever tells it: told twice, it is done once.
     id: Uuid,
     command: Command,
-    /// The planned station that it scans: what the stand-in hands over then is read in by itself.
+    /// The planned station that it scans, or the planned walk that it is carried along: what the stand-in hands over then is
+    /// read in by itself.
     station: Option<Uuid>,
 }
 
@@ -54,11 +55,19 @@ pub async fn command(
         return Err(ApiError::conflict("found no such device"));
     }
     // before anything is told: a station that is not there, and a real job, begin nothing
-    let handed_over = match (&told.command, told.station) {
+    let mut command = told.command;
+    let handed_over = match (&mut command, told.station) {
         (Command::Scan { .. }, Some(station)) => Some(work_of(&app, access.job, &access.user.name, station).await?),
+        (Command::Begin { way }, Some(walk)) => {
+            let work = walk_of(&app, access.job, walk).await?;
+            if let Work::Walk { way: planned, .. } = &work {
+                way.clone_from(planned);
+            }
+            Some(work)
+        }
         _ => None,
     };
-    let mut body = serde_json::json!(told.command);
+    let mut body = serde_json::json!(command);
     body["id"] = serde_json::json!(told.id);
     let to = format!("{}/sites/{}/devices/{device}/commands", app.settings.kit, access.job);
     let state: DeviceState = heard(CLIENT.post(to).json(&body).timeout(PATIENCE).send().await).await?;
@@ -93,13 +102,47 @@ async fn work_of(app: &App, job: Uuid, operator: &str, station: Uuid) -> Result<
     Ok(Work::Scan { station, log, name: found.name.clone() })
 }
 
+/// What reads in the walk along a planned one that a stand-in is carried along.
+async fn walk_of(app: &App, job: Uuid, walk: Uuid) -> Result<Work, ApiError> {
+    if vistazo_store::jobs::get(&app.db, job).await?.simulated.as_deref() != Some(crate::tasks::WALKED) {
+        return Err(ApiError::conflict(
+            "walks are made up on the demo's site only; begin the walk without a plan, and bring its files",
+        ));
+    }
+    let planned = crate::work::planning::load(app, job).await?;
+    let Some(w) = planned.walks.iter().find(|w| w.id == walk) else {
+        return Err(ApiError::field("station", "no such walk on the plan of this job"));
+    };
+    let high = w.floor + crate::work::planned_walks::unit(&w.unit).handling.height;
+    let way = w.line.iter().map(|p| [p.x, p.y, high]).collect();
+    Ok(Work::Walk { name: w.name.clone(), unit: w.unit.clone(), way })
+}
+
+/// So much of a way as was walked, by the path of who was carried along it.
+fn walked(way: &[[f64; 3]], path: &[[f64; 4]]) -> Vec<[f64; 3]> {
+    let far = |a: &[f64], b: &[f64]| (b[0] - a[0]).hypot(b[1] - a[1]);
+    let mut left: f64 = path.windows(2).map(|p| far(&p[0][1..], &p[1][1..])).sum();
+    let mut out = way[..1.min(way.len())].to_vec();
+    for w in way.windows(2) {
+        let long = far(&w[0], &w[1]);
+        let share = if long > left { left / long } else { 1.0 };
+        out.push(std::array::from_fn(|k| w[0][k] + share * (w[1][k] - w[0][k])));
+        if share < 1.0 {
+            break;
+        }
+        left -= long;
+    }
+    out
+}
+
 /// Looks at a stand-in that scans at most so often, twice a second: ten hours of the longest scan at the slowest pace.
 const LOOKS: usize = 72_000;
 
-/// A scan that a stand-in began: when it has handed it over, it is made and read in. Nothing of the queue is held meanwhile.
+/// A scan or a walk that a stand-in began: when it has handed it over, it is made and read in. Nothing of the queue is held meanwhile.
 fn taken(app: &App, job: Uuid, user: Uuid, device: &str, scans: Option<u32>, work: Work) {
     let (app, from) = (app.clone(), format!("{}/sites/{job}/devices/{device}", app.settings.kit));
     tokio::spawn(async move {
+        let mut work = work;
         for look in 0..=LOOKS {
             if look == LOOKS {
                 return;
@@ -111,7 +154,12 @@ fn taken(app: &App, job: Uuid, user: Uuid, device: &str, scans: Option<u32>, wor
                 Word::Measuring | Word::Transferring => {}
                 // the power went, or somebody stopped it: there is no scan
                 _ if now.scans <= scans => return,
-                _ => break,
+                _ => {
+                    if let Work::Walk { way, .. } = &mut work {
+                        *way = walked(way, &now.path);
+                    }
+                    break;
+                }
             }
         }
         if let Err(e) = queue(&app, job, &work, Some(user)).await {

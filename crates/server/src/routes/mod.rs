@@ -130,6 +130,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(hand::one_more))
         .routes(routes!(passes::walked, passes::add_pass))
         .routes(routes!(passes::change_pass, passes::remove_pass))
+        .routes(routes!(passes::order_marks))
         .routes(routes!(passes::register_passes))
         .routes(routes!(passes::pass_path))
         .routes(routes!(passes::preview_path))

@@ -2,8 +2,9 @@
 
 use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
-use crate::dto::{PassChange, PassRequest, PassesDto, PathPreviewDto};
+use crate::dto::{MarkOrderDto, MarkOrderRequest, PassChange, PassRequest, PassesDto, PathPreviewDto};
 use crate::tasks::{Work, queue};
+use crate::work::pass_marks;
 use crate::work::passes::Walked;
 use crate::{ApiError, App, deliver};
 use axum::Json;
@@ -64,6 +65,17 @@ pub async fn change_pass(
         queue(&app, access.job, &Work::Pass { pass, name: to.name }, Some(access.user.id)).await?;
     }
     Ok(Json(Walked::load(&app, access.job).await?.to_dto()?))
+}
+
+/// Which points of the control list the marks of a walk are, by how far they lie apart along it. Nothing is kept.
+#[utoipa::path(post, path = "/api/jobs/{job}/passes/{pass}/order", tag = "register", params(("job" = Uuid, Path), ("pass" = Uuid, Path)), request_body = MarkOrderRequest, responses((status = 200, body = MarkOrderDto), (status = 404, body = crate::error::ErrorBody), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn order_marks(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, pass)): Path<(Uuid, Uuid)>,
+    Sent(asked): Sent<MarkOrderRequest>,
+) -> Result<Json<MarkOrderDto>, ApiError> {
+    Ok(Json(pass_marks::order(&app, access.job, pass, asked.checked()?).await?))
 }
 
 /// Take a pass out.

@@ -3,20 +3,20 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::{DrawnData, DrawnFrom};
-use crate::work::cleaning::Cleaning;
-use crate::work::compare::Compared;
 use crate::work::drawing;
-use crate::work::staying::Staying;
+use crate::work::sources::Sources;
 use uuid::Uuid;
-use vistazo_core::draw::{Slab, Stand, floor_plan};
+use vistazo_core::draw::{Slab, floor_plan};
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
 use vistazo_store::jobs;
 use vistazo_store::tasks::Task;
 
+/// Pieces of a pass that are drawn from together: a wall is on one side of all of it.
+const STRETCH: usize = 2;
+
 pub(super) async fn run(app: &App, task: &Task, sheet: Uuid, progress: &Progress) -> Result<String, Stop> {
-    let all = Compared::load(app, task.job_id).await?;
-    let Some(inputs) = all.stands.sum(&all.scans) else {
+    let Some(mut all) = Sources::load(app, task.job_id, STRETCH).await? else {
         return Err(Stop::Failed("the block is not on the grid: fit it to control first".into()));
     };
     let rows = jobs::drawing(&app.db, task.job_id).await?;
@@ -24,17 +24,16 @@ pub(super) async fn run(app: &App, task: &Task, sheet: Uuid, progress: &Progress
     let Some(data) = row.and_then(|i| DrawnData::parse("sheet", &i.data).ok()) else {
         return Err(Stop::Failed("the sheet is not there any more".into()));
     };
-    let placed: Vec<_> = all.scans.iter().filter_map(|s| Some((s, all.stands.of_scan(s.id)?))).collect();
-    let places: Vec<_> = placed.iter().map(|p| p.1.1.translation).collect();
-    let Some(level) = drawing::level(&data, &all.stands, &places) else {
+    let stands = all.stands();
+    let places: Vec<_> = stands.iter().map(|s| s.pose.translation).collect();
+    let Some(level) = drawing::level(&data, &all.all.stands, &places) else {
         return Err(Stop::Failed("the sheet does not say where it is cut".into()));
     };
-    let cleaned = Cleaning::load(app, task.job_id).await?;
-    let (mut layers, mut stands, mut names) = (Vec::new(), Vec::new(), Vec::new());
-    for (k, (row, (_, pose, covariance))) in placed.iter().enumerate() {
-        progress.at(0.8 * k as f64 / placed.len() as f64, &format!("what {} shows at this height", row.name))?;
-        let scan = Staying::load(app, &cleaned, row).await?;
-        let pose = *pose;
+    let mut layers = Vec::new();
+    for (k, stand) in stands.iter().enumerate() {
+        progress.at(0.8 * k as f64 / stands.len() as f64, &format!("what {} shows at this height", all.said(k)))?;
+        let points = all.points(app, k).await?;
+        let (pose, noise) = (stand.pose, all.noise(k));
         let layer = blocking(move || {
             let count = |points: &mut dyn Iterator<Item = Vec3>| {
                 let mut slab = Slab::new(level);
@@ -45,29 +44,40 @@ pub(super) async fn run(app: &App, task: &Task, sheet: Uuid, progress: &Progress
                 a.merge(b);
                 a
             };
-            Ok(scan.counted(count, join).unwrap_or_else(|| Slab::new(level)).finish())
+            let layer = points.counted(count, join).unwrap_or_else(|| Slab::new(level)).finish();
+            Ok(match noise {
+                Some(noise) => layer.with_calmed(noise),
+                None => layer,
+            })
         })
         .await?;
         layers.push(layer);
-        stands.push(Stand { pose, covariance: *covariance });
-        names.push(row.name.clone());
     }
     progress.at(0.8, "finding lines")?;
-    let relations = all.relations(app).await?;
-    let instrument = Instrument::from(&all.brief.instrument);
-    let ids: Vec<Uuid> = placed.iter().map(|p| p.0.id).collect();
+    let beside = all.relations(app).await?;
+    let instrument = Instrument::from(&all.brief().instrument);
     let height = level.floor + level.cut;
     let plan = blocking(move || {
-        let relation = |a: usize, b: usize| relations.of(ids[a], ids[b]);
+        let relation = |a: usize, b: usize| beside.of(a, b);
         Ok(floor_plan(&layers, &stands, &relation, &instrument, height))
     })
     .await?;
     progress.at(0.97, "putting them onto the sheet")?;
-    let found = drawing::items(sheet, &plan, &all.stands, &names);
-    let from = DrawnFrom { inputs, at: chrono::Utc::now(), squared: drawing::squared(&plan, &all.stands) };
+    let found = drawing::items(sheet, &plan, &all.all.stands, &all.names());
+    let from = DrawnFrom {
+        inputs: all.inputs.clone(),
+        at: chrono::Utc::now(),
+        squared: drawing::squared(&plan, &all.all.stands),
+    };
     let count = drawing::put(app, task.job_id, sheet, found, from).await?;
     if plan.faces.is_empty() {
         return Ok("nothing straight found at this height".into());
     }
-    Ok(format!("{}: {} lines, {} openings, {count} things drawn", data.name, plan.faces.len(), plan.openings.len()))
+    Ok(format!(
+        "{}: {} lines, {} openings, {count} things drawn, from {}",
+        data.name,
+        plan.faces.len(),
+        plan.openings.len(),
+        all.in_words()
+    ))
 }

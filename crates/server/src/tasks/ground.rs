@@ -3,37 +3,30 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::GroundRequest;
-use crate::work::cleaning::Cleaning;
 use crate::work::ground;
-use crate::work::stands::Standing;
-use crate::work::staying::Staying;
+use crate::work::sources::Sources;
 use vistazo_core::draw::Stand;
 use vistazo_core::draw::ground::GroundScan;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_store::tasks::Task;
 
+/// Pieces of a pass whose heights are taken together.
+const STRETCH: usize = 6;
+
 pub(super) async fn run(app: &App, task: &Task, asked: GroundRequest, progress: &Progress) -> Result<String, Stop> {
-    let all = Standing::load(app, task.job_id).await?;
-    let Some(inputs) = all.stands.sum(&all.scans) else {
+    let Some(mut sources) = Sources::load(app, task.job_id, STRETCH).await? else {
         return Err(Stop::Failed("the block is not on the grid: fit it to control first".into()));
     };
-    let placed: Vec<_> = all
-        .scans
-        .iter()
-        .filter(|s| s.has_scanner)
-        .filter_map(|s| {
-            let (_, pose, covariance) = all.stands.of_scan(s.id)?;
-            Some((s, pose, covariance, all.stands.position(&pose.translation)))
-        })
-        .collect();
-    room(&placed.iter().map(|p| p.3).collect::<Vec<_>>(), &asked)?;
-    let cleaned = Cleaning::load(app, task.job_id).await?;
-    let map = all.stands.map();
+    let placed = sources.stands();
+    let on_grid = |s: &Stand| sources.all.stands.position(&s.pose.translation);
+    let places: Vec<[f64; 3]> = placed.iter().map(on_grid).collect();
+    room(&places, &asked)?;
+    let map = sources.all.stands.map();
     let (mut scans, mut stands) = (Vec::new(), Vec::new());
-    for (k, (row, pose, covariance, from)) in placed.iter().enumerate() {
-        progress.at(0.8 * k as f64 / placed.len() as f64, &format!("the lowest that {} shows", row.name))?;
-        let scan = Staying::load(app, &cleaned, row).await?;
+    for (k, (Stand { pose, covariance }, from)) in placed.iter().zip(places).enumerate() {
+        progress.at(0.8 * k as f64 / placed.len() as f64, &format!("the lowest that {} shows", sources.said(k)))?;
+        let scan = sources.points(app, k).await?;
         let (pose, map) = (*pose, map.clone());
         let counted = blocking(move || {
             let count = |points: &mut dyn Iterator<Item = Vec3>| {
@@ -56,11 +49,11 @@ pub(super) async fn run(app: &App, task: &Task, asked: GroundRequest, progress: 
         .await?;
         scans.push(counted);
         // the frame lies along the grid but for its convergence, which changes nothing in heights
-        let pose = Pose { translation: (*from).into(), ..pose };
+        let pose = Pose { translation: from.into(), ..pose };
         stands.push(Stand { pose, covariance: *covariance });
     }
     progress.at(0.8, "what stands on the ground is taken off")?;
-    let instrument = Instrument::from(&all.brief.instrument);
+    let instrument = Instrument::from(&sources.brief().instrument);
     let found = blocking(move || {
         Ok(vistazo_core::draw::ground::ground(&scans, &stands, &instrument, asked.widest, asked.slope))
     })
@@ -71,10 +64,11 @@ pub(super) async fn run(app: &App, task: &Task, asked: GroundRequest, progress: 
     };
     progress.at(0.95, "keeping it")?;
     let id = format!("{}-{}", task.id, task.attempts);
-    ground::keep(app, (task.job_id, id), &all.stands, inputs, asked, &found).await?;
-    let side = found.cell * all.stands.ground_in_grid();
+    let on = &sources.all.stands;
+    ground::keep(app, (task.job_id, id), on, sources.inputs.clone(), asked, &found).await?;
+    let side = found.cell * on.ground_in_grid();
     let seen = found.cells.iter().flatten().count() as f64 * side * side;
-    Ok(format!("{seen:.0} m² of ground, from {} points", found.points[0]))
+    Ok(format!("{seen:.0} m² of ground, from {} points of {}", found.points[0], sources.in_words()))
 }
 
 /// Whether cells of this size, over all that scans may reach, are few enough.

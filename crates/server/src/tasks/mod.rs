@@ -29,6 +29,7 @@ mod work;
 
 pub use beside::beside;
 pub(crate) use register::{SAME as SAME_TARGET, row as detection_row};
+pub(crate) use walk::WALKED;
 pub(crate) use work::{Work, queue};
 
 use crate::App;

@@ -72,7 +72,7 @@ pub(super) async fn run(app: &App, task: &Task, id: Uuid, progress: &Progress) -
         };
         let cloud = read_timed(&files.path().join("cloud"), &options, &go_on).map_err(|e| of_cloud(&e))?;
         let spans = ([cloud.times[0], cloud.times[cloud.times.len() - 1]], path.span());
-        let Some(clock) = clock_shift(spans.0, spans.1).map(|c| c.seconds()) else {
+        let Some(clock) = clock_shift(spans.0, spans.1, cloud.began).map(|c| c.seconds()) else {
             return Err(Stop::Failed(format!(
                 "{} was measured from {:.3} to {:.3} s, and {} goes from {:.3} to {:.3} s: they are of two walks, or of two clocks",
                 names[0], spans.0[0], spans.0[1], names[1], spans.1[0], spans.1[1]

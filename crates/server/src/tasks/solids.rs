@@ -4,15 +4,11 @@
 use super::{Progress, Stop, blocking};
 use crate::App;
 use crate::dto::{DrawnFrom, SolidShape, SolidsRequest};
-use crate::work::cleaning::Cleaning;
-use crate::work::compare::Compared;
 use crate::work::drawing;
 use crate::work::solids::{self, Measured, Wanted};
-use crate::work::staying::Staying;
+use crate::work::sources::Sources;
 use nalgebra::Vector2;
 use rayon::prelude::*;
-use uuid::Uuid;
-use vistazo_core::draw::Stand;
 use vistazo_core::draw::solid::{Block, Cylinder, Kept, Near, Start, Voxels, block, cylinder, rods};
 use vistazo_core::geometry::Vec3;
 use vistazo_core::instrument::Instrument;
@@ -25,35 +21,30 @@ const BELOW: f64 = 0.3;
 /// Sides of what is looked through at most, metres.
 const WIDEST: f64 = 400.0;
 
+/// Pieces of a pass that are looked at together: a face is seen from one side of all of it.
+const STRETCH: usize = 2;
+
 enum Found {
     Cylinder(Cylinder),
     Block(Block),
 }
 
 pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: &Progress) -> Result<String, Stop> {
-    let all = Compared::load(app, task.job_id).await?;
-    let Some(inputs) = all.stands.sum(&all.scans) else {
+    let Some(mut sources) = Sources::load(app, task.job_id, STRETCH).await? else {
         return Err(Stop::Failed("the block is not on the grid: fit it to control first".into()));
     };
     let rows = drawing::rows(app, task.job_id).await?;
     let Some((_, sheet)) = rows.iter().find(|(i, _)| i.id == asked.sheet && i.kind == "sheet") else {
         return Err(Stop::Failed("the sheet is not there any more".into()));
     };
-    let placed: Vec<_> = all
-        .scans
-        .iter()
-        .filter(|s| s.has_scanner)
-        .filter_map(|s| {
-            let (_, pose, covariance) = all.stands.of_scan(s.id)?;
-            Some((s, Stand { pose, covariance }))
-        })
-        .collect();
-    let places: Vec<Vec3> = placed.iter().map(|p| p.1.pose.translation).collect();
+    let all = &sources.all;
+    let stands = sources.stands();
+    let places: Vec<Vec3> = stands.iter().map(|s| s.pose.translation).collect();
     let Some(level) = drawing::level(sheet, &all.stands, &places) else {
         return Err(Stop::Failed("the sheet does not say where it is cut".into()));
     };
     let top = level.floor + asked.up;
-    let from: Vec<_> = placed.iter().map(|(s, stand)| (s.name.clone(), stand.pose.translation)).collect();
+    let from: Vec<_> = sources.of.iter().map(|s| (s.name.clone(), s.stand.pose.translation)).collect();
     let heights = [level.floor, level.cut, top];
     let mut wanted = solids::blocks(&rows, asked.sheet, &all.stands, &from, heights);
     let at = |p: &[f64; 2]| all.stands.inverse(&Vec3::new(p[0], p[1], 0.0)).xy();
@@ -62,11 +53,10 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
         .flat_map(|(_, d)| d.line.iter().map(at))
         .collect();
     let [low, high] = extent(&drawn, &places, [level.floor - BELOW, top])?;
-    let cleaned = Cleaning::load(app, task.job_id).await?;
     let mut cells = Voxels::new(low, high);
-    for (k, (row, stand)) in placed.iter().enumerate() {
-        progress.at(0.4 * k as f64 / placed.len() as f64, &format!("what {} shows", row.name))?;
-        let scan = Staying::load(app, &cleaned, row).await?;
+    for (k, stand) in stands.iter().enumerate() {
+        progress.at(0.4 * k as f64 / stands.len() as f64, &format!("what {} shows", sources.said(k)))?;
+        let scan = sources.points(app, k).await?;
         let pose = stand.pose;
         cells = blocking(move || {
             let part = |points: &mut dyn Iterator<Item = Vec3>| {
@@ -98,10 +88,10 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
     }));
     let starts: std::sync::Arc<Vec<Start>> = std::sync::Arc::new(wanted.iter().map(|w| w.start.clone()).collect());
     let mut kept: Vec<Vec<Kept>> = Vec::new();
-    for (k, (row, stand)) in placed.iter().enumerate() {
-        let said = format!("what {} shows of {} solids", row.name, starts.len());
-        progress.at(0.5 + 0.4 * k as f64 / placed.len() as f64, &said)?;
-        let scan = Staying::load(app, &cleaned, row).await?;
+    for (k, stand) in stands.iter().enumerate() {
+        let said = format!("what {} shows of {} solids", sources.said(k), starts.len());
+        progress.at(0.5 + 0.4 * k as f64 / stands.len() as f64, &said)?;
+        let scan = sources.points(app, k).await?;
         let (pose, starts) = (stand.pose, starts.clone());
         let near = blocking(move || {
             let near = Near::new(&starts);
@@ -116,14 +106,12 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
         kept.push(near);
     }
     progress.at(0.9, "measuring")?;
-    let relations = all.relations(app).await?;
-    let instrument = Instrument::from(&all.brief.instrument);
-    let ids: Vec<Uuid> = placed.iter().map(|p| p.0.id).collect();
-    let names: Vec<String> = placed.iter().map(|p| p.0.name.clone()).collect();
-    let stands: Vec<Stand> = placed.into_iter().map(|p| p.1).collect();
+    let beside = sources.relations(app).await?;
+    let instrument = Instrument::from(&sources.brief().instrument);
+    let names = sources.names();
     let hanging: Vec<bool> = wanted.iter().map(|w| w.over_opening).collect();
     let found = blocking(move || {
-        let relation = |a: usize, b: usize| relations.of(ids[a], ids[b]);
+        let relation = |a: usize, b: usize| beside.of(a, b);
         let one = |(k, start): (usize, &Start)| {
             let near: Vec<&Kept> = kept.iter().map(|of| &of[k]).collect();
             match start {
@@ -137,8 +125,8 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
     })
     .await?;
     progress.at(0.98, "keeping them")?;
-    let drawn = DrawnFrom { inputs, at: chrono::Utc::now(), squared: Vec::new() };
-    let measured = Measured { stands: &all.stands, names: &names, sheet: asked.sheet, drawn };
+    let drawn = DrawnFrom { inputs: sources.inputs.clone(), at: chrono::Utc::now(), squared: Vec::new() };
+    let measured = Measured { stands: &sources.all.stands, names: &names, sheet: asked.sheet, drawn };
     let (mut new, mut again, mut counts) = (Vec::new(), Vec::new(), [0; 3]);
     let round: Vec<Cylinder> = (found.iter().flatten())
         .filter_map(|f| if let Found::Cylinder(c) = f { Some(c.clone()) } else { None })
@@ -161,7 +149,10 @@ pub(super) async fn run(app: &App, task: &Task, asked: SolidsRequest, progress: 
     }
     let count = solids::put(app, task.job_id, asked.sheet, new, again).await?;
     let [walls, pillars, cylinders] = counts;
-    Ok(format!("{walls} walls, {pillars} outlines, {cylinders} cylinders; {count} of them new"))
+    Ok(format!(
+        "{walls} walls, {pillars} outlines, {cylinders} cylinders; {count} of them new, from {}",
+        sources.in_words()
+    ))
 }
 
 /// What is looked through: about the plan, or about the scanners where nothing is drawn.

@@ -11,6 +11,9 @@ use vistazo_store::passes::{Part, add_pass, file_of_pass, passes};
 use vistazo_store::tasks::Task;
 use vistazo_store::uploads::put_file;
 
+/// The site that can be walked.
+pub(crate) const WALKED: &str = "roundhouse";
+
 pub(super) async fn run(
     app: &App,
     task: &Task,
@@ -18,7 +21,7 @@ pub(super) async fn run(
     progress: &Progress,
 ) -> Result<String, Stop> {
     let (job, _) = crate::work::brief(app, task.job_id).await?;
-    if job.simulated.as_deref() != Some("roundhouse") || way.len() < 2 {
+    if job.simulated.as_deref() != Some(WALKED) || way.len() < 2 {
         return Err(Stop::Failed("only the demo's site is walked by the simulated unit".into()));
     }
     progress.at(0.05, &format!("{name}: walking"))?;

@@ -5,10 +5,10 @@ use crate::App;
 use crate::dto::PassFacts;
 use crate::record::passes::{Passes, StoredPass, StoredPlace, StoredTie, VERSION};
 use crate::work::passes::{self, Made, Walked, corrected};
-use crate::work::ties;
+use crate::work::{pass_marks, ties};
 use std::sync::Arc;
 use uuid::Uuid;
-use vistazo_core::mobile::{Anchor, Mark, PassIn, Piece, Trajectory, Unit, register};
+use vistazo_core::mobile::{Anchor, Mark, Noted, PassIn, Piece, Trajectory, Unit, register};
 use vistazo_formats::passes::KeptPieces;
 use vistazo_store::passes::put_pass_cloud;
 use vistazo_store::tasks::Task;
@@ -31,14 +31,18 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         progress.at(0.0, &format!("{}: fetching what was read", row.name))?;
         let bytes = app.objects.bytes(&format!("{key}/pieces")).await?;
         let pieces = blocking(move || Ok(KeptPieces::from_bytes(&bytes)?.0)).await?;
-        let marks = passes::marks_in_frame(app, task.job_id, &all.standing, row).await?;
         let path = passes::path(app, &key).await?;
+        let marks = pass_marks::marks_in_frame(app, task.job_id, &all.standing, row, &path).await?;
         let [from, to] = path.span();
-        if let Some(m) = marks.iter().find(|m| m.time < from || m.time > to) {
-            return Err(Stop::Failed(format!(
-                "{}: found a mark at {:.2} s, expected a time of its path, {from:.2} to {to:.2} s",
-                row.name, m.time
-            )));
+        for m in &marks {
+            if let Noted::Stood(time) = m.noted
+                && !(from..=to).contains(&time)
+            {
+                return Err(Stop::Failed(format!(
+                    "{}: found a mark at {time:.2} s, expected a time of its path, {from:.2} to {to:.2} s",
+                    row.name
+                )));
+            }
         }
         doing.push(Doing { id: row.id, path, key, pieces, unit: passes::unit(row), marks });
     }

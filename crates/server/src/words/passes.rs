@@ -2,6 +2,7 @@
 
 use crate::dto::Brief;
 use crate::record::passes::{RefusedWord, StoredDoubled};
+use vistazo_core::mobile::Ordered;
 
 /// What came of a pass, as far as it is spoken of.
 pub(crate) struct Came<'a> {
@@ -108,4 +109,58 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
         ));
     }
     (fit, out)
+}
+
+/// A mark as it is named.
+pub(crate) fn mark(time: f64, shown: bool) -> String {
+    if shown { "a point that shows in its cloud".into() } else { format!("the mark at {time:.1} s") }
+}
+
+/// What distances along a walk say of the order of its marks.
+pub(crate) fn order(brief: &Brief, out: &Ordered, said: &[Option<usize>], names: &[&str]) -> Vec<String> {
+    let name = |k: Option<usize>| k.map_or("none of the list", |k| names[k]);
+    let listed =
+        |of: &[usize]| of.iter().map(|m| format!("{} ({})", m + 1, name(said[*m]))).collect::<Vec<_>>().join(", ");
+    let [agree, all] = out.off.map(|m| brief.length(m));
+    let beyond = said.iter().filter(|s| s.is_none()).count();
+    if out.wrong.is_empty() && out.found.is_none() && beyond == 0 {
+        return vec![format!("The order agrees: distances along the walk and on the list differ by {agree} at most.")];
+    }
+    let mut says = Vec::new();
+    if !out.wrong.is_empty() {
+        says.push(format!(
+            "Distances are off by up to {all} in this order. Marks that contradict the others: {}.",
+            listed(&out.wrong)
+        ));
+    }
+    if beyond > 0 {
+        says.push(format!("There are {beyond} more marks than points on the list."));
+    }
+    match &out.found {
+        Some(found) => {
+            let numbers: Vec<usize> = found.iter().flatten().copied().collect();
+            if numbers.windows(2).all(|w| w[1] < w[0]) {
+                says.push("They fit the list from its end to its beginning.".into());
+            }
+            let (first, last) = (numbers.iter().min(), numbers.iter().max());
+            if let (Some(first), Some(last)) = (first, last) {
+                let passed: Vec<&str> = (*first..=*last).filter(|k| !numbers.contains(k)).map(|k| names[k]).collect();
+                if !passed.is_empty() {
+                    says.push(format!("Passed over: {}.", passed.join(", ")));
+                }
+            }
+            let new = found.iter().zip(said).enumerate().filter(|(_, (f, s))| f != s);
+            let new: Vec<String> = new.map(|(m, (f, _))| format!("{} is {}", m + 1, name(*f))).collect();
+            if !new.is_empty() {
+                says.push(format!("What fits: {}.", new.join(", ")));
+            }
+            if out.alike {
+                says.push("Something else fits as well, distances alone do not decide: look at where it was.".into());
+            }
+        }
+        None => {
+            says.push("No order of the list fits better: is it the list of this place, and its unit of length?".into())
+        }
+    }
+    says
 }

@@ -1,5 +1,6 @@
 //! What is drawn for the client: sheets, what the program finds for them, and what people make of it.
 
+use super::passes::Walked;
 use super::planning::INSTRUMENT_HEIGHT;
 use super::slices::Sliced;
 use super::stands::{Standing, Stands};
@@ -43,10 +44,15 @@ pub(crate) async fn rows(app: &App, job: Uuid) -> Result<Vec<(PlanItem, DrawnDat
 }
 
 pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<DrawingDto, ApiError> {
-    let standing = Standing::load(app, job).await?;
-    let inputs = standing.stands.sum(&standing.scans);
+    let walked = Walked::load(app, job).await?;
+    let standing = &walked.standing;
+    // what is measured one by one is so in the scans
+    let (by_scans, inputs) = (standing.stands.sum(&standing.scans), walked.sum());
     let rows = rows(app, job).await?;
-    let old = |d: &DrawnData| d.drawn.as_ref().is_some_and(|f| Some(&f.inputs) != inputs.as_ref());
+    let old = |kind: &str, d: &DrawnData| {
+        let now = if kind == "feature" { &by_scans } else { &inputs };
+        d.drawn.as_ref().is_some_and(|f| Some(&f.inputs) != now.as_ref())
+    };
     let picture_is_old = |d: &DrawnData| {
         let now = super::elevation::inputs(d, &standing.stands, &standing.scans);
         d.picture.as_ref().is_some_and(|p| Some(&p.inputs) != now.as_ref())
@@ -54,10 +60,12 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<DrawingDto, ApiError>
     Ok(DrawingDto {
         stale: rows
             .iter()
-            .filter(|(i, d)| matches!(i.kind.as_str(), "sheet" | "feature" | "solid") && old(d) || picture_is_old(d))
+            .filter(|(i, d)| {
+                matches!(i.kind.as_str(), "sheet" | "feature" | "solid") && old(&i.kind, d) || picture_is_old(d)
+            })
             .map(|(i, _)| i.id)
             .collect(),
-        floors: floors(&standing),
+        floors: floors(standing),
         on_grid: standing.stands.is_on_grid(),
         codes: super::features::codes(&rows),
         without_level: super::features::without_level(&rows),
@@ -169,7 +177,7 @@ pub(crate) fn items(
                     error95: part.map(|t| f.error95[0] + (f.error95[1] - f.error95[0]) * t / length).to_vec(),
                     scatter: Some(f.rms),
                     points: Some(f.points),
-                    scans: f.scans.iter().filter_map(|s| names.get(*s).cloned()).collect(),
+                    scans: super::sources::named(&f.scans, names),
                     square,
                     ..new()
                 },
@@ -425,9 +433,9 @@ pub(crate) async fn summary(app: &App, job: Uuid) -> Result<Summary, ApiError> {
 
 /// All sheets that were drawn, with what stands on them.
 pub(crate) async fn drawings(app: &App, job: Uuid) -> Result<Vec<Drawing>, ApiError> {
-    let standing = Standing::load(app, job).await?;
+    let walked = Walked::load(app, job).await?;
+    let (standing, inputs) = (&walked.standing, walked.sum());
     let row = jobs::get(&app.db, job).await?;
-    let inputs = standing.stands.sum(&standing.scans);
     let reference = super::grid::reference_words(standing.brief.epsg);
     let rows = rows(app, job).await?;
     let of = |(i, d): &(PlanItem, DrawnData)| Drawing {

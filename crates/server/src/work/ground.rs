@@ -2,7 +2,8 @@
 //! lines that are drawn on it.
 
 use super::drawing;
-use super::stands::{Standing, Stands};
+use super::passes::Walked;
+use super::stands::Stands;
 use crate::dto::{Brief, DrawnData, FoundGroundDto, GroundDto, GroundRequest, SpotHeightDto, VolumeDto};
 use crate::{ApiError, App};
 use nalgebra::Vector2;
@@ -71,16 +72,16 @@ pub(crate) struct Site {
 impl Site {
     /// None before the ground was looked for.
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Option<Self>, ApiError> {
-        Self::of(app, job, &Standing::load(app, job).await?).await
+        Self::of(app, job, &Walked::load(app, job).await?).await
     }
 
-    async fn of(app: &App, job: Uuid, standing: &Standing) -> Result<Option<Self>, ApiError> {
+    async fn of(app: &App, job: Uuid, walked: &Walked) -> Result<Option<Self>, ApiError> {
         let Some(kept) = kept(app, job).await? else { return Ok(None) };
         let drawn: Vec<_> = drawing::rows(app, job).await?.into_iter().filter_map(on_it).collect();
         let lines: Vec<Breakline> =
             drawn.iter().filter_map(|d| if let OnIt::Breakline(l) = &d.2 { Some(l.clone()) } else { None }).collect();
         let row = jobs::get(&app.db, job).await?;
-        let inputs = standing.stands.sum(&standing.scans);
+        let inputs = walked.sum();
         Ok(Some(Self {
             lying: lying(app, &kept, lines).await?,
             drawn,
@@ -88,7 +89,7 @@ impl Site {
             request: kept.request,
             at: kept.at,
             factor: kept.factor,
-            brief: standing.brief.clone(),
+            brief: walked.brief().clone(),
             job: row.name,
             simulated: row.simulated.is_some(),
         }))
@@ -141,9 +142,10 @@ impl Site {
 }
 
 pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<GroundDto, ApiError> {
-    let standing = Standing::load(app, job).await?;
+    let walked = Walked::load(app, job).await?;
+    let standing = &walked.standing;
     let on_grid = standing.stands.is_on_grid();
-    let Some(site) = Site::of(app, job, &standing).await? else {
+    let Some(site) = Site::of(app, job, &walked).await? else {
         return Ok(GroundDto { on_grid, ..GroundDto::default() });
     };
     super::blocking(move || GroundDto {

@@ -2,15 +2,14 @@
 
 use super::stands::Standing;
 use crate::dto::{
-    AlongPassDto, Brief, DoubledDto, PassDto, PassFacts, PassMarkDto, PassesDto, PlacedPassDto, TilesDto, TwiceDto,
-    WalkedDto,
+    AlongPassDto, Brief, DoubledDto, PassDto, PassFacts, PassesDto, PlacedPassDto, TilesDto, TwiceDto, WalkedDto,
 };
 use crate::record::passes::{Passes, StoredDoubled, StoredPass, StoredPlace};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::cloud::Measured;
 use vistazo_core::geometry::{Error95, Mat3, Vec3};
-use vistazo_core::mobile::{Correction, Mark, Trajectory, Unit, units};
+use vistazo_core::mobile::{Correction, Trajectory, Unit, units};
 use vistazo_core::scan::Scan;
 use vistazo_formats::passes::{KeptPath, TimedCloud};
 use vistazo_store::passes::{self, PassRow};
@@ -19,8 +18,6 @@ use vistazo_store::{results, views};
 /// The result of all passes of a job is kept under this name.
 const KIND: &str = "passes";
 const LAST: &str = "last";
-/// Setting the unit down on a mark, 1σ each way, metres.
-const SET_DOWN: f64 = 0.005;
 
 /// The passes of a job, and where they came to lie.
 pub(crate) struct Walked {
@@ -72,7 +69,7 @@ impl Walked {
                 cloud_file: row.cloud_file.clone(),
                 path_file: row.path_file.clone(),
                 facts,
-                marks: marks(row)?,
+                marks: super::pass_marks::marks(row)?,
                 simulated: row.simulated,
                 whole: row.whole,
                 version: row.version,
@@ -195,48 +192,6 @@ pub(crate) fn unit(row: &PassRow) -> Unit {
     all.swap_remove(at)
 }
 
-pub(crate) fn marks(row: &PassRow) -> Result<Vec<PassMarkDto>, ApiError> {
-    crate::record::read(&format!("marks of “{}”", row.name), row.marks.clone())
-}
-
-/// Marks of a pass in the frame that scans stand in.
-///
-/// # Errors
-/// Names the mark whose point is not there, or that the block is not on the grid.
-pub(crate) async fn marks_in_frame(
-    app: &App,
-    job: Uuid,
-    standing: &Standing,
-    row: &PassRow,
-) -> Result<Vec<Mark>, ApiError> {
-    let marks = marks(row)?;
-    if marks.is_empty() {
-        return Ok(Vec::new());
-    }
-    // without scans the grid is the frame
-    if !standing.stands.is_on_grid() && !standing.scans.is_empty() {
-        return Err(ApiError::conflict(format!(
-            "{} stands on control points, and the block is not on the grid: fit it to control first, or take the marks out",
-            row.name
-        )));
-    }
-    let control = results::control(&app.db, job).await?;
-    let of = |m: &PassMarkDto| {
-        let wanted = m.point.trim().to_lowercase();
-        let point = control.iter().find(|c| c.name.to_lowercase() == wanted);
-        let Some((p, [e, n, h])) = point.and_then(|p| Some((p, [p.e?, p.n?, p.h?]))) else {
-            return Err(ApiError::conflict(format!(
-                "{}: the mark at {:.1} s is on “{}”, which is no control point with three coordinates",
-                row.name, m.time, m.point
-            )));
-        };
-        let at = standing.stands.inverse(&Vec3::new(e, n, h)) + Vec3::z() * m.height;
-        let own = Vec3::new(p.sigma_e, p.sigma_n, p.sigma_v).map(|s| s * s + SET_DOWN * SET_DOWN);
-        Ok(Mark { time: m.time, at, covariance: Mat3::from_diagonal(&own) })
-    };
-    marks.iter().map(of).collect()
-}
-
 /// Keeps what came of all passes.
 pub(crate) async fn keep(app: &App, job: Uuid, record: &Passes) -> Result<(), ApiError> {
     Ok(views::keep(&app.db, job, KIND, LAST, &serde_json::json!(record)).await?)
@@ -295,6 +250,8 @@ pub(crate) struct Looked {
     pub name: String,
     pub points: i64,
     pub made: Made,
+    /// What its cloud is kept under.
+    pub key: String,
 }
 
 /// What a point of a pass is worth that was picked in its cloud (metres about the origin of that): as of the piece that walked
@@ -323,7 +280,8 @@ impl Walked {
                 let made: Made = serde_json::from_value(row.tiles.clone()?).ok()?;
                 let facts: PassFacts = serde_json::from_value(row.facts.clone()?).ok()?;
                 let points = (facts.points - facts.beside) as i64;
-                let looked = Looked { id: row.id, name: row.name.clone(), points, made };
+                let key = row.made_key.clone()?;
+                let looked = Looked { id: row.id, name: row.name.clone(), points, made, key };
                 Some((looked, place.correction()))
             })
             .collect()

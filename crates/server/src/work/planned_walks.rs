@@ -46,7 +46,7 @@ pub(crate) struct WalkItem {
 }
 
 /// The unit of a name; the first where there is none.
-fn unit(name: &str) -> Unit {
+pub(crate) fn unit(name: &str) -> Unit {
     let mut all = units();
     let at = all.iter().position(|u| u.name == name).unwrap_or(0);
     all.swap_remove(at)

@@ -2,6 +2,7 @@
 //! the name of who looked.
 
 use super::compare::{Compared, result};
+use super::passes::{Looked, Walked};
 use super::{cloud, ties};
 use crate::dto::{
     CutDto, CutOutDto, CutScanDto, KeepSliceDto, LookedDto, OffsetDto, OffsetsDto, SliceDto, SlicesDto, StretchDto,
@@ -17,6 +18,7 @@ use uuid::Uuid;
 use vistazo_core::clean::Class;
 use vistazo_core::compare::by_pose;
 use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::mobile::Correction;
 use vistazo_core::slice::{self, Choice, Cut, Doubt, doubtful};
 use vistazo_core::stats::{K95_1D, median};
 use vistazo_formats::{Extent, tile_document, tile_points, working_cloud};
@@ -74,6 +76,7 @@ struct Doubtful {
 pub(crate) struct Sliced {
     pub(crate) all: Compared,
     tiles: Vec<(Uuid, TilesDto)>,
+    walked: Vec<(Looked, Correction)>,
     ticks: Vec<TickRow>,
 }
 
@@ -97,11 +100,19 @@ impl Sliced {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let all = Compared::load(app, job).await?;
         let tiles = cloud::tiles(app, job, &all.scans).await?;
-        Ok(Self { ticks: comparisons::ticks(&app.db, job, "slice").await?, tiles, all })
+        let walked = Walked::load(app, job).await?.looked_at();
+        Ok(Self { ticks: comparisons::ticks(&app.db, job, "slice").await?, tiles, walked, all })
     }
 
+    /// Passes are counted on after the scans.
     fn number(&self, scan: Uuid) -> usize {
-        self.all.scans.iter().position(|s| s.id == scan).unwrap_or_default()
+        let walked = || self.walked.iter().position(|w| w.0.id == scan).map(|k| self.all.scans.len() + k);
+        self.all.scans.iter().position(|s| s.id == scan).or_else(walked).unwrap_or_default()
+    }
+
+    fn name(&self, scan: Uuid) -> String {
+        let pass = self.walked.iter().find(|w| w.0.id == scan).map(|w| w.0.name.clone());
+        pass.unwrap_or_else(|| self.all.name(scan))
     }
 
     fn to_core(&self, cut: &CutDto) -> Result<Cut, ApiError> {
@@ -123,6 +134,14 @@ impl Sliced {
                 out.push((*scan, points));
             }
         }
+        for (pass, _) in &self.walked {
+            let about = Pose { translation: pass.made.origin.into(), ..Pose::identity() };
+            let pack = format!("{}/tiles", pass.key);
+            let points = gather(app, &pack, &pass.made.tiles, cut.seen_by(&about)).await?;
+            if !points.is_empty() {
+                out.push((pass.id, points));
+            }
+        }
         out.sort_by_key(|s| std::cmp::Reverse(s.1.len()));
         Ok(out)
     }
@@ -133,7 +152,7 @@ impl Sliced {
         let scan = |(scan, points): (Uuid, Vec<[f64; 2]>)| CutScanDto {
             number: self.number(scan),
             scan,
-            name: self.all.name(scan),
+            name: self.name(scan),
             count: points.len(),
             points: even(&points).flatten().map(|v| (v * 1e4).round() as i32).collect(),
         };
@@ -151,26 +170,58 @@ impl Sliced {
                 "what lies in this part of the slice is no single surface: draw it along one, a decimetre or more",
             )
         })?;
-        let relations = self.all.relations(app).await?;
         let first = found[o.beside].0;
         let at = cut.point(o.middle);
         let normal = cut.across * o.normal[0] + cut.up * o.normal[1];
+        let known = self.beside(app, first, (&at, &normal)).await?;
         let mut scans = Vec::new();
         for ((scan, _), o) in found.iter().zip(&o.of) {
-            let (Some(o), Some((_, a, _)), Some((_, b, _))) =
-                (o, self.all.stands.pose(first), self.all.stands.pose(*scan))
+            let Some(o) = o else { continue };
+            let floor = self.floor(first, *scan);
+            let offset95 = K95_1D * (o.own + floor * floor + known(*scan)).sqrt();
+            scans.push(OffsetDto { name: self.name(*scan), offset: o.distance, offset95 });
+        }
+        Ok(OffsetsDto { beside: self.name(first), middle: o.middle, normal: o.normal, scans })
+    }
+
+    /// How well a place lies along a direction in a scan or a pass, beside where it lies in the first: variances, m². What
+    /// passes have in common with the scans is not counted off.
+    async fn beside(
+        &self,
+        app: &App,
+        first: Uuid,
+        (at, normal): (&Vec3, &Vec3),
+    ) -> Result<impl Fn(Uuid) -> f64, ApiError> {
+        let walked = |pass: Uuid| {
+            let (_, c) = self.walked.iter().find(|w| w.0.id == pass)?;
+            let off = |k: usize| (c.poses[k].translation - at).norm();
+            let nearest = (0..c.times.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)))?;
+            Some(normal.dot(&(c.covariance(c.times[nearest], at) * normal)))
+        };
+        let known: Vec<(Uuid, f64)> = self.walked.iter().filter_map(|w| Some((w.0.id, walked(w.0.id)?))).collect();
+        let own = move |id: Uuid| known.iter().find(|k| k.0 == id).map(|k| k.1);
+        let of_first = own(first);
+        let relations = if self.all.scans.is_empty() { None } else { Some(self.all.relations(app).await?) };
+        let (a, at, normal) = (self.all.stands.of_scan(first), *at, *normal);
+        let poses: Vec<(Uuid, Pose)> =
+            (self.all.scans.iter()).filter_map(|s| self.all.stands.of_scan(s.id).map(|p| (p.0, p.1))).collect();
+        Ok(move |scan: Uuid| {
+            if scan == first {
+                return 0.0;
+            }
+            let pass = own(scan);
+            if pass.is_some() || of_first.is_some() {
+                return pass.unwrap_or_default() + of_first.unwrap_or_default();
+            }
+            let (Some(relations), Some((_, a, _)), Some((_, b))) = (&relations, &a, poses.iter().find(|p| p.0 == scan))
             else {
-                continue;
+                return 0.0;
             };
             let back = a.inverse();
-            let known = relations.of(first, *scan).map_or(0.0, |covariance| {
+            relations.of(first, scan).map_or(0.0, |covariance| {
                 by_pose((&back.apply(&at), &(back.rotation * normal)), &back.compose(b), &covariance)
-            });
-            let floor = self.floor(first, *scan);
-            let offset95 = K95_1D * (o.own + floor * floor + known).sqrt();
-            scans.push(OffsetDto { name: self.all.name(*scan), offset: o.distance, offset95 });
-        }
-        Ok(OffsetsDto { beside: self.all.name(first), middle: o.middle, normal: o.normal, scans })
+            })
+        })
     }
 
     /// By how much surfaces of two scans differ where nothing is wrong, by their comparison or by that of the others.
@@ -393,7 +444,7 @@ impl Sliced {
             let scans = self.points(app, &self.to_core(&kept.cut)?).await?;
             let scans = scans
                 .into_iter()
-                .map(|(scan, points)| (self.number(scan), self.all.name(scan), even(&points).collect()))
+                .map(|(scan, points)| (self.number(scan), self.name(scan), even(&points).collect()))
                 .collect();
             out.push(Figure { said: kept.said, looked: looked(t), stale: kept.stands != state, cut: kept.cut, scans });
         }

@@ -103,10 +103,14 @@ fn single<'a>(
             continue;
         }
         let left = Vector2::new(-along.y, along.x);
-        let side = |(name, at): &(String, Vec3)| {
-            if d.scans.contains(name) { left.dot(&(at.xy() - a)).signum() } else { 0.0 }
+        let middle = (a + b) / 2.0;
+        // of a pass by what of it was nearest
+        let side = |name: &String| {
+            let off = |p: &&(String, Vec3)| (p.1.xy() - middle).norm();
+            let nearest = places.iter().filter(|p| p.0 == *name).min_by(|p, q| off(p).total_cmp(&off(q)))?;
+            Some(left.dot(&(nearest.1.xy() - a)).signum())
         };
-        let behind = -left * THIN * places.iter().map(side).sum::<f64>().signum();
+        let behind = -left * THIN * d.scans.iter().filter_map(side).sum::<f64>().signum();
         let piece = |[p, q]: [Vector2<f64>; 2], over_opening: bool| Piece {
             outline: vec![p, q, q + behind, p + behind],
             over_opening,
@@ -153,7 +157,7 @@ impl Measured<'_> {
             found: true,
             scatter: Some(rests.rms),
             points: Some(rests.points),
-            scans: rests.scans.iter().filter_map(|k| self.names.get(*k).cloned()).collect(),
+            scans: super::sources::named(&rests.scans, self.names),
             solid: Some(SolidDto { spread: rests.spread.steps.clone(), ..solid }),
             ..DrawnData::default()
         }

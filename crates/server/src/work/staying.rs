@@ -35,12 +35,21 @@ impl Staying {
         part: impl Fn(&mut dyn Iterator<Item = Vec3>) -> T + Sync,
         join: impl Fn(T, T) -> T + Sync + Send,
     ) -> Option<T> {
-        let n = self.scan.points.len();
-        let chunk = n.div_ceil(rayon::current_num_threads()).max(1);
-        let of = |from: usize| {
-            let to = (from + chunk).min(n);
-            part(&mut (from..to).filter(|k| self.stays(*k)).map(|k| self.scan.at(k)))
-        };
-        (0..n.div_ceil(chunk)).into_par_iter().map(|k| of(k * chunk)).reduce_with(join)
+        counted([0, self.scan.points.len()], |k| self.stays(k).then(|| self.scan.at(k)), part, join)
     }
+}
+
+/// Takes points by their numbers, from and to, in parts side by side, and joins what came of each.
+pub(super) fn counted<T: Send>(
+    [from, to]: [usize; 2],
+    point: impl Fn(usize) -> Option<Vec3> + Sync,
+    part: impl Fn(&mut dyn Iterator<Item = Vec3>) -> T + Sync,
+    join: impl Fn(T, T) -> T + Sync + Send,
+) -> Option<T> {
+    let chunk = (to - from).div_ceil(rayon::current_num_threads()).max(1);
+    let of = |k: usize| {
+        let first = from + k * chunk;
+        part(&mut (first..(first + chunk).min(to)).filter_map(&point))
+    };
+    (0..(to - from).div_ceil(chunk)).into_par_iter().map(of).reduce_with(join)
 }

@@ -18,7 +18,7 @@ use vistazo_sim::{Scanner, Scene, scan, set_up_near};
 type Make = fn(&mut ChaCha8Rng) -> Plan;
 const KINDS: [(&str, Make); 5] =
     [("rooms", rooms), ("like rooms", like_rooms), ("hall", hall), ("ring", ring), ("works", |rng| works(rng, (3, 2)))];
-const CUT: f64 = 1.25;
+pub(crate) const CUT: f64 = 1.25;
 
 /// Of each kind of site; more with `VISTAZO_DRAW_SEEDS`.
 fn seeds() -> u64 {
@@ -73,7 +73,7 @@ fn drawn(instrument: &Instrument, scans: &[(Vec<Vec3>, Pose)], rng: &mut ChaCha8
 }
 
 /// What is really there at the cut: ends, and whether it is a wall.
-fn legs(plan: &Plan) -> Vec<([Vector2<f64>; 2], bool)> {
+pub(crate) fn legs(plan: &Plan) -> Vec<([Vector2<f64>; 2], bool)> {
     let walls = plan.0.iter().flat_map(|w| w.line.windows(2).map(|p| ([p[0], p[1]], true)));
     let things = plan
         .1
@@ -84,7 +84,7 @@ fn legs(plan: &Plan) -> Vec<([Vector2<f64>; 2], bool)> {
 }
 
 /// How far both ends of a face lie beside what is really there, to the side of its normal; none where it is not on it.
-fn beside(truth: &[([Vector2<f64>; 2], bool)], leg: &[Vector2<f64>; 2], f: &Face) -> Option<[f64; 2]> {
+pub(crate) fn beside(truth: &[([Vector2<f64>; 2], bool)], leg: &[Vector2<f64>; 2], f: &Face) -> Option<[f64; 2]> {
     let d = (leg[1] - leg[0]).normalize();
     let n = Vector2::new(-d.y, d.x) * Vector2::new(-d.y, d.x).dot(&f.normal).signum();
     let off = f.ends.map(|e| n.dot(&(e - leg[0])));

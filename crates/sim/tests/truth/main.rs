@@ -21,4 +21,5 @@ mod section;
 mod sites;
 mod solids;
 mod ties;
+mod walked_plan;
 mod walks;

@@ -7,7 +7,7 @@ use rand_chacha::ChaCha8Rng;
 use rand_distr::StandardNormal;
 use rayon::prelude::*;
 use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
-use vistazo_core::mobile::{Mark, PassIn, Sample, TimedPoint, Trajectory, pieces, register, units};
+use vistazo_core::mobile::{Mark, Noted, PassIn, Sample, TimedPoint, Trajectory, pieces, register, units};
 use vistazo_core::plan::{Bvh, Site};
 use vistazo_core::walks::{Course, Held, Node, apart, course, helps, predict};
 use vistazo_sim::{Scene, Walk, Walker, walk};
@@ -79,7 +79,11 @@ fn walked(way: &Way, walker: &Walker, unit: usize, seed: u64) -> Option<[Vec<Vec
         .collect();
     let mark = |&k: &usize| {
         let noise = Vec3::from_fn(|_, _| MARK * rng.sample::<f64, _>(StandardNormal));
-        Mark { time: path[k].0, at: truth[k].translation + noise, covariance: Mat3::identity() * MARK.powi(2) }
+        Mark {
+            noted: Noted::Stood(path[k].0),
+            at: truth[k].translation + noise,
+            covariance: Mat3::identity() * MARK.powi(2),
+        }
     };
     let marks: Vec<Mark> = on.iter().map(mark).collect();
     let given = PassIn { path: &trajectory, pieces: &pieces, unit: &unit, start: None, marks: &marks };

@@ -9,22 +9,22 @@ use rand_chacha::ChaCha8Rng;
 use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::mobile::{
-    Anchor, PassIn, PassOut, Piece, Registered, Sample, TimedPoint, Trajectory, Unit, pieces, register, units,
+    Anchor, PassIn, PassOut, Piece, Registered, Sample, TimedPoint, Trajectory, Unit, doubled, pieces, register, units,
 };
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::tie::Shown;
 use vistazo_sim::{Scanner, Scene, Walk, Walker, set_up_near, walk};
 
 /// A pass as the mathematics takes it.
-struct Taken {
-    walk: Walk,
-    path: Trajectory,
-    pieces: Vec<Piece>,
+pub(crate) struct Taken {
+    pub(crate) walk: Walk,
+    pub(crate) path: Trajectory,
+    pub(crate) pieces: Vec<Piece>,
     unit: Unit,
 }
 
 impl Taken {
-    fn of(scene: &Scene, walker: &Walker, way: &[Vec3], unit: usize, seed: u64) -> Self {
+    pub(crate) fn of(scene: &Scene, walker: &Walker, way: &[Vec3], unit: usize, seed: u64) -> Self {
         let walk = walk(scene, walker, way, 0, seed);
         let sample =
             |(time, pose): &(f64, Pose)| Sample { time: *time, place: pose.translation, turn: Some(pose.rotation) };
@@ -112,7 +112,7 @@ impl Judged {
 }
 
 /// Along the corridor of a row of like rooms, into each of them by its door, round its middle and out again, and back.
-fn way(plan: &Plan) -> Vec<Vec3> {
+pub(crate) fn way(plan: &Plan) -> Vec<Vec3> {
     let high = |x: f64, y: f64| Vec3::new(x, y, 1.45);
     let mut out = vec![high(0.8, 6.5)];
     let doors = |y: f64| {
@@ -134,7 +134,7 @@ fn way(plan: &Plan) -> Vec<Vec3> {
     out
 }
 
-fn stations(scene: &Scene, at: &[Vec3], seed: u64) -> Vec<(Shown, Pose)> {
+pub(crate) fn stations(scene: &Scene, at: &[Vec3], seed: u64) -> Vec<(Shown, Pose)> {
     let instrument = Instrument { step: 0.005, ..Instrument::mid_range() };
     let scanner = Scanner::perfect(&instrument);
     let of = |(k, p): (usize, &Vec3)| {
@@ -144,7 +144,7 @@ fn stations(scene: &Scene, at: &[Vec3], seed: u64) -> Vec<(Shown, Pose)> {
     at.iter().enumerate().map(of).collect()
 }
 
-fn known(scans: &[(Shown, Pose)]) -> Vec<Anchor<'_>> {
+pub(crate) fn known(scans: &[(Shown, Pose)]) -> Vec<Anchor<'_>> {
     let covariance = Matrix6::from_diagonal(&Vector6::new(1e-6, 1e-6, 1e-6, 1e-9, 1e-9, 1e-8));
     scans.iter().map(|(shown, pose)| Anchor { shown, pose: *pose, covariance }).collect()
 }
@@ -154,7 +154,7 @@ fn seeds(by_itself: u64) -> u64 {
     std::env::var("VISTAZO_WALK_SEEDS").ok().and_then(|s| s.parse().ok()).unwrap_or(by_itself)
 }
 
-fn registered(anchors: &[Anchor<'_>], taken: &[&Taken]) -> Registered {
+pub(crate) fn registered(anchors: &[Anchor<'_>], taken: &[&Taken]) -> Registered {
     let given: Vec<PassIn<'_>> = taken.iter().map(|t| t.given()).collect();
     register(anchors, &given, &|_| true).unwrap().unwrap()
 }
@@ -230,4 +230,47 @@ fn a_walk_alone_closes_on_itself() {
     all.say("alone");
     assert!(all.after < 0.1 * all.before && (all.after / all.n).sqrt() < 0.03, "{all:?}");
     assert!(all.inside / all.n > 0.8 && all.squares / all.n < 2.0);
+}
+
+/// Where the pieces of a pass truly lay.
+fn true_poses(taken: &Taken) -> Vec<Pose> {
+    let of = |p: &Piece| {
+        let after = taken.walk.path.partition_point(|s| s.0 < p.time).min(taken.walk.path.len() - 1);
+        let frame = taken.walk.truth[after].compose(&taken.walk.path[after].1.inverse());
+        Pose { translation: frame.apply(&p.place), ..frame }
+    };
+    taken.pieces.iter().map(of).collect()
+}
+
+#[test]
+fn surfaces_that_lie_double_are_found_and_single_ones_are_not() {
+    let (mut found, mut false_ones) = ([0; 2], [0; 2]);
+    for seed in 1..=seeds(1) {
+        let plan = like_rooms(&mut ChaCha8Rng::seed_from_u64(seed));
+        let once = way(&plan);
+        let twice: Vec<Vec3> = once.iter().chain(&once[1..]).copied().collect();
+        let mut taken = Taken::of(&scene(&plan), &Walker::hand_held(), &twice, 0, seed);
+        let poses = true_poses(&taken);
+        let half = taken.path.walked(f64::INFINITY) / 2.0;
+        let later: Vec<bool> = taken.pieces.iter().map(|p| taken.path.walked(p.time) > half).collect();
+        // both rounds are visits, and what was passed twice within one is not
+        for (p, later) in taken.pieces.iter_mut().zip(&later) {
+            p.time = if *later { 1000.0 } else { 0.0 };
+        }
+        let single = doubled(&taken.pieces, &poses);
+        false_ones = [false_ones[0] + single.double, false_ones[1] + single.compared];
+        // the second round three times the noise of a point aside, for surfaces that face along an axis
+        let aside = 3.0 * taken.unit.range_sigma;
+        let moved = |(later, pose): (&bool, &Pose)| Pose {
+            translation: pose.translation + Vec3::repeat(if *later { aside } else { 0.0 }),
+            ..*pose
+        };
+        let moved: Vec<Pose> = later.iter().zip(&poses).map(moved).collect();
+        let double = doubled(&taken.pieces, &moved);
+        found = [found[0] + double.double, found[1] + double.compared];
+    }
+    let share = |of: [usize; 2]| of[0] as f64 / of[1] as f64;
+    println!("double {found:?} {:.3}, single {false_ones:?} {:.3}", share(found), share(false_ones));
+    assert!(found[1] > 200 && share(found) >= 0.95);
+    assert!(share(false_ones) <= 0.02);
 }

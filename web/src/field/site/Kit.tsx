@@ -150,9 +150,11 @@ function OneDevice(p: { device: Device; edit: boolean; journal: Journal; next?: 
           )}
           {d.state === 'measuring' && <Button onClick={() => tell.mutate({ do: 'stop' })}>{words.stopIt}</Button>}
           {d.kind === 'mobile' && d.state === 'ready' && (
-            <Button type="primary" onClick={() => tell.mutate({ do: 'begin' })}>
-              {words.beginWalk}
-            </Button>
+            <BeginWalk
+              tell={(walk) =>
+                tell.mutate(walk ? { command: { do: 'begin' }, station: walk } : { do: 'begin' })
+              }
+            />
           )}
           {d.simulated && (
             <Button danger onClick={() => tell.mutate({ do: 'fault', what: FAULTS[d.kind] })}>
@@ -166,6 +168,31 @@ function OneDevice(p: { device: Device; edit: boolean; journal: Journal; next?: 
       )}
       {d.kind === 'receiver' && edit && <Occupy device={d} journal={journal} tell={(c) => tell.mutate(c)} />}
     </section>
+  )
+}
+
+/** A walk along a planned one, whose pass comes in by itself when it is stopped, or along none. */
+function BeginWalk({ tell }: { tell: (walk: string | null) => void }) {
+  const plan = useRead('/api/jobs/{job}/plan')
+  const walks = (plan.data ?? []).filter((i: Item) => i.kind === 'walk')
+  const [walk, setWalk] = useState<string | null>(null)
+  return (
+    <>
+      {walks.length > 0 && (
+        <Select
+          aria-label={words.walkAlong}
+          placeholder={words.walkAlong}
+          allowClear
+          value={walk}
+          onChange={(id: string | undefined) => setWalk(id ?? null)}
+          style={{ minWidth: 150 }}
+          options={walks.map((w) => ({ value: w.id, label: w.data.name }))}
+        />
+      )}
+      <Button type="primary" onClick={() => tell(walk)}>
+        {words.beginWalk}
+      </Button>
+    </>
   )
 }
 

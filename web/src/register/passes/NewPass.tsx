@@ -84,7 +84,7 @@ export function NewPass({ of, units }: { of: PassActions; units: Passes['units']
         </p>
       )}
       <div className="bar">
-        <Pick label={words.cloudWithTimes} accept=".las,.laz,.ply,.xyz,.txt,.csv" file={cloud} onFile={setCloud} />
+        <Pick label={words.cloudWithTimes} accept=".las,.laz,.e57,.ply,.xyz,.txt,.csv" file={cloud} onFile={setCloud} />
         <Pick label={words.itsPath} accept=".txt,.csv,.tum,.traj,.xyz" file={path} onFile={(f) => void look(f)} />
       </div>
       <Looked of={looked} />

@@ -1,11 +1,11 @@
-import { Button, Input, Segmented, Select } from 'antd'
+import { Segmented } from 'antd'
 import { useCallback, useState } from 'react'
 import { num, size, span } from '../../lib/format'
 import { useUnits } from '../../lib/units'
 import { Confirm, Ledger, VerdictCard } from '../../parts'
 import { Chart, type Colours, Plot } from '../../parts/Chart'
 import { register as words } from '../../words'
-import { readMarks, writeMarks } from './marks'
+import { UnitAndMarks } from './UnitAndMarks'
 import { Pick } from './NewPass'
 import { useSending } from './passUploads'
 import { PathMap } from './PathMap'
@@ -66,7 +66,7 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
       )}
       {placed && !placed.refused && <Came placed={placed} asked={askedOf(of)} />}
       {edit && placed && !placed.refused && <Placement pass={pass} of={of} />}
-      {edit && f && <More pass={pass} of={of} units={all.units} />}
+      {edit && f && <UnitAndMarks pass={pass} of={of} units={all.units} />}
     </section>
   )
 }
@@ -79,7 +79,7 @@ function Files({ pass, of, edit }: { pass: Pass; of: PassActions; edit: boolean 
       part: 'cloud' as const,
       label: words.cloudWithTimes,
       file: pass.cloud_file,
-      accept: '.las,.laz,.ply,.xyz,.txt,.csv',
+      accept: '.las,.laz,.e57,.ply,.xyz,.txt,.csv',
     },
     { part: 'path' as const, label: words.itsPath, file: pass.path_file, accept: '.txt,.csv,.tum,.traj,.xyz' },
   ]
@@ -248,46 +248,5 @@ function Placement({ pass, of }: { pass: Pass; of: PassActions }) {
       />
       <span className="faint">{words.tieThemAgain}</span>
     </div>
-  )
-}
-
-/** The unit it was walked with, and the points it stood on. */
-function More({ pass, of, units }: { pass: Pass; of: PassActions; units: Passes['units'] }) {
-  const u = useUnits()
-  const [text, setText] = useState(() => writeMarks(pass.marks, u.metres))
-  const read = readMarks(text, u.metres)
-  const wrong = 'line' in read ? words.markLineWrong(read.line, read.found) : ''
-  return (
-    <details>
-      <summary>{words.unitAndMarks(pass.marks.length)}</summary>
-      <div className="bar">
-        <Select
-          aria-label={words.walkedWith}
-          value={pass.unit}
-          onChange={(unit) => of.change.mutate({ pass, unit })}
-          style={{ width: 160 }}
-          options={units.map((x) => ({ value: x.name, label: x.name }))}
-        />
-      </div>
-      <p className="empty">{words.whatMarksAre(u.code)}</p>
-      <Input.TextArea
-        aria-label={words.marksItStoodOn}
-        rows={3}
-        value={text}
-        placeholder="184.2 K3 1.52"
-        onChange={(e) => setText(e.target.value)}
-      />
-      {wrong && <p className="warn">{wrong}</p>}
-      <div className="bar">
-        <Button
-          size="small"
-          disabled={!('marks' in read) || text === writeMarks(pass.marks, u.metres)}
-          loading={of.change.isPending}
-          onClick={() => 'marks' in read && of.change.mutate({ pass, marks: read.marks })}
-        >
-          {words.keepMarks}
-        </Button>
-      </div>
-    </details>
   )
 }

@@ -313,6 +313,7 @@ export const field = {
   accuracyOfIt: 'How well it reads, one σ: angles [″], distances [mm], and [ppm] more',
   axisHeight: 'Height of its axis',
   beginWalk: 'Begin a walk',
+  walkAlong: 'Along a planned walk',
   besideLaser: (unit: string) => `beside the laser [${unit}]`,
   builtIn: 'built in',
   camera: 'Camera',

@@ -28,9 +28,15 @@ export const register = {
   itLies: (middle: string, most: string, small: string) =>
     `A point is known to ${middle} ${small} (95 %), to ${most} ${small} where it is worst`,
   itsPath: 'Its path',
+  checkOrder: 'Check the order',
   keepMarks: 'Keep the marks',
+  nameFirst: 'Marks without a name are not kept.',
+  nameInOrder: 'Name them in the order of the list',
+  orderAgrees: 'The order agrees with the walk',
+  orderDoesNotAgree: 'The order does not agree with the walk',
+  takeThese: 'Take the names that fit',
   markLineWrong: (line: number, found: string) =>
-    `Line ${line}: found “${found}”, expected the time in seconds, the name of a control point, and the height over it.`,
+    `Line ${line}: found “${found}”, expected the time in seconds, the name of a control point and the height over it, or @ and its three coordinates in the cloud, its name.`,
   marksItStoodOn: 'marks it stood on',
   movedAgainstOne: (small: string) => `moved [${small}]`,
   nameOfThePass: 'Name of the pass',
@@ -57,7 +63,7 @@ export const register = {
   takeThePassOut: (name: string) => `Take “${name}” out? What was read of its files is gone; the files stay.`,
   thePasses: 'the passes',
   tieAndCorrect: 'Tie and correct the passes',
-  unitAndMarks: (marks: number) => `Unit, and ${plural(marks, 'control point')} it stood on`,
+  unitAndMarks: (marks: number) => `Unit, and ${plural(marks, 'control point')} it stood on or shows`,
   unitsDrifted: (times: string, frame: string) =>
     `On the ${frame}. The units lost their way ${times} times what their profiles say.`,
   walked: (code: string) => `walked [${code}]`,
@@ -71,7 +77,7 @@ export const register = {
   whatAUnitDoes: (loses: string, small: string, reach: string, code: string) =>
     `By its profile it is off by ${loses} ${small} (95 %) across after 100 m straight on in two minutes; it reaches ${reach} ${code}.`,
   whatMarksAre: (code: string) =>
-    `Moments at which it stood on a control point: a line each, the time by the clock of the path [s], the point, the height of the unit over it [${code}].`,
+    `A line each. It stood on a control point: the time by the clock of the path [s], the point, the height of the unit over it [${code}]. The point shows in its cloud: @, then its coordinates as the file has them [${code}], the point. Without a name they are taken from the control list, in its order, and how far they lie apart along the walk says whether that is right.`,
   whatWasRead: (points: string, metres: string, code: string, time: string) =>
     `${points} million points along ${metres} ${code} in ${time}.`,
   newGroup: 'A new group',

@@ -1,0 +1,72 @@
+//! A pass that may lie in several places: each is followed to its end, and the scans say which of them cannot be.
+
+use super::register::State;
+use super::{Anchor, Refused};
+use crate::geometry::Pose;
+use crate::tie::Seen;
+use rayon::prelude::*;
+
+/// Places of each piece that the scans are asked about.
+const ASKED: usize = 300;
+/// What lies so far before a surface that a scan saw was seen through, metres: a pass that grew along its ties is bent by less.
+const CLEAR: f64 = 0.12;
+/// One place is right when of what the scans can speak of, they saw through this much more in every other, and so many times
+/// as much. What moved since, and edges, speak against all places alike.
+const MORE: f64 = 0.004;
+const TIMES: f64 = 2.0;
+
+impl State<'_> {
+    /// Grows a pass from where it may begin; where there are several places, all of it decides. `None` when it was stopped.
+    pub(super) fn grow_from(
+        &mut self,
+        anchors: &[Anchor<'_>],
+        pass: usize,
+        starts: &[(usize, Pose)],
+        go_on: &dyn Fn(f64) -> bool,
+    ) -> Option<Result<(), Refused>> {
+        let pieces = self.passes[pass].pieces.len().max(1) as f64;
+        if let [(piece, pose)] = starts {
+            return self.grow(pass, *piece, *pose, &mut |n| go_on(n as f64 / pieces)).map(Ok);
+        }
+        let before = self.known.clone();
+        let mut tried = Vec::new();
+        for (k, (piece, pose)) in starts.iter().enumerate() {
+            self.known = before.clone();
+            self.grow(pass, *piece, *pose, &mut |n| go_on((k as f64 + n as f64 / pieces) / starts.len() as f64))?;
+            tried.push((self.seen_through(anchors, pass), self.known.clone()));
+        }
+        tried.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let mut tried = tried.into_iter();
+        let (Some((best, known)), Some((next, _))) = (tried.next(), tried.next()) else {
+            return Some(Err(Refused::NoPlace));
+        };
+        let clear = next > best + MORE && next > TIMES * best;
+        self.known = if clear { known } else { before };
+        Some(if clear { Ok(()) } else { Err(Refused::NoPlace) })
+    }
+
+    /// Of what the scans can speak of, the share that they saw through where a pass now lies.
+    fn seen_through(&self, anchors: &[Anchor<'_>], pass: usize) -> f64 {
+        let first = self.first[pass];
+        let of = |(k, piece): (usize, &super::Piece)| {
+            let at = self.known.graph.poses[first + k];
+            let step = (piece.cloud.points.len() / ASKED).max(1);
+            let places: Vec<_> = piece.cloud.placed(&at).step_by(step).map(|p| p.0).collect();
+            let (mut surface, mut through) = (0.0, 0.0);
+            for a in anchors {
+                let back = a.pose.inverse();
+                for p in &places {
+                    match a.shown.sight.look(&back.apply(p), CLEAR) {
+                        Seen::Surface => surface += 1.0,
+                        Seen::Through => through += 1.0,
+                        Seen::Unknown => {}
+                    }
+                }
+            }
+            [surface, through]
+        };
+        let sum = |a: [f64; 2], b: [f64; 2]| [a[0] + b[0], a[1] + b[1]];
+        let [surface, through] = self.passes[pass].pieces.par_iter().enumerate().map(of).reduce(|| [0.0; 2], sum);
+        through / f64::max(surface + through, 1.0)
+    }
+}

@@ -1,0 +1,163 @@
+//! Points that are known on a pass: those it stood on, those that show in its cloud, and which of a control list they are.
+
+use super::passes::{self, Walked};
+use super::stands::Standing;
+use crate::dto::{MarkOrderDto, NotedMarkDto, PassMarkDto};
+use crate::{ApiError, App, words};
+use uuid::Uuid;
+use vistazo_core::geometry::{Mat3, Vec3};
+use vistazo_core::mobile::{KnownPoint, Mark, Marked, Noted, Trajectory, in_order};
+use vistazo_store::passes::PassRow;
+use vistazo_store::results;
+
+/// Setting the unit down on a mark, and picking a point in its cloud, 1σ each way, metres.
+const SET_DOWN: f64 = 0.005;
+const PICKED: f64 = 0.015;
+/// Points of a list that marks are looked for among, at most.
+const MOST: usize = 400;
+
+pub(crate) fn marks(row: &PassRow) -> Result<Vec<PassMarkDto>, ApiError> {
+    crate::record::read(&format!("marks of “{}”", row.name), row.marks.clone())
+}
+
+/// Marks of a pass in the frame that scans stand in.
+///
+/// # Errors
+/// Names the mark whose point is not there, or that the block is not on the grid.
+pub(crate) async fn marks_in_frame(
+    app: &App,
+    job: Uuid,
+    standing: &Standing,
+    row: &PassRow,
+    path: &Trajectory,
+) -> Result<Vec<Mark>, ApiError> {
+    let marks = marks(row)?;
+    if marks.is_empty() {
+        return Ok(Vec::new());
+    }
+    // without scans the grid is the frame
+    if !standing.stands.is_on_grid() && !standing.scans.is_empty() {
+        return Err(ApiError::conflict(format!(
+            "{} stands on control points, and the block is not on the grid: fit it to control first, or take the marks out",
+            row.name
+        )));
+    }
+    let control = results::control(&app.db, job).await?;
+    let of = |m: &PassMarkDto| {
+        let wanted = m.point.trim().to_lowercase();
+        let point = control.iter().find(|c| c.name.to_lowercase() == wanted);
+        let Some((p, [e, n, h])) = point.and_then(|p| Some((p, [p.e?, p.n?, p.h?]))) else {
+            return Err(ApiError::conflict(format!(
+                "{}: {} is on “{}”, which is no control point with three coordinates",
+                row.name,
+                words::passes::mark(m.time, m.place.is_some()),
+                m.point
+            )));
+        };
+        let (noted, off) = noted(path, m.time, m.place);
+        let at = standing.stands.inverse(&Vec3::new(e, n, h)) + Vec3::z() * m.height;
+        let own = Vec3::new(p.sigma_e, p.sigma_n, p.sigma_v).map(|s| s * s + off * off);
+        Ok(Mark { noted, at, covariance: Mat3::from_diagonal(&own) })
+    };
+    marks.iter().map(of).collect()
+}
+
+/// How a mark was noted, and how well, 1σ each way, metres.
+fn noted(path: &Trajectory, time: f64, place: Option<[f64; 3]>) -> (Noted, f64) {
+    match place {
+        Some(p) => (Noted::Shown(Vec3::from(p) - path.origin()), PICKED),
+        None => (Noted::Stood(time), SET_DOWN),
+    }
+}
+
+/// Which points of the control list the marks of a pass are, by how far they lie apart along the walk: those that have no
+/// name are taken in the order of the list. Nothing is kept.
+///
+/// # Errors
+/// Names what lacks, or the mark that is not of this walk.
+pub(crate) async fn order(
+    app: &App,
+    job: Uuid,
+    pass: Uuid,
+    given: Vec<NotedMarkDto>,
+) -> Result<MarkOrderDto, ApiError> {
+    let all = Walked::load(app, job).await?;
+    let row = all.rows.iter().find(|r| r.id == pass).ok_or_else(ApiError::not_found)?;
+    let Some(key) = row.key.as_deref() else {
+        return Err(ApiError::conflict(format!("{} was not read yet: bring its cloud and its path first", row.name)));
+    };
+    let control = results::control(&app.db, job).await?;
+    let listed: Vec<(&str, KnownPoint)> = control
+        .iter()
+        .filter_map(|c| {
+            let sigma = Vec3::new(c.sigma_e, c.sigma_n, c.sigma_v).map(|s| s * s);
+            let at = all.standing.stands.inverse(&Vec3::new(c.e?, c.n?, c.h?));
+            Some((c.name.as_str(), KnownPoint { at, covariance: Mat3::from_diagonal(&sigma) }))
+        })
+        .collect();
+    if listed.len() < 2 || listed.len() > MOST {
+        let says = format!(
+            "found {} control points with three coordinates, expected 2 to {MOST}: bring the list in Georeference",
+            listed.len()
+        );
+        return Err(ApiError::conflict(says));
+    }
+    let path = passes::path(app, key).await?;
+    let unit = passes::unit(row);
+    let bytes = app.objects.bytes(&format!("{key}/pieces")).await?;
+    let marks = given.clone();
+    let (path, marked) = super::blocking(move || {
+        let pieces =
+            vistazo_formats::passes::KeptPieces::from_bytes(&bytes).map_err(|e| ApiError::bad(e.to_string()))?;
+        let marked =
+            marks.iter().enumerate().map(|(k, m)| marked(&path, &pieces.0, k, m)).collect::<Result<Vec<_>, _>>()?;
+        Ok::<_, ApiError>((path, marked))
+    })
+    .await??;
+    let known: Vec<KnownPoint> = listed.iter().map(|l| l.1).collect();
+    let of = |(k, m): (usize, &NotedMarkDto)| match m.point.as_deref().map(str::trim).filter(|p| !p.is_empty()) {
+        Some(p) => listed.iter().position(|l| l.0.to_lowercase() == p.to_lowercase()).map(Some).ok_or_else(|| {
+            ApiError::field(
+                &format!("marks.{k}.point"),
+                format!("found “{p}”, expected a control point with three coordinates"),
+            )
+        }),
+        None => Ok((k < listed.len()).then_some(k)),
+    };
+    let said: Vec<Option<usize>> = given.iter().enumerate().map(of).collect::<Result<_, _>>()?;
+    let (out, said) = super::blocking(move || (in_order(&path, &unit, &marked, &known, &said), said)).await?;
+    let names: Vec<&str> = listed.iter().map(|l| l.0).collect();
+    let taken = out.found.as_ref().unwrap_or(&said);
+    let marks = given.iter().zip(taken).map(|(m, k)| PassMarkDto {
+        time: m.time,
+        place: m.place,
+        point: k.map_or_else(String::new, |k| names[k].to_owned()),
+        height: m.height,
+    });
+    Ok(MarkOrderDto {
+        agrees: out.wrong.is_empty() && out.found.is_none(),
+        marks: marks.collect(),
+        says: words::passes::order(&all.standing.brief, &out, &said, &names),
+    })
+}
+
+fn marked(
+    path: &Trajectory,
+    pieces: &[vistazo_core::mobile::Piece],
+    k: usize,
+    m: &NotedMarkDto,
+) -> Result<Marked, ApiError> {
+    let (as_noted, off) = noted(path, m.time, m.place);
+    let [from, to] = path.span();
+    if m.place.is_none() && !(from..=to).contains(&m.time) {
+        let says = format!("found {:.2} s, expected a time of its path, {from:.2} to {to:.2} s", m.time);
+        return Err(ApiError::field(&format!("marks.{k}.time"), says));
+    }
+    let (piece, _) = as_noted
+        .within(path, pieces)
+        .ok_or_else(|| ApiError::conflict("nothing of the pass was measured near its path"))?;
+    let time = if m.place.is_some() { pieces[piece].time } else { m.time };
+    // where the mark itself lies, under the unit or shown
+    let at = as_noted.place(path) - Vec3::z() * m.height;
+    Ok(Marked { time, at, variance: off * off })
+}
