@@ -63,7 +63,18 @@ async fn a_pass_is_brought_corrected_and_handed_over() {
     let stood = [(0.5, ends[0]), (walk.path.last().unwrap().0 - 0.5, ends[1])];
     let lines: Vec<String> = stood.iter().map(|(t, (name, p))| format!("{t} {name} {:.4}", HIGH - p.z)).collect();
     b.click("//summary[contains(., 'it stood on or shows')]").await;
+    // another point than the one it stood on, and moments without a name, are told apart from the right ones
+    let wrong = files.control.iter().find(|c| ends.iter().all(|e| e.0 != c.0)).unwrap();
+    let mixed = lines[1].replacen(&ends[1].0, &wrong.0, 1);
+    b.fill("marks it stood on", &[lines[0].clone(), mixed].join("\n")).await;
+    b.press("Check the order").await;
+    b.says("The order does not agree with the walk").await;
+    b.fill("marks it stood on", &stood.map(|s| s.0.to_string()).join("\n")).await;
+    b.says("Marks without a name are not kept").await;
+    b.see("//button[contains(., 'Name them in the order of the list')]").await;
     b.fill("marks it stood on", &lines.join("\n")).await;
+    b.press("Check the order").await;
+    b.says("The order agrees with the walk").await;
     b.press("Keep the marks").await;
     b.says("not as things stand now").await;
     b.press("Tie and correct the passes").await;
@@ -89,6 +100,22 @@ async fn a_pass_is_brought_corrected_and_handed_over() {
     }
     let (rms, share) = ((square / rows.len() as f64).sqrt(), inside as f64 / rows.len() as f64);
     assert!(rms < 0.012 && share > 0.75, "{rms:.4} m, {share:.2}");
+
+    // plans are drawn from it as from scans, and a slice shows it among them
+    let sheet = json!({ "name": "Room", "floor": job::ORIGIN.z, "cut": 1.25, "thickness": 0.1 });
+    let drawn = c.run_body(&id, "/drawing", sheet).await;
+    let said = drawn["message"].as_str().unwrap();
+    assert!(said.contains("scans and 1 pass"), "{said}");
+    let drawing = c.ok("GET", &format!("{base}/drawing"), Value::Null).await;
+    assert_eq!(drawing["stale"], json!([]));
+    let by = |i: &&Value| i["kind"] == "line" && i["data"]["scans"].as_array().unwrap().contains(&json!("Round"));
+    let lines = drawing["items"].as_array().unwrap().iter().filter(by).count();
+    assert!(lines >= 4, "{lines} lines that the walk shows");
+    let middle = job::on_grid_at(&Vector3::new(6.0, 4.0, 1.2));
+    let cut = json!({ "at": [middle.x, middle.y, middle.z], "bearing": 0.0, "tilt": 0.0, "width": 14.0, "height": 10.0, "thickness": 0.1 });
+    let slice = c.ok("POST", &format!("{base}/slices/cut"), cut).await;
+    let names: Vec<&str> = slice["scans"].as_array().unwrap().iter().map(|s| s["name"].as_str().unwrap()).collect();
+    assert!(names.contains(&"Round"), "{names:?}");
 
     // and in the package, beside the scans, with what is known of each point
     c.run_body(&id, "/packages", json!({ "formats": ["laz", "e57"] })).await;

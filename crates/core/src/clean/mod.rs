@@ -1,11 +1,13 @@
 //! What does not belong into a cloud: single points in the air, points between an edge and what lies behind it, and what
 //! moved while the others were scanned. Nothing is taken away: every point gets a class.
 
+mod behind;
 mod chosen;
 mod mirror;
 mod moved;
 mod stray;
 
+pub use behind::{Surfaces, behind};
 pub use chosen::Chosen;
 pub use mirror::{Mirror, in_mirrors, mirrors};
 pub use moved::{Other, moved};
@@ -28,7 +30,7 @@ pub enum Class {
     Moved = 3,
     /// Somebody chose it.
     Chosen = 4,
-    /// It was seen in a mirror.
+    /// It was seen in a mirror, or lies where a beam cannot have come to.
     Ghost = 5,
 }
 

@@ -21,6 +21,7 @@ mod register;
 mod revisits;
 mod rivals;
 mod solve;
+mod spheres;
 mod trajectory;
 mod unit;
 
@@ -32,6 +33,7 @@ pub use grow::{BESIDE, STATIONS, VISIT, VISITS};
 pub use order::{KnownPoint, Marked, Ordered, in_order};
 pub use pieces::{LONGEST, Piece, pieces};
 pub use register::register;
+pub use spheres::{KnownSphere, SeenSphere, spheres_seen};
 pub use trajectory::{Sample, Trajectory, TrajectoryError};
 pub use unit::{Drift, Habits, Handling, LEANS, STEADY, Unit, units};
 

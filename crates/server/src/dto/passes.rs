@@ -262,6 +262,8 @@ pub struct PassDto {
     pub simulated: bool,
     /// Laid down as one piece.
     pub whole: bool,
+    /// Points that lie where no beam can have come to, once they were looked for.
+    pub ghosts: Option<u64>,
     pub version: i32,
     pub by: Option<String>,
     pub placed: Option<PlacedPassDto>,

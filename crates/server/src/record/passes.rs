@@ -34,6 +34,17 @@ pub(crate) struct StoredPass {
     pub id: Uuid,
     pub key: String,
     pub placed: Result<StoredPlace, RefusedWord>,
+    /// Targets that it saw on its way, counted on after its marks.
+    #[serde(default)]
+    pub seen: Vec<SeenTarget>,
+}
+
+/// A visit of a target whose place the scans know.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct SeenTarget {
+    pub name: String,
+    pub time: f64,
+    pub points: usize,
 }
 
 #[derive(Clone, Debug, Serialize, Deserialize)]

@@ -92,11 +92,11 @@ pub(super) fn coloured(scan: &Scan, classes: &[Class], progress: &Progress) -> R
 }
 
 /// Tiles of a cloud that was put together from many places: on which side its surfaces were seen from is not kept.
-pub(super) fn merged(scan: &Scan, progress: &Progress) -> Result<Classed, Stop> {
+pub(super) fn merged(scan: &Scan, classes: &[Class], progress: &Progress) -> Result<Classed, Stop> {
     let folder = tempfile::tempdir()?;
     let order = Order::of(scan);
     let incidence = vec![0; order.len()];
-    let tiles = tiles(scan, &order, &incidence, &[], progress, &folder.path().join("tiles"))?;
+    let tiles = tiles(scan, &order, &incidence, classes, progress, &folder.path().join("tiles"))?;
     Ok(Classed { tiles, folder })
 }
 

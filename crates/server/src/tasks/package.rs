@@ -277,6 +277,7 @@ async fn walked(
         let key = row.key.clone().unwrap_or_default();
         let (cloud, path) = (passes::cloud(app, &key).await?, passes::path(app, &key).await?);
         let facts: PassFacts = serde_json::from_value(row.facts.clone().unwrap_or_default())?;
+        let classes = passes::classes(app, row).await?;
         let (c, unit, map) = (place.correction(), passes::unit(row), package.map.clone());
         let names = file_names(taken.iter().map(String::as_str).chain([row.name.as_str()]));
         let file = names.last().cloned().unwrap_or_default();
@@ -292,7 +293,7 @@ async fn walked(
             };
             let taken = export.add(&Placed {
                 scan: &walked.scan,
-                classes: &[],
+                classes: &classes,
                 pose,
                 covariance: Matrix6::zeros(),
                 name: &file,

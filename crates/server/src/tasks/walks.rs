@@ -3,12 +3,18 @@
 use super::{Progress, Stop, blocking, derive};
 use crate::App;
 use crate::dto::PassFacts;
-use crate::record::passes::{Passes, StoredPass, StoredPlace, StoredTie, VERSION};
+use crate::record::passes::{Passes, SeenTarget, StoredPass, StoredPlace, StoredTie, VERSION};
 use crate::work::passes::{self, Made, Walked, corrected};
 use crate::work::{pass_marks, ties};
+use nalgebra::Matrix6;
 use std::sync::Arc;
 use uuid::Uuid;
-use vistazo_core::mobile::{Anchor, Mark, Noted, PassIn, Piece, Trajectory, Unit, register};
+use vistazo_core::clean::Class;
+use vistazo_core::geometry::Pose;
+use vistazo_core::mobile::{
+    Anchor, KnownSphere, Mark, Noted, PassIn, Piece, Registered, SeenSphere, Trajectory, Unit, register, spheres_seen,
+};
+use vistazo_core::tie::Shown;
 use vistazo_formats::passes::KeptPieces;
 use vistazo_store::passes::put_pass_cloud;
 use vistazo_store::tasks::Task;
@@ -20,8 +26,12 @@ struct Doing {
     path: Trajectory,
     pieces: Vec<Piece>,
     unit: Unit,
+    /// Those somebody noted, then the targets that it saw.
     marks: Vec<Mark>,
+    seen: Vec<SeenTarget>,
 }
+
+type Anchors = (Vec<(Uuid, Pose, Matrix6<f64>)>, Vec<Shown>);
 
 pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<String, Stop> {
     let all = Walked::load(app, task.job_id).await?;
@@ -44,7 +54,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
                 )));
             }
         }
-        doing.push(Doing { id: row.id, path, key, pieces, unit: passes::unit(row), marks });
+        doing.push(Doing { id: row.id, path, key, pieces, unit: passes::unit(row), marks, seen: Vec::new() });
     }
     if doing.is_empty() {
         return Err(Stop::Failed("no pass was read yet: bring a cloud and its path first".into()));
@@ -56,22 +66,22 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         stations.push((id, pose, covariance));
         shown.push(ties::shown(app, row).await?);
     }
-    let doing = Arc::new(doing);
-    let (watch, given, scans) = (progress.clone(), doing.clone(), stations.clone());
-    let out = blocking(move || {
-        let anchors: Vec<Anchor<'_>> = shown
-            .iter()
-            .zip(&scans)
-            .map(|(shown, (_, pose, covariance))| Anchor { shown, pose: *pose, covariance: *covariance })
-            .collect();
-        let given: Vec<PassIn<'_>> = given
-            .iter()
-            .map(|d| PassIn { path: &d.path, pieces: &d.pieces, unit: &d.unit, start: None, marks: &d.marks })
-            .collect();
-        let go_on = |share: f64| watch.at(0.05 + 0.65 * share, "tying the passes to what they come by").is_ok();
-        register(&anchors, &given, &go_on).ok_or(Stop::Cancelled)?.map_err(|e| Stop::Failed(e.to_string()))
-    })
-    .await?;
+    let shown = Arc::new((stations, shown));
+    let (mut doing, out) = tied(doing, &shown, progress, [0.05, 0.45]).await?;
+    // spheres that the scans measured, where the passes now say they came by
+    let found = seen(app, &all, &doing, &out, progress).await?;
+    let again = found.iter().any(|f| !f.is_empty());
+    for (d, found) in doing.iter_mut().zip(found) {
+        for (target, mark) in found {
+            d.seen.push(target);
+            d.marks.push(mark);
+        }
+    }
+    let (doing, out) = match again {
+        true => tied(doing, &shown, progress, [0.5, 0.7]).await?,
+        false => (doing, out),
+    };
+    let (doing, stations) = (Arc::new(doing), &shown.0);
     let whole = |id: Uuid| all.rows.iter().any(|r| r.id == id && r.whole);
     let record = Passes {
         version: VERSION,
@@ -85,6 +95,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
                 id: d.id,
                 key: d.key.clone(),
                 placed: p.as_ref().map(|p| StoredPlace::of(p, whole(d.id))).map_err(|e| (*e).into()),
+                seen: d.seen.clone(),
             })
             .collect(),
         ties: out
@@ -114,15 +125,26 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         let (watch, doing) = (progress.clone(), doing.clone());
         let Ok(place) = &record.passes[k].placed else { continue };
         let correction = place.correction();
-        let (made, origin) = blocking(move || {
-            let c = corrected(&cloud, &doing[k].path, &correction, facts.clock);
+        let (made, origin, classes) = blocking(move || {
+            let Doing { path, pieces, .. } = &doing[k];
+            let c = corrected(&cloud, path, &correction, facts.clock);
             drop(cloud);
-            Ok((derive::merged(&c.scan, &watch)?, c.origin))
+            let classes = passes::ghosts(&c, pieces, (path, &correction), &|_| !watch.stopped());
+            if watch.stopped() {
+                return Err(Stop::Cancelled);
+            }
+            let made = derive::merged(&c.scan, classes.as_deref().unwrap_or_default(), &watch)?;
+            Ok((made, c.origin, classes))
         })
         .await?;
+        let ghosts = classes.as_ref().map(|c| c.iter().filter(|c| **c == Class::Ghost).count() as u64);
         let key = format!("jobs/{}/passes/{}/{}", task.job_id, d.id, made.tiles.build);
         app.objects.put_file(&format!("{key}/tiles"), &made.path("tiles")).await?;
-        let kept = serde_json::json!(Made { origin: origin.into(), tiles: made.tiles.clone() });
+        if let Some(classes) = classes.filter(|_| ghosts != Some(0)) {
+            let bytes: Vec<u8> = classes.into_iter().map(|c| c as u8).collect();
+            app.objects.put(&format!("{key}/classes"), bytes).await?;
+        }
+        let kept = serde_json::json!(Made { origin: origin.into(), tiles: made.tiles.clone(), ghosts });
         put_pass_cloud(&app.db, task.job_id, d.id, &all.inputs, &key, &kept).await?;
     }
     let refused = doing.len() - placed.len();
@@ -135,4 +157,72 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         ),
         _ => format!("{} of {} passes found no place", refused, doing.len()),
     })
+}
+
+/// Ties passes to scans and to one another, from this share of the work to that.
+async fn tied(
+    doing: Vec<Doing>,
+    anchors: &Arc<Anchors>,
+    progress: &Progress,
+    [from, to]: [f64; 2],
+) -> Result<(Vec<Doing>, Registered), Stop> {
+    let (watch, anchors) = (progress.clone(), anchors.clone());
+    blocking(move || {
+        let (stations, shown) = &*anchors;
+        let anchors: Vec<Anchor<'_>> = shown
+            .iter()
+            .zip(stations)
+            .map(|(shown, (_, pose, covariance))| Anchor { shown, pose: *pose, covariance: *covariance })
+            .collect();
+        let given: Vec<PassIn<'_>> = doing
+            .iter()
+            .map(|d| PassIn { path: &d.path, pieces: &d.pieces, unit: &d.unit, start: None, marks: &d.marks })
+            .collect();
+        let go_on = |share: f64| watch.at(from + (to - from) * share, "tying the passes to what they come by").is_ok();
+        let out = register(&anchors, &given, &go_on).ok_or(Stop::Cancelled)?;
+        let out = out.map_err(|e| Stop::Failed(e.to_string()))?;
+        drop(given);
+        Ok((doing, out))
+    })
+    .await
+}
+
+/// Spheres that passes came by, pass by pass.
+async fn seen(
+    app: &App,
+    all: &Walked,
+    doing: &[Doing],
+    out: &Registered,
+    progress: &Progress,
+) -> Result<Vec<Vec<(SeenTarget, Mark)>>, Stop> {
+    let radius = all.standing.brief.search().sphere_radius;
+    let spheres: Vec<KnownSphere> = (all.standing.stands.spheres.iter())
+        .filter_map(|(_, at, covariance)| Some(KnownSphere { at: *at, covariance: *covariance, radius: radius? }))
+        .collect();
+    let mut found = Vec::new();
+    for (d, placed) in doing.iter().zip(&out.passes) {
+        let row = all.rows.iter().find(|r| r.id == d.id).ok_or(Stop::Cancelled)?;
+        let (Ok(placed), false) = (placed, spheres.is_empty()) else {
+            found.push(Vec::new());
+            continue;
+        };
+        progress.at(0.45, &format!("{}: looking for targets on its way", row.name))?;
+        let facts: PassFacts = serde_json::from_value(row.facts.clone().unwrap_or_default())?;
+        let cloud = passes::cloud(app, &d.key).await?;
+        let (path, correction, unit) = (d.path.clone(), placed.correction.clone(), d.unit.clone());
+        let known = spheres.clone();
+        let visits = blocking(move || {
+            let points = cloud.about(&path.origin(), facts.clock);
+            drop(cloud);
+            Ok(spheres_seen(&points, &path, &correction, &unit, &known))
+        })
+        .await?;
+        let of = |v: SeenSphere| {
+            let (name, at, known) = &all.standing.stands.spheres[v.sphere];
+            let mark = Mark { noted: Noted::Shown(v.at), at: *at, covariance: known + v.covariance };
+            (SeenTarget { name: name.clone(), time: v.time, points: v.points }, mark)
+        };
+        found.push(visits.into_iter().map(of).collect());
+    }
+    Ok(found)
 }

@@ -23,6 +23,8 @@ pub(crate) struct Came<'a> {
     /// Share of it that nothing ties.
     pub loose: f64,
     pub wrong_marks: usize,
+    /// Targets that it saw on its way, and whether they contradict the rest.
+    pub seen: &'a [(&'a str, bool)],
 }
 
 pub(crate) fn refused(why: RefusedWord, scans: bool) -> String {
@@ -107,6 +109,21 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
             "{} of its marks contradict the rest: another point, another moment, or the height over it.",
             c.wrong_marks
         ));
+    }
+    if !c.seen.is_empty() {
+        let named = |wrong: bool| {
+            let mut names: Vec<&str> = c.seen.iter().filter(|s| s.1 == wrong).map(|s| s.0).collect();
+            names.sort_unstable();
+            names.dedup();
+            names.join(", ")
+        };
+        let (held, wrong) = (named(false), named(true));
+        if !held.is_empty() {
+            out.push(format!("Targets that it saw on its way hold it: {held}."));
+        }
+        if !wrong.is_empty() {
+            out.push(format!("Targets that it saw elsewhere than the scans, and which do not count: {wrong}."));
+        }
     }
     (fit, out)
 }

@@ -7,9 +7,10 @@ use crate::dto::{
 use crate::record::passes::{Passes, StoredDoubled, StoredPass, StoredPlace};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
+use vistazo_core::clean::{Class, Surfaces, behind};
 use vistazo_core::cloud::Measured;
-use vistazo_core::geometry::{Error95, Mat3, Vec3};
-use vistazo_core::mobile::{Correction, Trajectory, Unit, units};
+use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
+use vistazo_core::mobile::{Correction, Piece, Trajectory, Unit, units};
 use vistazo_core::scan::Scan;
 use vistazo_formats::passes::{KeptPath, TimedCloud};
 use vistazo_store::passes::{self, PassRow};
@@ -70,6 +71,7 @@ impl Walked {
                 path_file: row.path_file.clone(),
                 facts,
                 marks: super::pass_marks::marks(row)?,
+                ghosts: made(row).filter(|_| row.made_from.as_deref() == Some(&self.inputs)).and_then(|m| m.ghosts),
                 simulated: row.simulated,
                 whole: row.whole,
                 version: row.version,
@@ -136,6 +138,11 @@ impl Walked {
         let most = points.iter().copied().fold(0.0, f64::max);
         let point95 = [vistazo_core::stats::median(&mut points).unwrap_or_default(), most];
         let doubled: Vec<DoubledDto> = place.doubled.iter().map(|d| self.doubled(d, &c)).collect();
+        // targets that it saw are counted on after its marks
+        let noted = super::pass_marks::marks(row).map_or(0, |m| m.len());
+        let seen: Vec<(&str, bool)> = (record.passes[k].seen.iter().enumerate())
+            .map(|(n, t)| (t.name.as_str(), record.wrong_marks.contains(&(k, noted + n))))
+            .collect();
         let (fit, says) = words::passes::says(&words::passes::Came {
             brief: &self.standing.brief,
             bends: place.bends,
@@ -148,7 +155,8 @@ impl Walked {
             drifted: record.factors[0],
             alone: self.standing.scans.is_empty() || !mine().any(|t| t.to.is_ok()),
             loose: along.iter().filter(|a| a.ties == 0).count() as f64 / along.len().max(1) as f64,
-            wrong_marks: record.wrong_marks.iter().filter(|m| m.0 == k).count(),
+            wrong_marks: record.wrong_marks.iter().filter(|m| m.0 == k && m.1 < noted).count(),
+            seen: &seen,
         });
         PlacedPassDto { refused: None, along, bends: place.bends, doubled, point95, ties, left_out, says, fit }
     }
@@ -219,6 +227,43 @@ pub(crate) struct Corrected {
     pub times: Vec<f64>,
 }
 
+/// Which points of a pass lie behind surfaces that it saw itself, by its pieces; none where it is spread too widely, or when it
+/// was stopped.
+pub(crate) fn ghosts(
+    all: &Corrected,
+    pieces: &[Piece],
+    (path, c): (&Trajectory, &Correction),
+    go_on: &(dyn Fn(f64) -> bool + Sync),
+) -> Option<Vec<Class>> {
+    let placed = |(piece, pose): (&Piece, &Pose)| {
+        let about = |(p, n): (Vec3, Vec3)| (p - all.origin, n);
+        piece.cloud.placed(pose).map(about).collect::<Vec<_>>()
+    };
+    let surfaces: Vec<(Vec3, Vec3)> = pieces.iter().zip(&c.poses).flat_map(placed).collect();
+    let surfaces = Surfaces::of(&surfaces)?;
+    let beam = |k: usize| {
+        let time = all.times[k];
+        (c.apply(time, &path.place(time)) - all.origin, all.scan.at(k))
+    };
+    let found = behind(&surfaces, all.scan.points.len(), beam, go_on)?;
+    Some(found.into_iter().map(|b| if b { Class::Ghost } else { Class::Kept }).collect())
+}
+
+fn made(row: &PassRow) -> Option<Made> {
+    serde_json::from_value(row.tiles.clone()?).ok()
+}
+
+/// The classes of the points of a pass that has its place, in the order of time; empty where nothing is left out.
+pub(crate) async fn classes(app: &App, row: &PassRow) -> Result<Vec<Class>, ApiError> {
+    match (made(row).and_then(|m| m.ghosts), &row.made_key) {
+        (Some(1..), Some(key)) => {
+            let bytes = app.objects.bytes(&format!("{key}/classes")).await?;
+            Ok(bytes.iter().map(|b| Class::from_u8(*b)).collect())
+        }
+        _ => Ok(Vec::new()),
+    }
+}
+
 /// Takes the points of a pass along its corrected path; what was measured beside the path in time is left out.
 pub(crate) fn corrected(cloud: &TimedCloud, path: &Trajectory, c: &Correction, clock: f64) -> Corrected {
     use rayon::prelude::*;
@@ -242,6 +287,9 @@ pub(crate) struct Made {
     /// In the frame that scans stand in, metres.
     pub origin: [f64; 3],
     pub tiles: TilesDto,
+    /// Points that lie where no beam can have come to, where they were looked for; their classes lie beside the tiles.
+    #[serde(default)]
+    pub ghosts: Option<u64>,
 }
 
 /// A pass as it is looked at.
@@ -277,7 +325,7 @@ impl Walked {
         self.placed()
             .filter(|(row, _)| row.made_from.as_deref() == Some(&self.inputs))
             .filter_map(|(row, place)| {
-                let made: Made = serde_json::from_value(row.tiles.clone()?).ok()?;
+                let made = made(row)?;
                 let facts: PassFacts = serde_json::from_value(row.facts.clone()?).ok()?;
                 let points = (facts.points - facts.beside) as i64;
                 let key = row.made_key.clone()?;

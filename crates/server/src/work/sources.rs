@@ -5,10 +5,12 @@ use super::compare::{Compared, Relations};
 use super::passes::{self, Corrected, Walked};
 use super::staying::{Staying, counted};
 use crate::dto::{Brief, PassFacts};
+use crate::words::plural;
 use crate::{ApiError, App, record};
 use nalgebra::Matrix6;
 use std::sync::Arc;
 use uuid::Uuid;
+use vistazo_core::clean::Class;
 use vistazo_core::draw::{Stand, stretch_beside, stretches};
 use vistazo_core::geometry::Vec3;
 use vistazo_core::mobile::Correction;
@@ -45,14 +47,20 @@ pub(crate) struct Sources {
     walked: Walked,
     passes: Vec<(usize, Correction)>,
     /// The pass that was read last.
-    read: Option<(usize, Arc<Corrected>)>,
+    read: Option<(usize, Arc<Read>)>,
 }
 
 /// The points of a source.
 pub(crate) enum Points {
     Scan(Box<Staying>),
     /// From and to, and where the source stands.
-    Pass(Arc<Corrected>, [usize; 2], Vec3),
+    Pass(Arc<Read>, [usize; 2], Vec3),
+}
+
+/// A pass along its path, and what of it stays.
+pub(crate) struct Read {
+    points: Corrected,
+    classes: Vec<Class>,
 }
 
 impl Walked {
@@ -132,13 +140,19 @@ impl Sources {
     /// How many scans and passes there are, in words, and what is left out of the passes.
     pub(crate) fn in_words(&self) -> String {
         let scans = self.of.iter().filter(|s| matches!(s.of, Of::Scan(_))).count();
-        let mut out = format!("{scans} scans");
-        if !self.passes.is_empty() {
-            out += &format!(" and {} passes", self.passes.len());
+        let mut out = format!("{scans} scan{}", plural(scans));
+        match self.passes.len() {
+            0 => {}
+            1 => out += " and 1 pass",
+            n => out += &format!(" and {n} passes"),
         }
         if self.left_out > 0 {
             let known = self.brief().length(KNOWN);
-            out += &format!(" ({} stretches, whose place is not known to {known}, left out)", self.left_out);
+            out += &format!(
+                " ({} stretch{} known no better than {known} left out)",
+                self.left_out,
+                if self.left_out == 1 { "" } else { "es" }
+            );
         }
         out
     }
@@ -155,20 +169,22 @@ impl Sources {
             Some(read) => read.1,
             None => Arc::new(self.read(app, pass).await?),
         };
-        let at = |t: f64| read.times.partition_point(|x| *x < t);
+        let at = |t: f64| read.points.times.partition_point(|x| *x < t);
         let part = Points::Pass(read.clone(), [at(from), at(to)], self.of[k].stand.pose.translation);
         self.read = Some((pass, read));
         Ok(part)
     }
 
-    async fn read(&self, app: &App, pass: usize) -> Result<Corrected, ApiError> {
+    async fn read(&self, app: &App, pass: usize) -> Result<Read, ApiError> {
         let (at, correction) = &self.passes[pass];
         let row = &self.walked.rows[*at];
         let key = row.key.as_deref().unwrap_or_default();
         let facts: PassFacts = record::read(&format!("pass “{}”", row.name), row.facts.clone().unwrap_or_default())?;
         let (path, cloud) = (passes::path(app, key).await?, passes::cloud(app, key).await?);
+        let classes = passes::classes(app, row).await?;
         let correction = correction.clone();
-        super::blocking(move || passes::corrected(&cloud, &path, &correction, facts.clock)).await
+        let points = super::blocking(move || passes::corrected(&cloud, &path, &correction, facts.clock)).await?;
+        Ok(Read { points, classes })
     }
 
     /// How well each is known beside each other.
@@ -227,8 +243,9 @@ impl Points {
         match self {
             Self::Scan(scan) => scan.counted(part, join),
             Self::Pass(read, [from, to], stands) => {
-                let shift = read.origin - stands;
-                counted([*from, *to], |k| Some(read.scan.at(k) + shift), part, join)
+                let shift = read.points.origin - stands;
+                let stays = |k: usize| read.classes.get(k).is_none_or(|c| *c == Class::Kept);
+                counted([*from, *to], |k| stays(k).then(|| read.points.scan.at(k) + shift), part, join)
             }
         }
     }

@@ -3,10 +3,11 @@
 use super::{grid, planning, registration};
 use crate::dto::Brief;
 use crate::record::measured::square;
+use crate::record::registration::TargetKind;
 use crate::{ApiError, App};
 use nalgebra::Matrix6;
 use uuid::Uuid;
-use vistazo_core::geometry::{Pose, Vec3};
+use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_core::georef::{GridMap, Output};
 use vistazo_store::field::{self, ScanRow};
 
@@ -34,6 +35,8 @@ pub(crate) struct Stands {
     /// From the frame they stand in to the grid, where it is that of the grid.
     map: Option<GridMap>,
     of: Vec<(Uuid, Pose, Matrix6<f64>)>,
+    /// Spheres that scans measured: name, centre, m².
+    pub spheres: Vec<(String, Vec3, Mat3)>,
 }
 
 impl Stands {
@@ -41,12 +44,24 @@ impl Stands {
     pub(crate) fn new(block: Option<&registration::Current>, georef: Option<&grid::Current>) -> Self {
         if let Some(g) = georef.filter(|g| !g.stale) {
             let of = |s: &crate::record::georeference::Station| (s.scan, Pose::from(&s.local), square(&s.covariance));
-            let map = Some(GridMap::from(&g.record.map));
-            return Self { frame: "grid", map, of: g.record.stations.iter().map(of).collect() };
+            let map = GridMap::from(&g.record.map);
+            let targets = g.record.targets.iter().filter(|t| t.used && t.kind == TargetKind::Sphere);
+            let sphere = |t: &crate::record::georeference::Target| {
+                (t.name.clone(), map.inverse(&t.position.into()), Mat3::from_row_slice(&t.covariance))
+            };
+            let spheres = targets.map(sphere).collect();
+            return Self { frame: "grid", of: g.record.stations.iter().map(of).collect(), spheres, map: Some(map) };
         }
         let fresh = block.filter(|b| !b.stale && b.record.refused.is_none());
         let of = |s: &crate::record::registration::Scan| (s.id, Pose::from(&s.pose), square(&s.covariance));
-        Self { frame: "block", map: None, of: fresh.iter().flat_map(|b| b.record.scans.iter()).map(of).collect() }
+        let targets = fresh.iter().flat_map(|b| &b.record.targets);
+        let sphere = |t: &crate::record::registration::Target| {
+            (t.name.clone(), t.position.into(), Mat3::from_row_slice(&t.covariance))
+        };
+        let known = |t: &&crate::record::registration::Target| t.kind == TargetKind::Sphere && (t.scans > 1 || t.named);
+        let spheres = targets.filter(known).map(sphere).collect();
+        let of = fresh.iter().flat_map(|b| b.record.scans.iter()).map(of).collect();
+        Self { frame: "block", map: None, of, spheres }
     }
 
     /// Whether the scans stand on the grid, or in a system of their own that is kept.

@@ -22,4 +22,5 @@ mod sites;
 mod solids;
 mod ties;
 mod walked_plan;
+mod walked_spheres;
 mod walks;

@@ -4,8 +4,9 @@
 use crate::sites::{Plan, like_rooms, scene, shown};
 
 use nalgebra::{Matrix6, Vector6};
-use rand::SeedableRng;
+use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use vistazo_core::clean::{Surfaces, behind};
 use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::mobile::{
@@ -273,4 +274,46 @@ fn surfaces_that_lie_double_are_found_and_single_ones_are_not() {
     println!("double {found:?} {:.3}, single {false_ones:?} {:.3}", share(found), share(false_ones));
     assert!(found[1] > 200 && share(found) >= 0.95);
     assert!(share(false_ones) <= 0.02);
+}
+
+#[test]
+fn points_behind_walls_are_found_and_others_are_not() {
+    let (mut found, mut wrong) = ([0; 2], [0; 2]);
+    for seed in 1..=seeds(1) {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let plan = like_rooms(&mut rng);
+        // as dense as a slow unit is
+        let walker = Walker { rays: 60_000.0, ..Walker::hand_held() };
+        let mut taken = Taken::of(&scene(&plan), &walker, &way(&plan)[..20], 0, seed);
+        // one in a hundred beams comes back late: half a metre to three behind what it met
+        let late: Vec<bool> = taken.walk.points.iter().map(|_| rng.random::<f64>() < 0.01).collect();
+        for (p, late) in taken.walk.points.iter_mut().zip(&late).filter(|p| *p.1) {
+            let from = taken.path.place(p.time);
+            let beam = Vec3::from(p.at.map(f64::from)) - from;
+            let farther = if *late { 0.5 + 2.5 * rng.random::<f64>() } else { 0.0 };
+            p.at = (from + beam * (1.0 + farther / beam.norm())).map(|v| v as f32).into();
+        }
+        let timed: Vec<TimedPoint> = taken.walk.points.iter().map(|p| TimedPoint { time: p.time, at: p.at }).collect();
+        taken.pieces = pieces(&taken.path, &timed, taken.unit.max_range);
+        let poses = true_poses(&taken);
+        let placed = taken.pieces.iter().zip(&poses).flat_map(|(p, at)| p.cloud.placed(at).collect::<Vec<_>>());
+        let surfaces = Surfaces::of(&placed.collect::<Vec<_>>()).unwrap();
+        let moved = |time: f64, at: Vec3| {
+            let k = taken.pieces.partition_point(|p| p.span[1] < time).min(poses.len() - 1);
+            poses[k].apply(&(at - taken.pieces[k].place))
+        };
+        let beam = |k: usize| {
+            let p = &timed[k];
+            (moved(p.time, taken.path.place(p.time)), moved(p.time, p.place()))
+        };
+        let out = behind(&surfaces, timed.len(), beam, &|_| true).unwrap();
+        for (said, truly) in out.iter().zip(&late) {
+            let of = if *truly { &mut found } else { &mut wrong };
+            *of = [of[0] + usize::from(*said), of[1] + 1];
+        }
+        assert_eq!(behind(&surfaces, timed.len(), beam, &|_| false), None);
+    }
+    let share = |of: [usize; 2]| of[0] as f64 / of[1] as f64;
+    println!("late {found:?} {:.3}, others {wrong:?} {:.5}", share(found), share(wrong));
+    assert!(found[1] > 1000 && share(found) >= 0.95 && share(wrong) <= 0.005);
 }

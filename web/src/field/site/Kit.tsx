@@ -151,9 +151,7 @@ function OneDevice(p: { device: Device; edit: boolean; journal: Journal; next?: 
           {d.state === 'measuring' && <Button onClick={() => tell.mutate({ do: 'stop' })}>{words.stopIt}</Button>}
           {d.kind === 'mobile' && d.state === 'ready' && (
             <BeginWalk
-              tell={(walk) =>
-                tell.mutate(walk ? { command: { do: 'begin' }, station: walk } : { do: 'begin' })
-              }
+              tell={(walk) => tell.mutate(walk ? { command: { do: 'begin' }, station: walk } : { do: 'begin' })}
             />
           )}
           {d.simulated && (

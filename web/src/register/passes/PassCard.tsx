@@ -51,6 +51,7 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
           )}
           {f.clock !== 0 && words.clockShifted(num(f.clock, 0))}
           {f.beside > 0 && words.besideThePath(num(f.beside, 0))}
+          {(pass.ghosts ?? 0) > 0 && words.cannotBe(num(pass.ghosts ?? 0, 0))}
         </p>
       )}
       {placed && (

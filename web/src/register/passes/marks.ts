@@ -16,7 +16,8 @@ function mark(line: string, metres: number): Mark | null {
   const numbers = (shown ? words.slice(1, 4) : words.slice(0, 1)).map(number)
   const [point, height, ...more] = words.slice(shown ? 4 : 1)
   const over = height == null ? 0 : number(height)
-  if (more.length > 0 || [...numbers, over].some((n) => !Number.isFinite(n)) || (shown && numbers.length < 3)) return null
+  if (more.length > 0 || [...numbers, over].some((n) => !Number.isFinite(n)) || (shown && numbers.length < 3))
+    return null
   const [x = 0, y = 0, z = 0] = numbers
   const place: [number, number, number] | null = shown ? [x * metres, y * metres, z * metres] : null
   return { time: shown ? 0 : x, place, point: point === UNNAMED ? '' : (point ?? ''), height: over * metres }

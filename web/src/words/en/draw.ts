@@ -7,9 +7,9 @@ export const draw = {
     `The plane cuts ${lines} line${lines === 1 ? '' : 's'}, known across within ${err} ${unit} (95 %), and ${thick} thickness${thick === 1 ? '' : 'es'}.`,
   draw: 'Draw',
   theDrawing: 'the drawing',
-  notOnTheGrid: 'Plans are drawn from scans that stand on the grid: fit the block to control first.',
+  notOnTheGrid: 'Plans are drawn from scans and passes that stand on the grid: fit the block to control first.',
   nothingDrawn:
-    'Nothing is drawn yet. Choose a floor and the height of the cut; lines, openings and columns are found in what all scans show there.',
+    'Nothing is drawn yet. Choose a floor and the height of the cut; lines, openings and columns are found in what all scans and passes show there.',
   floorPlans: 'Floor plans',
   anotherPlan: 'Another plan',
   name: 'Name',
@@ -23,7 +23,7 @@ export const draw = {
   drawAgain: 'Draw again',
   drawAgainSays:
     'What the program found and nobody agreed with is found anew; what you drew, changed or agreed with stays.',
-  changedSince: 'scans or registration changed since it was drawn',
+  changedSince: 'scans, passes or registration changed since it was drawn',
   removeSheet: 'Remove this plan',
   removeSheetSays: 'Remove this plan with everything on it, drawn by hand as well?',
   tools: { pick: 'Pick', line: 'Line', opening: 'Opening', split: 'Split' },
@@ -131,7 +131,7 @@ export const draw = {
   volume95: (unit: string) => `95 % ${unit}³`,
   level: 'Level',
   noFeature:
-    'Nothing is coded yet. Choose a code and click where it stands: its height, or the rim or foot of a step, is measured in what all scans show there.',
+    'Nothing is coded yet. Choose a code and click where it stands: its height, or the rim or foot of a step, is measured in what all scans and passes show there.',
   code: 'Code',
   codesOfLines: 'Lines',
   codesOfPoints: 'Points',

@@ -28,6 +28,8 @@ export const register = {
   itLies: (middle: string, most: string, small: string) =>
     `A point is known to ${middle} ${small} (95 %), to ${most} ${small} where it is worst`,
   itsPath: 'Its path',
+  cannotBe: (points: string) =>
+    ` ${points} points lie behind surfaces that the walk saw itself: they are classed as ghosts, and no plan is drawn of them.`,
   checkOrder: 'Check the order',
   keepMarks: 'Keep the marks',
   nameFirst: 'Marks without a name are not kept.',
