@@ -13,14 +13,13 @@ const BLOCK: usize = 8;
 /// Most blocks, all in all: a site of 300 m by 300 m by 30 m.
 const MOST_BLOCKS: usize = 24_000_000;
 
-/// A beam passes a surface at least so far from both its ends, metres, and not more slantwise than this (cosine).
+/// A beam passes a surface at least so far from both its ends, metres, not more slantwise than this (cosine), and ends so deep
+/// behind it, metres: more than its noise.
 const CLEAR: f64 = 0.2;
-const SLANT: f64 = 0.26;
-/// The surface goes on so far all round the place where it is passed, metres, nearer or farther, within this of one plane.
+const SLANT: f64 = 0.1;
+const DEEP: f64 = 0.04;
+/// The surface goes on so far all round the place where it is passed, metres, nearer or farther.
 const ROUND: [f64; 3] = [0.06, 0.1, 0.15];
-const FLAT: f64 = 0.04;
-/// Surfaces face alike: cosine.
-const ALIKE: f64 = 0.9;
 /// Where so many beams for each that ended in a block went through, it is no wall.
 const OPEN: f64 = 0.2;
 /// Steps along a beam, metres.
@@ -146,7 +145,7 @@ impl Surfaces {
             }
             let crossing = p.normal.dot(&(p.at - from)) / slant;
             let through = from + along * crossing;
-            let clear = crossing > CLEAR && crossing < long - CLEAR;
+            let clear = crossing > CLEAR && crossing < long - CLEAR && p.normal.dot(&(to - p.at)).abs() > DEEP;
             if clear && (through - here).norm() < 2.0 * CELL && self.goes_on(p, &through) {
                 return Some(k);
             }
@@ -158,12 +157,8 @@ impl Surfaces {
     fn goes_on(&self, p: &Patch, at: &Vec3) -> bool {
         let u = p.normal.cross(&if p.normal.z.abs() < 0.9 { Vec3::z() } else { Vec3::x() }).normalize();
         let v = p.normal.cross(&u);
-        let on = |there: &Vec3| {
-            self.patch(there).is_some_and(|k| {
-                let o = &self.patches[k];
-                o.normal.dot(&p.normal).abs() > ALIKE && p.normal.dot(&(o.at - p.at)).abs() < FLAT
-            })
-        };
+        // in a corner it is another surface that it ends at
+        let on = |there: &Vec3| self.patch(there).is_some();
         [u, -u, v, -v].iter().all(|d| {
             // its mean may lie in the cell beside
             let offs = [0.0, CELL, -CELL].map(|o| at + p.normal * o);
