@@ -59,7 +59,7 @@ async fn a_pass_is_brought_corrected_and_handed_over() {
     b.says("million points along").await;
     b.press("Tie and correct the passes").await;
     // a room with four plain walls looks the same after half a turn: it is said, and where it stood decides
-    b.says("agrees with no place in the block, or with several alike").await;
+    b.see_within("//*[contains(text(), 'agrees with no place in the block, or with several alike')]", 240).await;
     let stood = [(0.5, ends[0]), (walk.path.last().unwrap().0 - 0.5, ends[1])];
     let lines: Vec<String> = stood.iter().map(|(t, (name, p))| format!("{t} {name} {:.4}", HIGH - p.z)).collect();
     b.click("//summary[contains(., 'it stood on or shows')]").await;

@@ -34,6 +34,11 @@ impl State<'_> {
             self.known = before.clone();
             self.grow(pass, *piece, *pose, &mut |n| go_on((k as f64 + n as f64 / pieces) / starts.len() as f64))?;
             tried.push((self.seen_through(anchors, pass), self.known.clone()));
+            // two that nothing speaks against: no third is better by enough
+            if tried.iter().filter(|t| t.0 <= MORE).count() > 1 {
+                self.known = before;
+                return Some(Err(Refused::NoPlace));
+            }
         }
         tried.sort_by(|a, b| a.0.total_cmp(&b.0));
         let mut tried = tried.into_iter();

@@ -54,7 +54,7 @@ pub struct MarkOrderRequest {
 pub struct MarkOrderDto {
     /// As they were named, or in the order of the list, they agree with the walk.
     pub agrees: bool,
-    /// With the names that agree best.
+    /// With the names that agree; without names where none do.
     pub marks: Vec<PassMarkDto>,
     pub says: Vec<String>,
 }

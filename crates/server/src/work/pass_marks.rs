@@ -127,7 +127,9 @@ pub(crate) async fn order(
     let said: Vec<Option<usize>> = given.iter().enumerate().map(of).collect::<Result<_, _>>()?;
     let (out, said) = super::blocking(move || (in_order(&path, &unit, &marked, &known, &said), said)).await?;
     let names: Vec<&str> = listed.iter().map(|l| l.0).collect();
-    let taken = out.found.as_ref().unwrap_or(&said);
+    // what does not fit has no name to be taken
+    let none = vec![None; given.len()];
+    let taken = out.found.as_ref().unwrap_or(if out.wrong.is_empty() { &said } else { &none });
     let marks = given.iter().zip(taken).map(|(m, k)| PassMarkDto {
         time: m.time,
         place: m.place,
