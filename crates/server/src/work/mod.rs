@@ -34,6 +34,7 @@ pub(crate) mod room;
 pub(crate) mod seen;
 pub(crate) mod set_ups;
 pub(crate) mod shown;
+mod slice_beside;
 pub(crate) mod slices;
 pub(crate) mod solids;
 pub(crate) mod sources;

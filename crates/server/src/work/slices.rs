@@ -16,7 +16,6 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use uuid::Uuid;
 use vistazo_core::clean::Class;
-use vistazo_core::compare::by_pose;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::mobile::Correction;
 use vistazo_core::slice::{self, Choice, Cut, Doubt, doubtful};
@@ -76,7 +75,7 @@ struct Doubtful {
 pub(crate) struct Sliced {
     pub(crate) all: Compared,
     tiles: Vec<(Uuid, TilesDto)>,
-    walked: Vec<(Looked, Correction)>,
+    pub(super) walked: Vec<(Looked, Correction)>,
     ticks: Vec<TickRow>,
 }
 
@@ -182,46 +181,6 @@ impl Sliced {
             scans.push(OffsetDto { name: self.name(*scan), offset: o.distance, offset95 });
         }
         Ok(OffsetsDto { beside: self.name(first), middle: o.middle, normal: o.normal, scans })
-    }
-
-    /// How well a place lies along a direction in a scan or a pass, beside where it lies in the first: variances, m². What
-    /// passes have in common with the scans is not counted off.
-    async fn beside(
-        &self,
-        app: &App,
-        first: Uuid,
-        (at, normal): (&Vec3, &Vec3),
-    ) -> Result<impl Fn(Uuid) -> f64, ApiError> {
-        let walked = |pass: Uuid| {
-            let (_, c) = self.walked.iter().find(|w| w.0.id == pass)?;
-            let off = |k: usize| (c.poses[k].translation - at).norm();
-            let nearest = (0..c.times.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)))?;
-            Some(normal.dot(&(c.covariance(c.times[nearest], at) * normal)))
-        };
-        let known: Vec<(Uuid, f64)> = self.walked.iter().filter_map(|w| Some((w.0.id, walked(w.0.id)?))).collect();
-        let own = move |id: Uuid| known.iter().find(|k| k.0 == id).map(|k| k.1);
-        let of_first = own(first);
-        let relations = if self.all.scans.is_empty() { None } else { Some(self.all.relations(app).await?) };
-        let (a, at, normal) = (self.all.stands.of_scan(first), *at, *normal);
-        let poses: Vec<(Uuid, Pose)> =
-            (self.all.scans.iter()).filter_map(|s| self.all.stands.of_scan(s.id).map(|p| (p.0, p.1))).collect();
-        Ok(move |scan: Uuid| {
-            if scan == first {
-                return 0.0;
-            }
-            let pass = own(scan);
-            if pass.is_some() || of_first.is_some() {
-                return pass.unwrap_or_default() + of_first.unwrap_or_default();
-            }
-            let (Some(relations), Some((_, a, _)), Some((_, b))) = (&relations, &a, poses.iter().find(|p| p.0 == scan))
-            else {
-                return 0.0;
-            };
-            let back = a.inverse();
-            relations.of(first, scan).map_or(0.0, |covariance| {
-                by_pose((&back.apply(&at), &(back.rotation * normal)), &back.compose(b), &covariance)
-            })
-        })
     }
 
     /// By how much surfaces of two scans differ where nothing is wrong, by their comparison or by that of the others.
