@@ -13,7 +13,7 @@ pub struct Browser {
 impl Browser {
     #[allow(clippy::zombie_processes)] // waited for in close and drop
     pub async fn open() -> Self {
-        let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+        let port = crate::port::free();
         let driver = Command::new("chromedriver")
             .arg(format!("--port={port}"))
             .stdout(Stdio::null())

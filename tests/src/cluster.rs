@@ -18,7 +18,7 @@ impl Cluster {
         let folder = tempfile::Builder::new().prefix("vistazo-cluster-").tempdir_in("/var/tmp").unwrap();
         let data = folder.path().join("data");
         std::fs::create_dir(&data).unwrap();
-        let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+        let port = crate::port::free();
         let cluster = Self { folder, bin: bin.into(), port };
         if root() {
             for p in [cluster.folder.path(), &data] {

@@ -7,6 +7,7 @@ pub mod cluster;
 mod database;
 pub mod described;
 pub mod job;
+pub mod port;
 pub mod s3;
 pub mod server;
 

@@ -34,7 +34,7 @@ impl Server {
     pub async fn start_on(own: Database, data: tempfile::TempDir, settings: Vec<(&'static str, String)>) -> Self {
         vistazo_store::tls();
         let database = own.url.clone();
-        let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+        let port = crate::port::free();
         let address = format!("127.0.0.1:{port}");
         let child = spawn("serve", &database, data.path(), &address, &settings);
         let mut server =
@@ -46,6 +46,8 @@ impl Server {
     async fn ready(&mut self) {
         let begin = Instant::now();
         while reqwest::get(format!("{}/api/health", self.url)).await.is_err() {
+            let ended = self.child.try_wait().unwrap();
+            assert!(ended.is_none(), "the server ended at its start: {}", ended.unwrap());
             assert!(begin.elapsed() < Duration::from_secs(90), "the server did not start");
             tokio::time::sleep(Duration::from_millis(50)).await;
         }

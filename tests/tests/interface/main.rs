@@ -9,6 +9,7 @@ mod compare;
 mod cover;
 mod day;
 mod deliver;
+mod demo;
 mod desk;
 mod drawing;
 mod elevation;

@@ -22,7 +22,7 @@ async fn a_second_start_says_that_it_runs_and_stops_nothing() {
     let home = tempfile::Builder::new().prefix("vistazo-demo-").tempdir_in("/var/tmp").unwrap();
     // the database's own user enters it
     std::fs::set_permissions(home.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();
-    let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let port = vistazo_tests::port::free();
     let mut first = demo(home.path(), port).spawn().unwrap();
     let mut lines = BufReader::new(first.stdout.take().unwrap()).lines().map_while(Result::ok);
     assert!(lines.any(|l| l.contains("Vistazo is at")), "the demo did not start");

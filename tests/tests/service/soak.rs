@@ -72,7 +72,7 @@ async fn soak(files: usize, points: usize, kills: usize) {
     vistazo_store::tls();
     let cluster = Cluster::start();
     let data = tempfile::tempdir().unwrap();
-    let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let port = vistazo_tests::port::free();
     let address = format!("127.0.0.1:{port}");
     let settings = vec![("VISTAZO_MAX_UPLOAD", "2000000000".to_owned())];
     let start = |what: &str| spawn(what, &cluster.url(), data.path(), &address, &settings);
