@@ -16,4 +16,5 @@ mod roles;
 mod soak;
 mod store;
 mod unsynced;
+mod walked_alone;
 mod walks;

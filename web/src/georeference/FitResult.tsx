@@ -22,9 +22,9 @@ export function FitResult({
 }) {
   const u = useUnits()
   const c = g.check_summary
-  const held = g.source === 'constrained'
+  const walked = g.source === 'walked'
+  const held = g.source === 'constrained' || walked
   const own = g.source === 'own'
-  const all = [...g.residuals, ...g.checks]
   const factor =
     g.grid.combined == null
       ? [words.localGridLengthsAre]
@@ -42,7 +42,22 @@ export function FitResult({
         ]
   const remarks = g.warnings.length ? `, with ${words.remarks(g.warnings.length)}` : ''
   const free = g.model === 'similarity' ? words.resultAFitWith : words.resultControlDoesNot
-  const title = { constrained: words.onTheGrid(remarks), free: words.onTheGridThe, own: words.inItsOwnSystem }[g.source]
+  const title = {
+    constrained: words.onTheGrid(remarks),
+    free: words.onTheGridThe,
+    own: words.inItsOwnSystem,
+    walked: words.passesOnTheGrid(remarks),
+  }[g.source]
+  const tested = [
+    words.testControlPointsFit(g.residuals.length, g.model, chance(g.global_p), g.dof),
+    held ? words.resultControlIsIn : free,
+  ]
+  const how = {
+    constrained: tested,
+    free: tested,
+    own: [words.ownSystemHolds, words.ownSystemOpen],
+    walked: [words.heldByMarks(g.residuals.length), words.comparedAtMarks(g.checks.length)],
+  }[g.source]
   const xyz = (v: number[]) => (['E', 'N', 'H'] as const).map((a, i) => `${a} ${u.err(v[i])}`).join(', ')
   return (
     <>
@@ -50,12 +65,7 @@ export function FitResult({
         tone={g.warnings.length || !held ? 'doubtful' : 'sound'}
         title={title}
         evidence={[
-          ...(own
-            ? [words.ownSystemHolds, words.ownSystemOpen]
-            : [
-                words.testControlPointsFit(g.residuals.length, g.model, chance(g.global_p), g.dof),
-                held ? words.resultControlIsIn : free,
-              ]),
+          ...how,
           ...(g.model === 'similarity' ? [words.scalePpm95On(num(g.scale, 7), num(g.scale_sigma * 1.96e6, 0))] : []),
           ...factor,
           ...(g.unmatched.length ? [words.notPairedWithA(g.unmatched.join(', '))] : []),
@@ -82,7 +92,55 @@ export function FitResult({
           </p>
         </>
       )}
-      {!own && <Distance result={g} control={control} onPick={onPick} />}
+      {!own && !walked && <Distance result={g} control={control} onPick={onPick} />}
+      {walked ? <Marks result={g} /> : <Targets {...{ result: g, picked, onPick }} />}
+    </>
+  )
+}
+
+/** Where passes came to lie at the points they stood on. */
+function Marks({ result: g }: { result: Result }) {
+  const u = useUnits()
+  const rows = [...g.residuals.map((r) => ({ ...r, check: false })), ...g.checks.map((r) => ({ ...r, check: true }))]
+  return (
+    <>
+      <Head>{words.marksOfPasses}</Head>
+      <Ledger
+        label={words.marksOfPasses}
+        rows={rows}
+        id={(r) => `${r.name} ${r.target} ${r.residual.join(' ')}`}
+        empty={words.none}
+        tone={(r) => (r.p_family < 0.01 ? 'bad' : undefined)}
+        columns={[
+          { head: words.point, cell: (r) => r.name },
+          { head: words.pass, cell: (r) => r.target },
+          { head: words.use, cell: (r) => (r.check ? words.heldBack : words.holds) },
+          ...([words.de95(u.small), words.dn(u.small), words.dh(u.small)] as const).map((head, i) => ({
+            head,
+            num: true,
+            cell: (r: (typeof rows)[number]) => `${u.err(r.residual[i])} ± ${u.err(r.expected[i])}`,
+          })),
+          { head: 'p', num: true, cell: (r) => chance(r.p_value) },
+        ]}
+      />
+    </>
+  )
+}
+
+function Targets({
+  result: g,
+  picked,
+  onPick,
+}: {
+  result: Result
+  picked: string | null
+  onPick: (name: string | null) => void
+}) {
+  const u = useUnits()
+  const own = g.source === 'own'
+  const all = [...g.residuals, ...g.checks]
+  return (
+    <>
       <Head>{own ? words.targetsOfTheBlock : words.targetsOnTheGrid}</Head>
       <Ledger
         label={words.targetsOnTheGrid}

@@ -46,6 +46,10 @@ export default function Georeference() {
   // before the fit the block is shown as it was adjusted, with the control beside it
   const block = adjustment.data?.result.refused ? undefined : adjustment.data?.result
   const shown = useMemo(() => ({ targets: (g ?? block)?.targets ?? [], ties: [] }), [g, block])
+  // where no scan is, the passes are held by what they stood on
+  const passes = useRead('/api/jobs/{job}/passes')
+  const scans = useRead('/api/jobs/{job}/scans')
+  const walked = scans.data?.length === 0 && (passes.data?.passes.length ?? 0) > 0
   const names = [...(adjustment.data?.result.targets ?? []), ...(adjustment.data?.result.candidates ?? [])].map(
     (t) => t.name,
   )
@@ -82,24 +86,26 @@ export default function Georeference() {
           />
           {edit && (
             <div className="bar">
-              <Select
-                aria-label={words.model}
-                value={model}
-                onChange={setModel}
-                style={{ width: 250 }}
-                options={[
-                  { value: 'levelled', label: words.levelledHeadingAndShift },
-                  { value: 'rigid', label: words.rigidTurnsAndShift },
-                  { value: 'similarity', label: words.withScale7To },
-                ]}
-              />
+              {!walked && (
+                <Select
+                  aria-label={words.model}
+                  value={model}
+                  onChange={setModel}
+                  style={{ width: 250 }}
+                  options={[
+                    { value: 'levelled', label: words.levelledHeadingAndShift },
+                    { value: 'rigid', label: words.rigidTurnsAndShift },
+                    { value: 'similarity', label: words.withScale7To },
+                  ]}
+                />
+              )}
               <Button
                 type="primary"
                 loading={run.isPending}
                 disabled={control.rows.length === 0}
                 onClick={() => run.mutate(false)}
               >
-                {words.fitToControl}
+                {walked ? words.holdByMarks : words.fitToControl}
               </Button>
               {block && control.rows.length === 0 && (
                 <Button loading={run.isPending} onClick={() => run.mutate(true)}>

@@ -14,6 +14,7 @@ import { MarkTarget } from '../register/hand/MarkTarget'
 import { Found, Observations, Stations, Targets, Ties } from '../register/Ledgers'
 import { Parts } from '../register/Parts'
 import { Passes } from '../register/passes/Passes'
+import { PickedMarks } from '../register/passes/PickedMarks'
 import { Plots } from '../register/Plots'
 import { Schools } from '../register/Schools'
 import { StationGraph } from '../register/StationGraph'
@@ -121,7 +122,7 @@ const Rooms = ({ room, onRoom }: { room: Room; onRoom: (room: Room) => void }) =
 const Walks = ({ onRoom }: { onRoom: (room: Room) => void }) => (
   <div className="split">
     <div className="canvas">
-      <CloudView targets={[]} ties={[]} selected={null} onPick={() => undefined} />
+      <CloudView targets={[]} ties={[]} selected={null} extra={(picked) => <PickedMarks picked={picked} />} />
     </div>
     <aside className="side" aria-label={words.passes}>
       <Rooms room="passes" onRoom={onRoom} />

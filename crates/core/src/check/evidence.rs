@@ -77,6 +77,8 @@ pub enum PlaceKind {
     Station,
     /// A required surface.
     Surface,
+    /// The worst point of a pass.
+    Pass,
 }
 
 /// A place whose error counts.

@@ -36,6 +36,8 @@ pub enum Source {
     Free,
     /// There is no control: the block stays in the system that it was adjusted in, and nothing says where that lies.
     Own,
+    /// No scan stands: passes are held by the points they stood on.
+    Walked,
 }
 
 /// A block on the grid.

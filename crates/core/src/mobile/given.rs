@@ -19,8 +19,9 @@ pub struct Anchor<'a> {
 pub enum Noted {
     /// The unit stood there, seconds by the clock of the path.
     Stood(f64),
-    /// It shows in the cloud, metres about the origin of the path.
-    Shown(Vec3),
+    /// It shows in the cloud, metres about the origin of the path; and when it was measured there, where that is known: a place
+    /// that was come back to shows twice.
+    Shown(Vec3, Option<f64>),
 }
 
 /// A point of a walk that is known.
@@ -42,20 +43,18 @@ impl Noted {
     pub fn place(&self, path: &Trajectory) -> Vec3 {
         match *self {
             Self::Stood(time) => path.place(time),
-            Self::Shown(at) => at,
+            Self::Shown(at, _) => at,
         }
     }
 
     /// The piece that knows most of it, and where it lies in the frame of that.
     pub fn within(&self, path: &Trajectory, pieces: &[Piece]) -> Option<(usize, Vec3)> {
-        let at = match *self {
-            Self::Stood(time) => {
-                let off = |k: usize| (pieces[k].time - time).abs();
-                let nearest = (0..pieces.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)))?;
-                return Some((nearest, path.place(time) - pieces[nearest].place));
-            }
-            Self::Shown(at) => at,
-        };
+        let at = self.place(path);
+        if let Self::Stood(time) | Self::Shown(_, Some(time)) = *self {
+            let off = |k: usize| (pieces[k].time - time).abs();
+            let nearest = (0..pieces.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)))?;
+            return Some((nearest, at - pieces[nearest].place));
+        }
         let shows = |p: &Piece| {
             let own = (at - p.place).map(|v| v as f32);
             let off = |q: &[f32; 3]| (0..3).map(|k| (q[k] - own[k]).powi(2)).sum::<f32>().sqrt();
@@ -68,6 +67,47 @@ impl Noted {
         let k = if most.1 > 0 { most.0 } else { nearest };
         Some((k, at - pieces[k].place))
     }
+}
+
+/// Where a known point of a walk came to lie, by the path alone: metres and m².
+///
+/// [`Noted::within`] says which piece speaks for it. None where the pass has no piece.
+///
+/// ```
+/// use nalgebra::Matrix6;
+/// use vistazo_core::geometry::{Pose, Vec3};
+/// use vistazo_core::mobile::*;
+/// let sample = |t: f64| Sample { time: t, place: Vec3::new(t, 0.0, 0.0), turn: None };
+/// let path = Trajectory::new((0..9).map(|k| sample(f64::from(k))).collect()).unwrap();
+/// let moved = Pose { translation: Vec3::new(100.0, 5.0, 0.0), ..Pose::identity() };
+/// let correction = Correction {
+///     times: vec![4.0],
+///     places: vec![path.place(4.0)],
+///     poses: vec![Pose { translation: moved.apply(&path.place(4.0)), ..moved }],
+///     covariances: vec![Matrix6::identity() * 1e-6],
+///     cross: vec![],
+///     walked: vec![4.0],
+///     drift: units()[0].drift,
+/// };
+/// let (at, known) = stood(&Noted::Stood(4.0), &path, &[], &correction).unwrap();
+/// assert!((at - moved.apply(&path.place(4.0))).norm() < 1e-9);
+/// assert!((known.trace() - 3e-6).abs() < 1e-9);
+/// ```
+pub fn stood(noted: &Noted, path: &Trajectory, pieces: &[Piece], c: &Correction) -> Option<(Vec3, Mat3)> {
+    let time = match noted {
+        Noted::Stood(time) | Noted::Shown(_, Some(time)) => *time,
+        Noted::Shown(_, None) => pieces.get(noted.within(path, pieces)?.0)?.time,
+    };
+    let at = c.apply(time, &noted.place(path));
+    Some((at, c.covariance(time, &at)))
+}
+
+/// What is seen at a place of the finished cloud (metres, in the frame that everything came into), as a point that shows in the
+/// pass: of the piece that walked nearest by. None where the pass has no piece.
+pub fn picked(at: &Vec3, c: &Correction) -> Option<Noted> {
+    let off = |k: usize| (c.poses[k].translation - at).norm();
+    let k = (0..c.times.len()).min_by(|a, b| off(*a).total_cmp(&off(*b)))?;
+    Some(Noted::Shown(c.places[k] + c.poses[k].inverse().apply(at), Some(c.times[k])))
 }
 
 /// A pass as it is handed in.
@@ -95,6 +135,9 @@ pub enum Refused {
     /// No place in the block agrees with what it shows, or several do.
     #[error("what it shows agrees with no place, or with several alike")]
     NoPlace,
+    /// No scan stands and no pass was held by known points yet: two at least, three metres apart, say where it lies.
+    #[error("too few known points to say where it lies")]
+    FewMarks,
 }
 
 /// A pass that has its place.

@@ -37,10 +37,10 @@ impl State<'_> {
         go_on: &mut dyn FnMut(usize) -> bool,
     ) -> Option<()> {
         let (first, pieces) = (self.first[pass], self.passes[pass].pieces);
+        // where nothing stands, the first pass is the frame; else this is far weaker than any tie
+        let alone = !self.known.placed.contains(&true) && self.by_marks(pass).is_none();
         self.known.graph.poses[first + from] = pose;
         self.known.placed[first + from] = true;
-        // where nothing stands, the first pass is the frame; else this is far weaker than any tie
-        let alone = self.first[pass] == 0 && self.by_marks(pass).is_none();
         let weak = Matrix6::from_diagonal(&Vector6::new(1.0, 1.0, 1.0, LEANS.powi(2), LEANS.powi(2), 1.0));
         let covariance = if alone { Matrix6::identity() * 1e-10 } else { weak };
         self.known.graph.know(Fact::Known { of: first + from, pose, covariance });

@@ -27,7 +27,7 @@ mod unit;
 
 pub use correction::Correction;
 pub use doubled::{Doubled, Sheet, doubled};
-pub use given::{Anchor, Mark, Noted, PassIn, PassOut, Refused, Registered, TieOut, Which};
+pub use given::{Anchor, Mark, Noted, PassIn, PassOut, Refused, Registered, TieOut, Which, picked, stood};
 pub use graph::{Fact, Graph, GraphError, Said, Settled};
 pub use grow::{BESIDE, STATIONS, VISIT, VISITS};
 pub use order::{KnownPoint, Marked, Ordered, in_order};

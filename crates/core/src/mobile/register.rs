@@ -4,7 +4,7 @@ use super::revisits::Footprint;
 use super::{Anchor, PassIn, Piece, Refused, Registered, Which};
 use crate::cloud::WorkingCloud;
 use crate::geometry::{FitModel, Pose, Vec3, fit};
-use crate::tie::{CloudFit, Prepared, Shown};
+use crate::tie::{CloudFit, Prepared, Shown, Sight};
 use nalgebra::Matrix6;
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -62,7 +62,11 @@ pub fn register(
     let mut refused = vec![None; passes.len()];
     let count: usize = passes.iter().map(|p| p.pieces.len()).sum();
     let mut done = 0;
-    for (k, pass) in passes.iter().enumerate() {
+    // where nothing stands, passes that known points hold say where the others are
+    let mut order: Vec<usize> = (0..passes.len()).collect();
+    order.sort_by_key(|k| anchors.is_empty() && s.by_marks(*k).is_none());
+    for k in order {
+        let pass = &passes[k];
         let on = |share: f64| go_on(0.7 * (done as f64 + share * pass.pieces.len() as f64) / count.max(1) as f64);
         match s.place(anchors, k) {
             Ok(starts) => refused[k] = s.grow_from(anchors, k, &starts, &on)?.err(),
@@ -129,9 +133,12 @@ impl<'a> State<'a> {
         if let Some(start) = self.by_marks(k) {
             return Ok(vec![(middle, Pose { translation: start.apply(&pass.pieces[middle].place), ..start })]);
         }
-        let walked: Vec<(Shown, Pose)> = (0..k).flat_map(|p| self.walked(p)).collect();
+        let walked = self.walked();
         let mut block: Vec<(&Shown, Pose)> = anchors.iter().map(|a| (a.shown, a.pose)).collect();
         block.extend(walked.iter().map(|(s, p)| (s, *p)));
+        if block.is_empty() && self.passes.iter().any(|p| !p.marks.is_empty()) {
+            return Err(Refused::FewMarks);
+        }
         if block.is_empty() {
             return place::own_frame(pass.pieces).map(|own| vec![own]).ok_or(Refused::Empty);
         }
@@ -150,14 +157,27 @@ impl<'a> State<'a> {
         fit(FitModel::Levelled, &from, &to).map(|f| f.pose)
     }
 
-    /// A pass that has its place, in stretches, as what others may be placed by.
-    fn walked(&self, pass: usize) -> Vec<(Shown, Pose)> {
-        const STRETCH: usize = 8;
-        let pieces = self.passes[pass].pieces;
-        let of = |(n, some): (usize, &[Piece])| {
-            let body = self.first[pass] + n * STRETCH + some.len() / 2;
-            self.known.placed[body].then(|| (place::shown(some), self.known.graph.poses[body]))
+    /// Pieces of passes that have their place, as what others may be placed by. One that came by where another did shows nothing
+    /// new: there are as many as the site is large, however long it was walked.
+    pub(super) fn walked(&self) -> Vec<(Shown, Pose)> {
+        /// So many at most.
+        const MOST: usize = 100;
+        /// So far apart they show something else, metres.
+        const ELSEWHERE: f64 = 2.5;
+        let mut there: Vec<(&Piece, Pose)> = Vec::new();
+        for (body, b) in self.bodies.iter().enumerate().filter(|(body, _)| self.known.placed[*body]) {
+            let Err((pass, piece)) = b.of else { continue };
+            let (piece, at) = (&self.passes[pass].pieces[piece], self.known.graph.poses[body]);
+            if there.iter().all(|t| (t.1.translation - at.translation).norm() > ELSEWHERE) {
+                there.push((piece, at));
+            }
+        }
+        let shown = |(piece, at): (&Piece, Pose)| {
+            let sight = Sight::coarse(&piece.cloud.points);
+            (Shown::new(piece.cloud.clone(), sight), at)
         };
-        pieces.chunks(STRETCH).enumerate().filter_map(of).collect()
+        // on a site too large for all, some all over it
+        let step = there.len().div_ceil(MOST).max(1);
+        there.into_par_iter().step_by(step).map(shown).collect()
     }
 }

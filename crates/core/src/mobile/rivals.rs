@@ -1,15 +1,18 @@
-//! A pass that may lie in several places: each is followed to its end, and the scans say which of them cannot be.
+//! A pass that may lie in several places: each is followed to its end, and scans and passes that stand say which of them cannot
+//! be.
 
 use super::register::State;
 use super::{Anchor, Refused};
 use crate::geometry::Pose;
-use crate::tie::Seen;
+use crate::tie::{Seen, Shown};
 use rayon::prelude::*;
 
 /// Places of each piece that the scans are asked about.
 const ASKED: usize = 300;
 /// What lies so far before a surface that a scan saw was seen through, metres: a pass that grew along its ties is bent by less.
 const CLEAR: f64 = 0.12;
+/// The same of what a pass saw through, from where it walked.
+const CLEAR_TO_PASSES: f64 = 0.3;
 /// One place is right when of what the scans can speak of, they saw through this much more in every other, and so many times
 /// as much. What moved since, and edges, speak against all places alike.
 const MORE: f64 = 0.004;
@@ -29,11 +32,12 @@ impl State<'_> {
             return self.grow(pass, *piece, *pose, &mut |n| go_on(n as f64 / pieces)).map(Ok);
         }
         let before = self.known.clone();
+        let walked = self.walked();
         let mut tried = Vec::new();
         for (k, (piece, pose)) in starts.iter().enumerate() {
             self.known = before.clone();
             self.grow(pass, *piece, *pose, &mut |n| go_on((k as f64 + n as f64 / pieces) / starts.len() as f64))?;
-            tried.push((self.seen_through(anchors, pass), self.known.clone()));
+            tried.push((self.seen_through(anchors, &walked, pass), self.known.clone()));
             // two that nothing speaks against: no third is better by enough
             if tried.iter().filter(|t| t.0 <= MORE).count() > 1 {
                 self.known = before;
@@ -50,22 +54,29 @@ impl State<'_> {
         Some(if clear { Ok(()) } else { Err(Refused::NoPlace) })
     }
 
-    /// Of what the scans can speak of, the share that they saw through where a pass now lies.
-    fn seen_through(&self, anchors: &[Anchor<'_>], pass: usize) -> f64 {
+    /// Of what scans and other passes can speak of, the share that they saw through where a pass now lies.
+    fn seen_through(&self, anchors: &[Anchor<'_>], walked: &[(Shown, Pose)], pass: usize) -> f64 {
         let first = self.first[pass];
         let of = |(k, piece): (usize, &super::Piece)| {
             let at = self.known.graph.poses[first + k];
             let step = (piece.cloud.points.len() / ASKED).max(1);
             let places: Vec<_> = piece.cloud.placed(&at).step_by(step).map(|p| p.0).collect();
             let (mut surface, mut through) = (0.0, 0.0);
+            let mut count = |seen: Seen| match seen {
+                Seen::Surface => surface += 1.0,
+                Seen::Through => through += 1.0,
+                Seen::Unknown => {}
+            };
             for a in anchors {
                 let back = a.pose.inverse();
                 for p in &places {
-                    match a.shown.sight.look(&back.apply(p), CLEAR) {
-                        Seen::Surface => surface += 1.0,
-                        Seen::Through => through += 1.0,
-                        Seen::Unknown => {}
-                    }
+                    count(a.shown.sight.look(&back.apply(p), CLEAR));
+                }
+            }
+            for (shown, at) in walked {
+                let back = at.inverse();
+                for p in &places {
+                    count(shown.sight.look(&back.apply(p), CLEAR_TO_PASSES));
                 }
             }
             [surface, through]

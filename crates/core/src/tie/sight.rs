@@ -28,6 +28,8 @@ pub enum Seen {
 const COLUMNS: usize = 720;
 /// Directions from zenith to nadir.
 const ROWS: usize = 360;
+/// Directions that are one where surfaces of a walk are looked at.
+const COARSE: usize = 6;
 /// Nearest and farthest of a direction without a range.
 const NOTHING: [f32; 2] = [f32::INFINITY, 0.0];
 
@@ -46,6 +48,33 @@ impl Sight {
             }
         }
         Self::from_cells(cells)
+    }
+
+    /// Of surfaces that are centimetres apart, as from one place, though whoever measured them moved by a step or two: coarser
+    /// by so much, and only what lies before all surfaces thereabouts was seen through.
+    pub fn coarse(points: &[[f32; 3]]) -> Self {
+        const WIDE: usize = COLUMNS / COARSE;
+        const HIGH: usize = ROWS / COARSE;
+        let mut wide = vec![NOTHING; WIDE * HIGH];
+        for p in points {
+            let range = p[0].hypot(p[1]).hypot(p[2]);
+            let (row, col) = direction(*p);
+            let cell = &mut wide[row / COARSE * WIDE + col / COARSE];
+            *cell = [cell[0].min(range), cell[1].max(range)];
+        }
+        let about = |k: usize| {
+            let (row, col) = (k / WIDE, k % WIDE);
+            let rows = row.saturating_sub(1)..=(row + 1).min(HIGH - 1);
+            let beside = rows.flat_map(|r| (col + WIDE - 1..=col + WIDE + 1).map(move |c| r * WIDE + c % WIDE));
+            let near = beside.map(|i| wide[i][0]).fold(f32::INFINITY, f32::min);
+            if wide[k][1] > 0.0 { [near, wide[k][1]] } else { NOTHING }
+        };
+        let around: Vec<[f32; 2]> = (0..wide.len()).map(about).collect();
+        let fine = |wide: &[[f32; 2]]| {
+            let of = |k: usize| wide[k / COLUMNS / COARSE * WIDE + k % COLUMNS / COARSE];
+            (0..COLUMNS * ROWS).map(of).collect()
+        };
+        Self { cells: fine(&wide), around: fine(&around) }
     }
 
     fn from_cells(cells: Vec<[f32; 2]>) -> Self {

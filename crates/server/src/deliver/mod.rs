@@ -39,7 +39,8 @@ pub(crate) struct Package {
     pub name: String,
     pub revision: i32,
     pub state: State,
-    pub adjustment: AdjustmentDto,
+    /// Of the scans; none where passes alone are handed over.
+    pub adjustment: Option<AdjustmentDto>,
     pub grid: GeorefResult,
     pub map: GridMap,
     /// Scans with their pose in the local frame.

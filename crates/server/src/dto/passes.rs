@@ -17,7 +17,7 @@ pub enum PassPart {
 /// A control point of a pass: the unit stood on it, or it shows in the cloud.
 #[derive(Clone, Debug, Serialize, Deserialize, ToSchema)]
 pub struct PassMarkDto {
-    /// Seconds, by the clock of the path; nothing where it shows in the cloud.
+    /// Seconds, by the clock of the path; where it shows in the cloud, when it was measured there, or 0 where that is not known.
     #[serde(default)]
     pub time: f64,
     /// Where it shows in the cloud of the pass, as the file has it, metres.
@@ -36,6 +36,9 @@ pub struct NotedMarkDto {
     pub time: f64,
     #[serde(default)]
     pub place: Option<[f64; 3]>,
+    /// In the cloud of the pass as it is looked at, metres about the origin of that; instead of time and place.
+    #[serde(default)]
+    pub picked: Option<[f64; 3]>,
     /// Name of the control point; none takes the next one of the list.
     #[serde(default)]
     pub point: Option<String>,
@@ -127,7 +130,7 @@ impl MarkOrderRequest {
             return Err(ApiError::field("marks", format!("found {}, expected 2 to {MOST}", self.marks.len())));
         }
         for (k, m) in self.marks.iter().enumerate() {
-            noted(k, m.time, m.place, m.height)?;
+            noted(k, m.time, m.place.or(m.picked), m.height)?;
         }
         Ok(self.marks)
     }

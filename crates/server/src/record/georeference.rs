@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use vistazo_core::adjust::Solution;
 use vistazo_core::geometry::{FitModel, Mat3, Pose, Vec3};
-use vistazo_core::georef::{self as core, GridFactors, GridMap, Output};
+use vistazo_core::georef::{self as core, CheckReport, GridFactors, GridMap, Output};
 
 /// Version that is written.
 pub(crate) const VERSION: u32 = 2;
@@ -16,7 +16,7 @@ mirror!(
 );
 mirror!(
     /// Where the coordinates that are handed over come from.
-    Source = vistazo_core::georef::Source { Constrained, Free, Own }
+    Source = vistazo_core::georef::Source { Constrained, Free, Own, Walked }
 );
 mirror!(
     /// How a control point came to its target.
@@ -133,17 +133,51 @@ pub(crate) struct Checks {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "what", rename_all = "snake_case")]
 pub(crate) enum Weakness {
-    OutsideControl { outside: usize, of: usize },
+    OutsideControl {
+        outside: usize,
+        of: usize,
+    },
     ControlInLine,
     NoChecks,
-    Scale { scale: f64, sigma: f64 },
-    ControlOff { point: String, off: f64, p: f64 },
-    FitPoor { p: f64 },
-    CheckOff { point: String, off: f64, p: f64 },
-    CheckMissing { point: String },
-    Correlated { a: usize, b: usize, r: f64 },
+    Scale {
+        scale: f64,
+        sigma: f64,
+    },
+    ControlOff {
+        point: String,
+        off: f64,
+        p: f64,
+    },
+    FitPoor {
+        p: f64,
+    },
+    CheckOff {
+        point: String,
+        off: f64,
+        p: f64,
+    },
+    CheckMissing {
+        point: String,
+    },
+    Correlated {
+        a: usize,
+        b: usize,
+        r: f64,
+    },
     NoFactor,
-    Mistake { mistake: Mistake },
+    Mistake {
+        mistake: Mistake,
+    },
+    /// A mark of a pass contradicts the rest, metres.
+    MarkOff {
+        point: String,
+        off: f64,
+        p: f64,
+    },
+    /// No pass stood on a check point.
+    NotStoodOn {
+        point: String,
+    },
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -184,6 +218,62 @@ impl From<&Map> for GridMap {
 }
 
 impl Georeferencing {
+    /// Nothing, in a system of its own.
+    fn empty() -> Self {
+        Self {
+            version: VERSION,
+            model: Model::Levelled,
+            source: Source::Own,
+            map: (&GridMap::local(Vec3::zeros())).into(),
+            epsg: None,
+            scale: 1.0,
+            scale_sigma: 0.0,
+            parameter_sigma: [0.0; 7],
+            stations: Vec::new(),
+            targets: Vec::new(),
+            residuals: Vec::new(),
+            checks: Checks { p_value: 1.0, ..Checks::default() },
+            unmatched: Vec::new(),
+            sum: 0.0,
+            dof: 0,
+            global_p: 1.0,
+            variance: [1.0, 1.0, 1.0, 1.0],
+            weaknesses: Vec::new(),
+            surfaces: Vec::new(),
+        }
+    }
+
+    /// A block of no scan, held by what passes stood on.
+    pub(crate) fn of_walks(
+        map: &GridMap,
+        epsg: Option<u16>,
+        [held, compared]: [&CheckReport; 2],
+        point: &dyn Fn(usize) -> (Uuid, String, String),
+        weaknesses: Vec<Weakness>,
+    ) -> Self {
+        let residual = |r: &core::PointResidual, from: Option<f64>| {
+            let (control, name, target) = point(r.control);
+            PointResidual { from_control: from, ..residual(r, (control, name), target, Pairing::Hand) }
+        };
+        let fitted = |c: &CheckReport, own: bool| {
+            let of = |p: &core::CheckPoint| {
+                Some(residual(p.fit.as_ref()?, Some(p.from_control).filter(|f| own && f.is_finite())))
+            };
+            c.points.iter().filter_map(of).collect()
+        };
+        let missing = compared.points.iter().filter(|p| p.fit.is_none()).map(|p| point(p.control).1).collect();
+        Self {
+            source: Source::Walked,
+            model: Model::Levelled,
+            map: map.into(),
+            epsg,
+            residuals: fitted(held, false),
+            checks: summary(compared, fitted(compared, true), missing),
+            weaknesses,
+            ..Self::empty()
+        }
+    }
+
     /// Control put it where it is.
     pub(crate) fn by_control(&self) -> bool {
         self.source != Source::Own
@@ -234,12 +324,22 @@ pub(crate) fn weakness(w: &core::Weakness, names: &Names<'_>) -> Weakness {
     }
 }
 
-fn residual(r: &core::PointResidual, g: &core::Georeferenced, names: &Names<'_>) -> PointResidual {
+fn of_target(r: &core::PointResidual, g: &core::Georeferenced, names: &Names<'_>) -> PointResidual {
+    let target = g.control[r.control].target.map_or_else(String::new, |t| names.targets[t].clone());
+    residual(r, names.control[r.control].clone(), target, g.pairing.pairing[r.control].into())
+}
+
+fn residual(
+    r: &core::PointResidual,
+    (control, name): (Uuid, String),
+    target: String,
+    pairing: Pairing,
+) -> PointResidual {
     PointResidual {
-        control: names.control[r.control].0,
-        name: names.control[r.control].1.clone(),
-        target: g.control[r.control].target.map_or_else(String::new, |t| names.targets[t].clone()),
-        pairing: g.pairing.pairing[r.control].into(),
+        control,
+        name,
+        target,
+        pairing,
         residual: r.residual.into(),
         expected: r.expected.into(),
         statistic: r.statistic,
@@ -270,7 +370,7 @@ pub(crate) fn store(
         parameter_sigma: g.free.parameter_sigma,
         stations: stations(g, block),
         targets: targets(g, block),
-        residuals: g.free.residuals.iter().map(|r| residual(r, g, names)).collect(),
+        residuals: g.free.residuals.iter().map(|r| of_target(r, g, names)).collect(),
         checks: checks(g, names),
         unmatched: g
             .control
@@ -310,25 +410,10 @@ pub(crate) fn in_own_system(s: &Solution, block: &super::registration::Registrat
         difference: None,
     });
     Georeferencing {
-        version: VERSION,
         model: if levelled { Model::Levelled } else { Model::Rigid },
-        source: Source::Own,
-        map: (&GridMap::local(Vec3::zeros())).into(),
-        epsg: None,
-        scale: 1.0,
-        scale_sigma: 0.0,
-        parameter_sigma: [0.0; 7],
         stations: stations.collect(),
         targets: targets.collect(),
-        residuals: Vec::new(),
-        checks: Checks { p_value: 1.0, ..Checks::default() },
-        unmatched: Vec::new(),
-        sum: 0.0,
-        dof: 0,
-        global_p: 1.0,
-        variance: [1.0, 1.0, 1.0, 1.0],
-        weaknesses: Vec::new(),
-        surfaces: Vec::new(),
+        ..Georeferencing::empty()
     }
 }
 
@@ -369,16 +454,18 @@ fn targets(g: &core::Georeferenced, block: &super::registration::Registration) -
 
 fn checks(g: &core::Georeferenced, names: &Names<'_>) -> Checks {
     let checks = &g.checks;
+    let points = checks.points.iter().filter_map(|c| {
+        let r = of_target(c.fit.as_ref()?, g, names);
+        Some(PointResidual { from_control: c.from_control.is_finite().then_some(c.from_control), ..r })
+    });
+    let missing = checks.points.iter().filter(|c| c.fit.is_none()).map(|c| names.control[c.control].1.clone());
+    summary(checks, points.collect(), missing.collect())
+}
+
+fn summary(checks: &CheckReport, points: Vec<PointResidual>, missing: Vec<String>) -> Checks {
     Checks {
-        points: checks
-            .points
-            .iter()
-            .filter_map(|c| {
-                let r = residual(c.fit.as_ref()?, g, names);
-                Some(PointResidual { from_control: c.from_control.is_finite().then_some(c.from_control), ..r })
-            })
-            .collect(),
-        missing: checks.points.iter().filter(|c| c.fit.is_none()).map(|c| names.control[c.control].1.clone()).collect(),
+        points,
+        missing,
         rmse: checks.rmse.into(),
         horizontal: checks.horizontal,
         spatial: checks.spatial,

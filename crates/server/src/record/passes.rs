@@ -1,6 +1,6 @@
 //! What came of passes, as it is stored.
 
-use super::{StoredPose, mirror};
+use super::{Rows9, StoredPose, mirror};
 use nalgebra::Matrix6;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -12,7 +12,7 @@ pub(crate) const VERSION: u32 = 1;
 
 mirror!(
     /// Why a pass has no place.
-    RefusedWord = vistazo_core::mobile::Refused { Empty, NoPlace }
+    RefusedWord = vistazo_core::mobile::Refused { Empty, NoPlace, FewMarks }
 );
 
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -37,6 +37,37 @@ pub(crate) struct StoredPass {
     /// Targets that it saw on its way, counted on after its marks.
     #[serde(default)]
     pub seen: Vec<SeenTarget>,
+    /// What came of its marks, in their order; none in records from before they were compared.
+    #[serde(default)]
+    pub marks: Option<Vec<StoredMark>>,
+}
+
+/// A known point of a pass, and where the pass came to lie there.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct StoredMark {
+    /// Name of the control point.
+    pub point: String,
+    /// Over it, metres.
+    pub height: f64,
+    /// Where the pass came to lie, in the frame of the record, metres.
+    pub at: [f64; 3],
+    /// Of that by the path alone, m².
+    pub covariance: Rows9,
+    /// Of noting it, 1σ each way, metres.
+    pub noted: f64,
+    pub role: MarkRole,
+}
+
+/// What a mark is to its pass.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub(crate) enum MarkRole {
+    /// It holds the pass.
+    Holds,
+    /// It contradicts the rest, and does not count.
+    Wrong,
+    /// It is of a check point, and was held back.
+    Check,
 }
 
 /// A visit of a target whose place the scans know.

@@ -5,6 +5,7 @@ use crate::App;
 use crate::deliver::clouds::{Export, Placed, Setting, format};
 use crate::deliver::{self, Package};
 use crate::dto::{PackageOptions, PassFacts};
+use crate::record::georeference::Source;
 use crate::work::slices::Sliced;
 use crate::work::verdict::State;
 use crate::work::{cleaning, colouring, files, passes};
@@ -121,11 +122,14 @@ async fn prepare(app: &App, task: &Task) -> Result<Package, Stop> {
     let state = State::load(app, task.job_id).await?;
     let job = vistazo_store::jobs::get(&app.db, task.job_id).await?;
     let reference = state.brief.epsg.map(crs::lookup).transpose()?;
-    let (Some(georef), Some(block)) = (state.on_grid(), &state.adjustment) else {
-        return Err(Stop::Failed(NOT_ON_GRID.into()));
+    let Some(georef) = state.on_grid() else { return Err(Stop::Failed(NOT_ON_GRID.into())) };
+    let adjustment = match &state.adjustment {
+        Some(block) if georef.record.source != Source::Walked => {
+            let detail = crate::work::registration::detail(app, block.row.id).await?;
+            Some(crate::work::registration::to_dto(&state.brief, block, Some(&detail)))
+        }
+        _ => None,
     };
-    let detail = crate::work::registration::detail(app, block.row.id).await?;
-    let adjustment = crate::work::registration::to_dto(&state.brief, block, Some(&detail));
     let grid = crate::work::grid::to_dto(&state.brief, georef).result;
     let map = GridMap::from(&georef.record.map);
     let scans = state.scans.iter().filter_map(|s| Some((s.clone(), georef.record.local_pose(s.id)?))).collect();

@@ -3,16 +3,18 @@
 use super::{Progress, Stop, blocking, derive};
 use crate::App;
 use crate::dto::PassFacts;
-use crate::record::passes::{Passes, SeenTarget, StoredPass, StoredPlace, StoredTie, VERSION};
+use crate::record::passes::{MarkRole, Passes, SeenTarget, StoredMark, StoredPass, StoredPlace, StoredTie, VERSION};
+use crate::work::pass_marks::{self, InFrame};
 use crate::work::passes::{self, Made, Walked, corrected};
-use crate::work::{pass_marks, ties};
+use crate::work::ties;
 use nalgebra::Matrix6;
 use std::sync::Arc;
 use uuid::Uuid;
 use vistazo_core::clean::Class;
 use vistazo_core::geometry::Pose;
 use vistazo_core::mobile::{
-    Anchor, KnownSphere, Mark, Noted, PassIn, Piece, Registered, SeenSphere, Trajectory, Unit, register, spheres_seen,
+    Anchor, Correction, KnownSphere, Mark, Noted, PassIn, Piece, Registered, SeenSphere, Trajectory, Unit, register,
+    spheres_seen,
 };
 use vistazo_core::tie::Shown;
 use vistazo_formats::passes::KeptPieces;
@@ -26,9 +28,28 @@ struct Doing {
     path: Trajectory,
     pieces: Vec<Piece>,
     unit: Unit,
-    /// Those somebody noted, then the targets that it saw.
+    /// Those somebody noted, check points too.
+    noted: Vec<InFrame>,
+    /// What holds it: of those all but the check points, then the targets that it saw.
     marks: Vec<Mark>,
     seen: Vec<SeenTarget>,
+}
+
+impl Doing {
+    /// Where it came to lie at its marks; those that hold it are counted in their order.
+    fn stood(&self, placed: &Correction, wrong: impl Fn(usize) -> bool) -> Vec<StoredMark> {
+        let mut holds = 0..;
+        let role = |check: bool, n: usize| match (check, wrong(n)) {
+            (true, _) => MarkRole::Check,
+            (false, true) => MarkRole::Wrong,
+            (false, false) => MarkRole::Holds,
+        };
+        let of = |m: &InFrame| {
+            let n = if m.check { None } else { holds.next() };
+            m.stored(&self.path, &self.pieces, placed, role(m.check, n.unwrap_or(usize::MAX)))
+        };
+        self.noted.iter().filter_map(of).collect()
+    }
 }
 
 type Anchors = (Vec<(Uuid, Pose, Matrix6<f64>)>, Vec<Shown>);
@@ -42,10 +63,10 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         let bytes = app.objects.bytes(&format!("{key}/pieces")).await?;
         let pieces = blocking(move || Ok(KeptPieces::from_bytes(&bytes)?.0)).await?;
         let path = passes::path(app, &key).await?;
-        let marks = pass_marks::marks_in_frame(app, task.job_id, &all.standing, row, &path).await?;
+        let noted = pass_marks::marks_in_frame(app, task.job_id, &all.standing, row, &path).await?;
         let [from, to] = path.span();
-        for m in &marks {
-            if let Noted::Stood(time) = m.noted
+        for m in &noted {
+            if let Noted::Stood(time) = m.mark.noted
                 && !(from..=to).contains(&time)
             {
                 return Err(Stop::Failed(format!(
@@ -54,7 +75,8 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
                 )));
             }
         }
-        doing.push(Doing { id: row.id, path, key, pieces, unit: passes::unit(row), marks, seen: Vec::new() });
+        let marks = noted.iter().filter(|m| !m.check).map(|m| m.mark.clone()).collect();
+        doing.push(Doing { id: row.id, path, key, pieces, unit: passes::unit(row), noted, marks, seen: Vec::new() });
     }
     if doing.is_empty() {
         return Err(Stop::Failed("no pass was read yet: bring a cloud and its path first".into()));
@@ -91,11 +113,12 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         passes: doing
             .iter()
             .zip(&out.passes)
-            .map(|(d, p)| StoredPass {
-                id: d.id,
-                key: d.key.clone(),
-                placed: p.as_ref().map(|p| StoredPlace::of(p, whole(d.id))).map_err(|e| (*e).into()),
-                seen: d.seen.clone(),
+            .enumerate()
+            .map(|(k, (d, p))| {
+                let placed = p.as_ref().map(|p| StoredPlace::of(p, whole(d.id))).map_err(|e| (*e).into());
+                let stood = |p: &StoredPlace| d.stood(&p.correction(), |n| out.wrong_marks.contains(&(k, n)));
+                let marks = placed.as_ref().ok().map(stood);
+                StoredPass { id: d.id, key: d.key.clone(), marks, placed, seen: d.seen.clone() }
             })
             .collect(),
         ties: out
@@ -219,7 +242,7 @@ async fn seen(
         .await?;
         let of = |v: SeenSphere| {
             let (name, at, known) = &all.standing.stands.spheres[v.sphere];
-            let mark = Mark { noted: Noted::Shown(v.at), at: *at, covariance: known + v.covariance };
+            let mark = Mark { noted: Noted::Shown(v.at, Some(v.time)), at: *at, covariance: known + v.covariance };
             (SeenTarget { name: name.clone(), time: v.time, points: v.points }, mark)
         };
         found.push(visits.into_iter().map(of).collect());

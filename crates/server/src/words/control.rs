@@ -47,6 +47,14 @@ pub(crate) fn weakness(brief: &Brief, w: &Weakness) -> String {
                 .into()
         }
         Weakness::Mistake { mistake } => self::mistake(brief, mistake),
+        Weakness::MarkOff { point, off, p } => format!(
+            "the mark on {point} contradicts the rest of its pass: {} off, {}; it does not count until that is settled",
+            brief.length(*off),
+            chance(*p)
+        ),
+        Weakness::NotStoodOn { point } => {
+            format!("no pass has a mark on check point {point}: it shows nothing until one stands there")
+        }
     }
 }
 

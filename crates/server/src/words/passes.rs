@@ -23,6 +23,9 @@ pub(crate) struct Came<'a> {
     /// Share of it that nothing ties.
     pub loose: f64,
     pub wrong_marks: usize,
+    /// Check points that it stood on and was not held by: how far off in plan and in height, and what was to be expected of each
+    /// (95 %), metres.
+    pub checks: &'a [(&'a str, [f64; 2], [f64; 2])],
     /// Targets that it saw on its way, and whether they contradict the rest.
     pub seen: &'a [(&'a str, bool)],
 }
@@ -37,6 +40,10 @@ pub(crate) fn refused(why: RefusedWord, scans: bool) -> String {
              say where it stood on control points"
         }
         RefusedWord::NoPlace => "what it shows agrees with no other pass: let passes overlap by a room",
+        RefusedWord::FewMarks => {
+            "it is held by fewer than two control points three metres apart, and no scan or pass that stands shows where it is: \
+             say where it stood, or make check points control"
+        }
     }
     .into()
 }
@@ -108,6 +115,19 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
         out.push(format!(
             "{} of its marks contradict the rest: another point, another moment, or the height over it.",
             c.wrong_marks
+        ));
+    }
+    for (name, [plan, height], [plan95, height95]) in c.checks {
+        let off = match plan > plan95 || height > height95 {
+            true => "more than is stated of it",
+            false => "within what is stated of it",
+        };
+        out.push(format!(
+            "At {name}, which was held back as a check, it is {} off in plan and {} in height, {off} ({} and {} at 95 %).",
+            long(*plan),
+            long(*height),
+            long(*plan95),
+            long(*height95)
         ));
     }
     if !c.seen.is_empty() {

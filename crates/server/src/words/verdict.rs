@@ -73,11 +73,17 @@ fn ground(brief: &Brief, g: &Ground) -> String {
                 PlaceKind::Target => "",
                 PlaceKind::Station => "station ",
                 PlaceKind::Surface => "surface ",
+                PlaceKind::Pass => "a point of ",
             };
-            format!("{within} of {of} targets, stations and required surfaces within the limit, worst at {what}{worst}")
+            let all = match kind {
+                PlaceKind::Pass => "passes and required surfaces",
+                _ => "targets, stations and required surfaces",
+            };
+            format!("{within} of {of} {all} within the limit, worst at {what}{worst}")
         }
         Ground::Unsettled(n) => format!("{n} finding{} of the registration not settled", plural(*n)),
-        Ground::Unplaced(n) => format!("{n} scan{} without a place", plural(*n)),
+        Ground::Unplaced(1) => "a scan or a pass without a place".into(),
+        Ground::Unplaced(n) => format!("{n} scans or passes without a place"),
         Ground::ControlOff(names) => format!("control {} does not fit the others", list(names)),
         Ground::TestFailed => "control is not in the adjustment: block and control do not pass the test of one another, or a scale was fitted".into(),
         Ground::ChecksOff(names) => {

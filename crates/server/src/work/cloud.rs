@@ -1,6 +1,7 @@
 //! The clouds of a job as they are looked at: poses, tiles, and what is known about each.
 
 use super::passes::{self, Walked};
+use super::stands::Standing;
 use super::{grid, planning, registration};
 use crate::dto::{CloudDto, CloudScanDto, MeasureDto, MeasuredDto, PickDto, PoseDto, SpanDto, TilesDto};
 use crate::record::GradeWord;
@@ -27,6 +28,9 @@ struct Place {
 /// that are asked for go through the map.
 pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
     let rows = field::scans(&app.db, job).await?;
+    if rows.is_empty() {
+        return of_passes(app, job, wanted).await;
+    }
     let tiles = tiles(app, job, &rows).await?;
     let (_, brief) = super::brief(app, job).await?;
     let plan = planning::load(app, job).await?;
@@ -81,10 +85,23 @@ pub(crate) async fn cloud(app: &App, job: Uuid, wanted: Option<&str>) -> Result<
         })
         .collect();
     scans.extend(walked(app, job, frame, &origin).await?);
-    let revision = super::fingerprint(
-        &scans.iter().map(|s| (s.id, s.pose, &s.grade, s.tiles.as_ref().map(|t| t.build))).collect::<Vec<_>>(),
-    );
-    Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision, scans })
+    Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision: revision(&scans), scans })
+}
+
+fn revision(scans: &[CloudScanDto]) -> String {
+    let of = |s: &CloudScanDto| (s.id, s.pose, s.grade, s.tiles.as_ref().map(|t| t.build));
+    super::fingerprint(&scans.iter().map(of).collect::<Vec<_>>())
+}
+
+/// Where no scan is: the passes, in the frame that they hold one another in, or in the one that control gives them.
+async fn of_passes(app: &App, job: Uuid, wanted: Option<&str>) -> Result<CloudDto, ApiError> {
+    let all = Walked::load(app, job).await?;
+    let stands = &all.standing.stands;
+    let frame = wanted.filter(|w| *w == "scan").unwrap_or(stands.frame);
+    let origin = stands.map().map_or_else(Vec3::zeros, |m| m.origin.map(f64::round));
+    let scans = walked(app, job, frame, &origin).await?;
+    let stale = all.record.as_ref().is_some_and(|r| r.inputs != all.inputs);
+    Ok(CloudDto { frame: frame.into(), origin: origin.into(), stale, revision: revision(&scans), scans })
 }
 
 /// The tiles of scans: those that have the colours of photographs and know what is taken out, where there are such.
@@ -244,8 +261,11 @@ pub(crate) async fn measure(
             }
         })
         .collect();
-    let map =
-        if cloud.frame == "grid" { grid::current(app, job).await?.map(|g| GridMap::from(&g.record.map)) } else { None };
+    let map = match cloud.frame.as_str() {
+        "grid" if cloud.scans.iter().all(|s| s.walked) => Standing::load(app, job).await?.stands.map(),
+        "grid" => grid::current(app, job).await?.map(|g| GridMap::from(&g.record.map)),
+        _ => None,
+    };
     let points = points
         .into_iter()
         .map(|(_, scan, m, _)| MeasuredDto {

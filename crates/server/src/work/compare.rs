@@ -82,7 +82,7 @@ struct TickedAt {
 
 impl Compared {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
-        let Standing { scans, stands, block, brief } = Standing::load(app, job).await?;
+        let Standing { scans, stands, block, brief, .. } = Standing::load(app, job).await?;
         Ok(Self {
             stands,
             rows: comparisons::comparisons(&app.db, job).await?,

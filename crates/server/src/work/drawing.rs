@@ -65,7 +65,7 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<DrawingDto, ApiError>
             })
             .map(|(i, _)| i.id)
             .collect(),
-        floors: floors(standing),
+        floors: floors(&walked),
         on_grid: standing.stands.is_on_grid(),
         codes: super::features::codes(&rows),
         without_level: super::features::without_level(&rows),
@@ -79,11 +79,15 @@ fn item(row: PlanItem, data: DrawnData) -> DrawnItem {
     DrawnItem { id, kind, data, version, deleted }
 }
 
-/// The floors that scans stand on: a tripod's height under them.
-fn floors(standing: &Standing) -> Vec<(f64, usize)> {
+/// The floors that scans stand on, a tripod's height under them; where no scan does, those that passes walked on.
+fn floors(walked: &Walked) -> Vec<(f64, usize)> {
+    let standing = &walked.standing;
     let placed = standing.scans.iter().filter(|s| s.has_scanner).filter_map(|s| standing.stands.pose(s.id));
     let mut heights: Vec<f64> =
         placed.map(|p| standing.stands.position(&p.1.translation)[2] - INSTRUMENT_HEIGHT).collect();
+    if heights.is_empty() {
+        heights = walked.floors();
+    }
     heights.sort_by(f64::total_cmp);
     heights.chunk_by(|a, b| b - a < ONE_FLOOR).map(|c| (c[c.len() / 2], c.len())).collect()
 }
@@ -382,13 +386,20 @@ pub(crate) struct Summary {
 
 impl Summary {
     /// What of it a client may ask for, and whether all of that is from the clouds as they stand.
-    pub(crate) fn deliverables(&self, stands: &Stands, scans: &[ScanRow]) -> Vec<(Deliverable, bool)> {
-        let now = stands.sum(scans);
+    /// `walked` is the sum over scans and passes: plans, ground and solids are drawn from both.
+    pub(crate) fn deliverables(
+        &self,
+        stands: &Stands,
+        scans: &[ScanRow],
+        walked: Option<&String>,
+    ) -> Vec<(Deliverable, bool)> {
+        let by_scans = stands.sum(scans);
         let fresh = |kind: Deliverable, d: &DrawnData| match kind {
             Deliverable::Elevations => {
                 d.picture.as_ref().map(|p| &p.inputs) == super::elevation::inputs(d, stands, scans).as_ref()
             }
-            _ => d.drawn.as_ref().is_none_or(|f| Some(&f.inputs) == now.as_ref()),
+            Deliverable::Features => d.drawn.as_ref().is_none_or(|f| Some(&f.inputs) == by_scans.as_ref()),
+            _ => d.drawn.as_ref().is_none_or(|f| Some(&f.inputs) == walked),
         };
         let mut out = Vec::new();
         for kind in [Deliverable::FloorPlans, Deliverable::Elevations, Deliverable::Features, Deliverable::Solids] {
@@ -397,7 +408,7 @@ impl Summary {
                 out.push((kind, of.all(|(_, d)| fresh(kind, d))));
             }
         }
-        out.extend(self.ground.as_ref().map(|inputs| (Deliverable::Ground, Some(inputs) == now.as_ref())));
+        out.extend(self.ground.as_ref().map(|inputs| (Deliverable::Ground, Some(inputs) == walked)));
         out
     }
 }

@@ -54,7 +54,10 @@ pub(crate) async fn current_of(
         }
     }
     let record: Georeferencing = crate::record::read("georeferencing", stored.result)?;
-    let stale = match block {
+    let walked = record.source == record::Source::Walked;
+    let stale = match block.filter(|b| !walked || !b.record.scans.is_empty()) {
+        // held by passes, until a block of scans is there
+        None if walked => super::walked_grid::fingerprint(app, job, brief).await? != stored.inputs,
         Some(b) => b.stale || fingerprint(&b.row, &results::control(&app.db, job).await?, brief) != stored.inputs,
         None => true,
     };
@@ -70,6 +73,10 @@ pub(crate) async fn current(app: &App, job: Uuid) -> Result<Option<Current>, Api
 /// Fits the block to control, or keeps it in the system that it was adjusted in, and stores the result.
 pub(crate) async fn run(app: &App, job: Uuid, to: To) -> Result<GeorefDto, ApiError> {
     let (_, brief) = super::brief(app, job).await?;
+    if to != To::Own && super::walked_grid::is_for(app, job).await? {
+        let (inputs, record) = super::walked_grid::hold(app, job).await?;
+        return kept(app, job, &brief, inputs, record).await;
+    }
     let Some(block) = registration::current_of(app, job, &brief).await? else {
         return Err(ApiError::conflict(
             "the block is not adjusted yet: run the registration first, control only goes on an adjusted network",
@@ -101,8 +108,18 @@ pub(crate) async fn run(app: &App, job: Uuid, to: To) -> Result<GeorefDto, ApiEr
         Ok::<_, ApiError>(record)
     })
     .await??;
+    kept(app, job, &brief, inputs, record).await
+}
+
+async fn kept(
+    app: &App,
+    job: Uuid,
+    brief: &Brief,
+    inputs: String,
+    record: Georeferencing,
+) -> Result<GeorefDto, ApiError> {
     results::put_georef(&app.db, job, &inputs, &serde_json::json!(record)).await?;
-    Ok(to_dto(&brief, &Current { inputs, stale: false, record }))
+    Ok(to_dto(brief, &Current { inputs, stale: false, record }))
 }
 
 /// What a block is brought to.
@@ -154,6 +171,17 @@ pub(super) fn map_at(brief: &Brief, reference: Option<&crs::Reference>, at: &Vec
     let Some(reference) = reference else { return Ok(GridMap::local(*at)) };
     let map = reference.map_at(at, brief.undulation.unwrap_or(0.0))?;
     Ok(if brief.output() == Output::Ground { map.ground() } else { map })
+}
+
+/// The map to the grid about the middle of a list of control; none where no point has three coordinates.
+pub(super) fn map_of_control(brief: &Brief, control: &[ControlRow]) -> Result<Option<GridMap>, ApiError> {
+    let whole: Vec<Vec3> = control.iter().filter_map(|c| Some(Vec3::new(c.e?, c.n?, c.h?))).collect();
+    if whole.is_empty() {
+        return Ok(None);
+    }
+    let middle = whole.iter().sum::<Vec3>() / whole.len() as f64;
+    let reference = brief.epsg.map(crs::lookup).transpose().map_err(|e| ApiError::conflict(e.to_string()))?;
+    map_at(brief, reference.as_ref(), &middle).map(Some).map_err(|e| ApiError::conflict(e.to_string()))
 }
 
 fn compute(

@@ -43,6 +43,7 @@ pub(crate) mod staying;
 pub(crate) mod survey;
 pub(crate) mod ties;
 pub(crate) mod verdict;
+mod walked_grid;
 
 use crate::dto::Brief;
 use crate::{ApiError, App};

@@ -3,12 +3,14 @@
 use super::passes::{self, Walked};
 use super::stands::Standing;
 use crate::dto::{MarkOrderDto, NotedMarkDto, PassMarkDto};
+use crate::record::passes::{MarkRole, StoredMark};
+use crate::record::rows9;
 use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::geometry::{Mat3, Vec3};
-use vistazo_core::mobile::{KnownPoint, Mark, Marked, Noted, Trajectory, in_order};
+use vistazo_core::mobile::{Correction, KnownPoint, Mark, Marked, Noted, Piece, Trajectory, in_order, picked, stood};
 use vistazo_store::passes::PassRow;
-use vistazo_store::results;
+use vistazo_store::results::{self, ControlRow};
 
 /// Setting the unit down on a mark, and picking a point in its cloud, 1σ each way, metres.
 const SET_DOWN: f64 = 0.005;
@@ -18,6 +20,39 @@ const MOST: usize = 400;
 
 pub(crate) fn marks(row: &PassRow) -> Result<Vec<PassMarkDto>, ApiError> {
     crate::record::read(&format!("marks of “{}”", row.name), row.marks.clone())
+}
+
+/// The control point of a name.
+pub(crate) fn named<'a>(control: &'a [ControlRow], name: &str) -> Option<&'a ControlRow> {
+    let wanted = name.trim().to_lowercase();
+    control.iter().find(|c| c.name.to_lowercase() == wanted)
+}
+
+/// A mark in the frame that scans stand in.
+pub(crate) struct InFrame {
+    pub mark: Mark,
+    /// Its control point, and how high over it the unit stood, metres.
+    pub point: String,
+    pub height: f64,
+    /// Of noting it, 1σ each way, metres.
+    pub noted: f64,
+    /// It is held back as a check.
+    pub check: bool,
+}
+
+impl InFrame {
+    /// Where the pass came to lie there; none where it is held by nothing.
+    pub(crate) fn stored(
+        &self,
+        path: &Trajectory,
+        pieces: &[Piece],
+        placed: &Correction,
+        role: MarkRole,
+    ) -> Option<StoredMark> {
+        let (at, covariance) = stood(&self.mark.noted, path, pieces, placed)?;
+        let (point, height, noted) = (self.point.clone(), self.height, self.noted);
+        Some(StoredMark { point, height, at: at.into(), covariance: rows9(&covariance), noted, role })
+    }
 }
 
 /// Marks of a pass in the frame that scans stand in.
@@ -30,7 +65,7 @@ pub(crate) async fn marks_in_frame(
     standing: &Standing,
     row: &PassRow,
     path: &Trajectory,
-) -> Result<Vec<Mark>, ApiError> {
+) -> Result<Vec<InFrame>, ApiError> {
     let marks = marks(row)?;
     if marks.is_empty() {
         return Ok(Vec::new());
@@ -44,9 +79,7 @@ pub(crate) async fn marks_in_frame(
     }
     let control = results::control(&app.db, job).await?;
     let of = |m: &PassMarkDto| {
-        let wanted = m.point.trim().to_lowercase();
-        let point = control.iter().find(|c| c.name.to_lowercase() == wanted);
-        let Some((p, [e, n, h])) = point.and_then(|p| Some((p, [p.e?, p.n?, p.h?]))) else {
+        let Some((p, [e, n, h])) = named(&control, &m.point).and_then(|p| Some((p, [p.e?, p.n?, p.h?]))) else {
             return Err(ApiError::conflict(format!(
                 "{}: {} is on “{}”, which is no control point with three coordinates",
                 row.name,
@@ -54,10 +87,11 @@ pub(crate) async fn marks_in_frame(
                 m.point
             )));
         };
-        let (noted, off) = noted(path, m.time, m.place);
+        let (as_noted, noted) = noted(path, m.time, m.place);
         let at = standing.stands.inverse(&Vec3::new(e, n, h)) + Vec3::z() * m.height;
-        let own = Vec3::new(p.sigma_e, p.sigma_n, p.sigma_v).map(|s| s * s + off * off);
-        Ok(Mark { noted, at, covariance: Mat3::from_diagonal(&own) })
+        let own = Vec3::new(p.sigma_e, p.sigma_n, p.sigma_v).map(|s| s * s + noted * noted);
+        let mark = Mark { noted: as_noted, at, covariance: Mat3::from_diagonal(&own) };
+        Ok(InFrame { mark, point: p.name.clone(), height: m.height, noted, check: p.is_check })
     };
     marks.iter().map(of).collect()
 }
@@ -65,7 +99,7 @@ pub(crate) async fn marks_in_frame(
 /// How a mark was noted, and how well, 1σ each way, metres.
 fn noted(path: &Trajectory, time: f64, place: Option<[f64; 3]>) -> (Noted, f64) {
     match place {
-        Some(p) => (Noted::Shown(Vec3::from(p) - path.origin()), PICKED),
+        Some(p) => (Noted::Shown(Vec3::from(p) - path.origin(), Some(time).filter(|t| *t != 0.0)), PICKED),
         None => (Noted::Stood(time), SET_DOWN),
     }
 }
@@ -104,6 +138,7 @@ pub(crate) async fn order(
     }
     let path = passes::path(app, key).await?;
     let unit = passes::unit(row);
+    let given = from_view(&all, row.id, &path, given)?;
     let bytes = app.objects.bytes(&format!("{key}/pieces")).await?;
     let marks = given.clone();
     let (path, marked) = super::blocking(move || {
@@ -141,6 +176,27 @@ pub(crate) async fn order(
         marks: marks.collect(),
         says: words::passes::order(&all.standing.brief, &out, &said, &names),
     })
+}
+
+/// What was picked in the cloud as it is looked at, as a place that shows in its file.
+fn from_view(
+    all: &Walked,
+    pass: Uuid,
+    path: &Trajectory,
+    given: Vec<NotedMarkDto>,
+) -> Result<Vec<NotedMarkDto>, ApiError> {
+    let looked = all.looked_at().into_iter().find(|l| l.0.id == pass);
+    let of = |m: NotedMarkDto| {
+        let Some(at) = m.picked else { return Ok(m) };
+        let Some((looked, c)) = &looked else {
+            return Err(ApiError::conflict("the pass is not shown as it is now: tie and correct the passes first"));
+        };
+        let at = Vec3::from(looked.made.origin) + Vec3::from(at);
+        let Some(Noted::Shown(place, time)) = picked(&at, c) else { return Err(ApiError::not_found()) };
+        let place = Some((place + path.origin()).into());
+        Ok(NotedMarkDto { picked: None, place, time: time.unwrap_or_default(), ..m })
+    };
+    given.into_iter().map(of).collect()
 }
 
 fn marked(

@@ -4,9 +4,10 @@ use super::stands::Standing;
 use crate::dto::{
     AlongPassDto, Brief, DoubledDto, PassDto, PassFacts, PassesDto, PlacedPassDto, TilesDto, TwiceDto, WalkedDto,
 };
-use crate::record::passes::{Passes, StoredDoubled, StoredPass, StoredPlace};
+use crate::record::passes::{MarkRole, Passes, StoredDoubled, StoredMark, StoredPass, StoredPlace};
 use crate::{ApiError, App, words};
 use uuid::Uuid;
+use vistazo_core::check::{Judged, PlaceKind};
 use vistazo_core::clean::{Class, Surfaces, behind};
 use vistazo_core::cloud::Measured;
 use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
@@ -14,6 +15,7 @@ use vistazo_core::mobile::{Correction, Piece, Trajectory, Unit, units};
 use vistazo_core::scan::Scan;
 use vistazo_formats::passes::{KeptPath, TimedCloud};
 use vistazo_store::passes::{self, PassRow};
+use vistazo_store::results::ControlRow;
 use vistazo_store::{results, views};
 
 /// The result of all passes of a job is kept under this name.
@@ -27,6 +29,8 @@ pub(crate) struct Walked {
     pub record: Option<Passes>,
     /// What a result would be made from now.
     pub inputs: String,
+    /// What marks are on, where there are any.
+    control: Vec<ControlRow>,
 }
 
 impl Walked {
@@ -38,12 +42,11 @@ impl Walked {
             true => results::control(&app.db, job).await?,
             false => Vec::new(),
         };
-        let control: Vec<_> = control.iter().map(|c| (&c.name, c.e, c.n, c.h, c.sigma_e, c.sigma_v)).collect();
-        let inputs = super::fingerprint(&(1, marked, control, standing.stands.state(&standing.scans)));
-        let record = views::computed(&app.db, job, KIND, LAST).await?;
-        let record: Option<Passes> = record.map(|v| crate::record::read("result of the passes", v)).transpose()?;
-        let record = record.filter(|r| r.version == crate::record::passes::VERSION);
-        Ok(Self { rows, standing, record, inputs })
+        let known: Vec<_> =
+            control.iter().map(|c| (&c.name, c.e, c.n, c.h, c.sigma_e, c.sigma_v, c.is_check)).collect();
+        let inputs = super::fingerprint(&(2, marked, known, standing.stands.state(&standing.scans)));
+        let record = last(app, job).await?;
+        Ok(Self { rows, standing, record, inputs, control })
     }
 
     /// What came of them, where that is of what they are now.
@@ -139,9 +142,16 @@ impl Walked {
         let point95 = [vistazo_core::stats::median(&mut points).unwrap_or_default(), most];
         let doubled: Vec<DoubledDto> = place.doubled.iter().map(|d| self.doubled(d, &c)).collect();
         // targets that it saw are counted on after its marks
-        let noted = super::pass_marks::marks(row).map_or(0, |m| m.len());
+        let noted = match &record.passes[k].marks {
+            Some(marks) => marks.iter().filter(|m| m.role != MarkRole::Check).count(),
+            None => super::pass_marks::marks(row).map_or(0, |m| m.len()),
+        };
         let seen: Vec<(&str, bool)> = (record.passes[k].seen.iter().enumerate())
             .map(|(n, t)| (t.name.as_str(), record.wrong_marks.contains(&(k, noted + n))))
+            .collect();
+        let checks: Vec<_> = (record.passes[k].marks.iter().flatten())
+            .filter(|m| m.role == MarkRole::Check)
+            .filter_map(|m| self.checked(m))
             .collect();
         let (fit, says) = words::passes::says(&words::passes::Came {
             brief: &self.standing.brief,
@@ -156,9 +166,20 @@ impl Walked {
             alone: self.standing.scans.is_empty() || !mine().any(|t| t.to.is_ok()),
             loose: along.iter().filter(|a| a.ties == 0).count() as f64 / along.len().max(1) as f64,
             wrong_marks: record.wrong_marks.iter().filter(|m| m.0 == k && m.1 < noted).count(),
+            checks: &checks,
             seen: &seen,
         });
         PlacedPassDto { refused: None, along, bends: place.bends, doubled, point95, ties, left_out, says, fit }
+    }
+
+    /// How far from a check point the pass came to lie, in plan and height, and what was to be expected (95 %), metres.
+    fn checked<'a>(&self, m: &'a StoredMark) -> Option<(&'a str, [f64; 2], [f64; 2])> {
+        let point = super::pass_marks::named(&self.control, &m.point)?;
+        let known = Vec3::new(point.e?, point.n?, point.h?) + Vec3::z() * m.height;
+        let off = Vec3::from(m.at) - self.standing.stands.inverse(&known);
+        let sigma = Vec3::new(point.sigma_e, point.sigma_n, point.sigma_v).map(|s| s * s + m.noted * m.noted);
+        let expected = Mat3::from_row_slice(&m.covariance) + Mat3::from_diagonal(&sigma);
+        Some((&m.point, [off.xy().norm(), off.z.abs()], Error95::plan_and_height(&expected)))
     }
 
     fn doubled(&self, d: &StoredDoubled, c: &Correction) -> DoubledDto {
@@ -179,18 +200,19 @@ impl Walked {
 
 /// 95 % in space of a point that was measured in the middle of what the unit reaches, at each piece, metres.
 fn points95(c: &Correction, unit: &Unit) -> Vec<f64> {
+    (0..c.times.len()).map(|i| point95(c, unit, i).spatial).collect()
+}
+
+/// The same at one piece, of the worst of four ways.
+fn point95(c: &Correction, unit: &Unit, i: usize) -> Error95 {
     let arm = (unit.max_range / 4.0).min(8.0);
-    let of = |i: usize| {
-        let from = c.poses[i].translation;
-        // the worst of four ways
-        let ways = [Vec3::x(), -Vec3::x(), Vec3::y(), -Vec3::y()];
-        let at = |w: Vec3| {
-            let known = c.covariance(c.times[i], &(from + w * arm)) + Mat3::identity() * unit.point_variance(arm);
-            Error95::from_covariance(&known).spatial
-        };
-        ways.into_iter().map(at).fold(0.0, f64::max)
+    let from = c.poses[i].translation;
+    let at = |w: Vec3| {
+        let known = c.covariance(c.times[i], &(from + w * arm)) + Mat3::identity() * unit.point_variance(arm);
+        Error95::from_covariance(&known)
     };
-    (0..c.times.len()).map(of).collect()
+    let ways = [Vec3::x(), -Vec3::x(), Vec3::y(), -Vec3::y()].map(at);
+    ways.into_iter().max_by(|a, b| a.spatial.total_cmp(&b.spatial)).unwrap_or_default()
 }
 
 /// The profile of the unit that a pass was walked with.
@@ -198,6 +220,13 @@ pub(crate) fn unit(row: &PassRow) -> Unit {
     let mut all = units();
     let at = all.iter().position(|u| u.name == row.unit).unwrap_or(0);
     all.swap_remove(at)
+}
+
+/// What came of all passes when they were corrected last.
+pub(super) async fn last(app: &App, job: Uuid) -> Result<Option<Passes>, ApiError> {
+    let record = views::computed(&app.db, job, KIND, LAST).await?;
+    let record: Option<Passes> = record.map(|v| crate::record::read("result of the passes", v)).transpose()?;
+    Ok(record.filter(|r| r.version == crate::record::passes::VERSION))
 }
 
 /// Keeps what came of all passes.
@@ -333,6 +362,38 @@ impl Walked {
                 Some((looked, place.correction()))
             })
             .collect()
+    }
+
+    /// Heights of the floors it walked on, in the unit's own height under it at each piece, metres.
+    pub(crate) fn floors(&self) -> Vec<f64> {
+        let of = |(row, place): (&PassRow, &StoredPlace)| {
+            let under = Vec3::z() * unit(row).handling.height;
+            let at = |p: &Pose| self.standing.stands.position(&(p.translation - under))[2];
+            place.correction().poses.iter().map(at).collect::<Vec<_>>()
+        };
+        self.placed().flat_map(of).collect()
+    }
+
+    /// The worst that a single point of each pass is known by, in each area with limits of its own and outside of them.
+    pub(crate) fn judged(&self) -> Vec<Judged> {
+        let mut out: Vec<Judged> = Vec::new();
+        for (row, place) in self.placed() {
+            let (c, unit) = (place.correction(), unit(row));
+            for i in 0..c.times.len() {
+                let at = Vec3::from(self.standing.stands.position(&c.poses[i].translation));
+                let area = self.standing.plan.area_at(&(at - self.standing.brief.origin()));
+                let error = point95(&c, &unit, i);
+                match out.iter_mut().find(|j| j.name == row.name && j.area == area) {
+                    Some(j) => {
+                        j.error.horizontal = j.error.horizontal.max(error.horizontal);
+                        j.error.vertical = j.error.vertical.max(error.vertical);
+                        j.error.spatial = j.error.spatial.max(error.spatial);
+                    }
+                    None => out.push(Judged { kind: PlaceKind::Pass, name: row.name.clone(), error, area }),
+                }
+            }
+        }
+        out
     }
 
     /// What the brief asks for, where nothing else does.

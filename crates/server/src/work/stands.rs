@@ -16,6 +16,8 @@ pub(crate) struct Standing {
     pub scans: Vec<ScanRow>,
     pub stands: Stands,
     pub block: Option<registration::Current>,
+    pub georef: Option<grid::Current>,
+    pub plan: planning::Plan,
     pub brief: Brief,
 }
 
@@ -25,11 +27,16 @@ impl Standing {
         let (plan, scans) = (planning::load(app, job).await?, field::scans(&app.db, job).await?);
         let block = registration::current_at(app, job, &brief, &plan, &scans).await?;
         let georef = grid::current_of(app, job, &brief, block.as_ref()).await?;
-        Ok(Self { stands: Stands::new(block.as_ref(), georef.as_ref()), scans, block, brief })
+        let stands = match scans.is_empty() {
+            true => Stands::of_passes(app, job, &brief).await?,
+            false => Stands::new(block.as_ref(), georef.as_ref()),
+        };
+        Ok(Self { stands, scans, block, georef, plan, brief })
     }
 }
 
 /// Where scans stand.
+#[derive(Clone)]
 pub(crate) struct Stands {
     pub frame: &'static str,
     /// From the frame they stand in to the grid, where it is that of the grid.
@@ -62,6 +69,18 @@ impl Stands {
         let spheres = targets.filter(known).map(sphere).collect();
         let of = fresh.iter().flat_map(|b| b.record.scans.iter()).map(of).collect();
         Self { frame: "block", map: None, of, spheres }
+    }
+
+    /// Where no scan stands, passes are on the grid as soon as one of them has a mark on control.
+    async fn of_passes(app: &App, job: Uuid, brief: &Brief) -> Result<Self, ApiError> {
+        let nowhere = Self::new(None, None);
+        let passes = vistazo_store::passes::passes(&app.db, job).await?;
+        if passes.iter().all(|p| p.marks == serde_json::json!([])) {
+            return Ok(nowhere);
+        }
+        let control = vistazo_store::results::control(&app.db, job).await?;
+        let map = grid::map_of_control(brief, &control)?;
+        Ok(map.map_or(nowhere, |map| Self { frame: "grid", map: Some(map), of: Vec::new(), spheres: Vec::new() }))
     }
 
     /// Whether the scans stand on the grid, or in a system of their own that is kept.

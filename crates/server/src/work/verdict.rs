@@ -1,9 +1,11 @@
 //! The verdict on the requirement, the title block, and what is open on each sheet.
 
 use super::outlook::{self, Outlook};
-use super::stands::Stands;
+use super::passes::Walked;
+use super::stands::{Standing, Stands};
 use super::{built, cleaning, compare, grid, planning, registration, survey};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
+use crate::record::georeference::Source;
 use crate::{ApiError, App, words};
 use uuid::Uuid;
 use vistazo_core::adjust::Group;
@@ -13,6 +15,32 @@ use vistazo_core::geometry::{Error95, Pose, Vec3};
 use vistazo_store::comparisons::{ComparisonRow, comparisons};
 use vistazo_store::surveys::{SurveyRow, surveys};
 use vistazo_store::{field, results};
+
+/// What passes say of it.
+struct Walks {
+    /// Those that were read, those that have no place, and whether that is of what they are now; nothing where they were never
+    /// corrected.
+    read: usize,
+    refused: usize,
+    current: Option<bool>,
+    /// A sum over scans and passes that can be drawn from.
+    sum: Option<String>,
+    /// The worst of each pass, area by area.
+    places: Vec<Judged>,
+}
+
+impl Walks {
+    fn of(walked: &Walked) -> Self {
+        let record = walked.record.as_ref();
+        Self {
+            read: walked.rows.iter().filter(|r| r.key.is_some()).count(),
+            refused: walked.current().map_or(0, |r| r.passes.iter().filter(|p| p.placed.is_err()).count()),
+            current: record.map(|_| walked.current().is_some()),
+            sum: walked.sum(),
+            places: walked.judged(),
+        }
+    }
+}
 
 /// Where the whole job stands. Each row is read once.
 pub(crate) struct State {
@@ -26,6 +54,8 @@ pub(crate) struct State {
     /// What is taken out of the clouds, in short; empty where nothing is.
     cleaned: String,
     drawn: super::drawing::Summary,
+    stands: Stands,
+    walks: Walks,
     compared: Vec<ComparisonRow>,
     surveys: Vec<SurveyRow>,
     designs: Vec<Designed>,
@@ -34,15 +64,14 @@ pub(crate) struct State {
 
 impl State {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
-        let (_, brief) = super::brief(app, job).await?;
-        let plan = planning::load(app, job).await?;
+        let walked = Walked::load(app, job).await?;
+        let walks = Walks::of(&walked);
+        let Standing { scans, stands, block: adjustment, georef, plan, brief } = walked.standing;
         let outlook = outlook::outlook(app, job, &plan, &brief).await?;
-        let scans = field::scans(&app.db, job).await?;
-        let adjustment = registration::current_at(app, job, &brief, &plan, &scans).await?;
-        let georef = grid::current_of(app, job, &brief, adjustment.as_ref()).await?;
-        let stands = Stands::new(adjustment.as_ref(), georef.as_ref());
-        let designs = built::Designs::at(app, job, scans.clone(), stands).await?;
+        let designs = built::Designs::at(app, job, scans.clone(), stands.clone()).await?;
         Ok(Self {
+            stands,
+            walks,
             designs: built::evidence(&designs)?,
             plan,
             adjustment,
@@ -64,13 +93,9 @@ impl State {
         self.georef.as_ref().filter(|g| !g.stale)
     }
 
-    fn stands(&self) -> Stands {
-        Stands::new(self.adjustment.as_ref(), self.georef.as_ref())
-    }
-
     /// What of what a client may ask for is drawn, and whether it is from the clouds as they stand.
     pub(super) fn drawn(&self) -> Vec<(Deliverable, bool)> {
-        self.drawn.deliverables(&self.stands(), &self.scans)
+        self.drawn.deliverables(&self.stands, &self.scans, self.walks.sum.as_ref())
     }
 
     /// The worst error that was predicted in an area with limits of its own, or outside of all.
@@ -112,8 +137,8 @@ impl State {
             planned_share: self.outlook.once,
             spacing: self.fresh_spacing(),
             test_passed: true,
-            agreement: compare::agreement(&self.scans, &self.compared, &self.stands(), &|s| self.area_of_scan(s)),
-            survey: survey::evidence(&self.surveys, &self.scans, &self.stands()),
+            agreement: compare::agreement(&self.scans, &self.compared, &self.stands, &|s| self.area_of_scan(s)),
+            survey: survey::evidence(&self.surveys, &self.scans, &self.stands),
             designs: self.designs.clone(),
             drawn: self.drawn(),
             ..Evidence::default()
@@ -153,6 +178,10 @@ impl State {
                 area: self.area_of_scan(s.scan),
             }
         }));
+        if g.source == Source::Walked {
+            e.unplaced = self.walks.refused;
+            places.extend(self.walks.places.iter().cloned());
+        }
         for s in &g.surfaces {
             match s.error {
                 Some([horizontal, vertical, spatial]) => {
@@ -164,7 +193,7 @@ impl State {
             }
         }
         e.places = Some(places);
-        e.test_passed = g.source != crate::record::georeference::Source::Free;
+        e.test_passed = g.source != Source::Free;
         e.control_off = g.residuals.iter().filter(|r| r.p_family < 0.01).map(|r| r.name.clone()).collect();
         e.checks = Checks {
             compared: g
@@ -286,7 +315,9 @@ impl State {
                 let error = Error95 { horizontal, vertical, spatial, ..Error95::default() };
                 Some((s.name.clone(), axis(&error.into()), self.plan.area_of_surface(&s.name), Vec::new()))
             });
-            targets.chain(stations).chain(surfaces).collect()
+            let walks = self.walks.places.iter().filter(|_| g.record.source == Source::Walked);
+            let walks = walks.map(|p| (p.name.clone(), axis(&p.error.into()), p.area, Vec::new()));
+            targets.chain(stations).chain(surfaces).chain(walks).collect()
         });
         let fresh = self.adjustment.as_ref().filter(|a| !a.stale && a.record.refused.is_none());
         let block: Option<Vec<Place>> = fresh.map(|a| {
@@ -333,6 +364,14 @@ impl State {
         ];
         let stations = self.plan.stations.len();
         let register = match &self.adjustment {
+            _ if self.scans.is_empty() && self.walks.read > 0 => match self.walks.current {
+                None => ("open", "passes not corrected".to_owned()),
+                Some(false) => ("attention", "out of date".into()),
+                Some(true) if self.walks.refused > 0 => {
+                    ("attention", format!("{} without a place", self.walks.refused))
+                }
+                Some(true) => ("done", format!("{} corrected", passes(self.walks.read))),
+            },
             None if self.scans.len() < 2 => ("waiting", "needs 2 scans".to_owned()),
             None => ("open", "not adjusted".into()),
             Some(a) if a.stale => ("attention", "out of date".into()),
@@ -382,6 +421,7 @@ impl State {
                 sheet("plan", "open", "no stations".into())
             },
             match self.scans.len() {
+                0 if self.walks.read > 0 => sheet("field", "done", passes(self.walks.read)),
                 0 => sheet("field", "open", "no scans".into()),
                 n => sheet(
                     "field",
@@ -400,6 +440,10 @@ impl State {
             sheet("deliver", deliver.0, deliver.1),
         ]
     }
+}
+
+fn passes(n: usize) -> String {
+    if n == 1 { "1 pass".into() } else { format!("{n} passes") }
 }
 
 fn to_dto(brief: &Brief, row: VerdictRow) -> VerdictDto {

@@ -24,3 +24,4 @@ mod ties;
 mod walked_plan;
 mod walked_spheres;
 mod walks;
+mod walks_alone;

@@ -46,7 +46,7 @@ fn spheres_on_the_way_are_seen_where_they_are() {
     assert!(squares < 1.6 && worst < 0.012);
     // one that the scans measured elsewhere contradicts, the others hold
     let mark = |s: &vistazo_core::mobile::SeenSphere| Mark {
-        noted: Noted::Shown(s.at),
+        noted: Noted::Shown(s.at, Some(s.time)),
         at: told[s.sphere].at + if s.sphere == 2 { Vec3::new(0.09, 0.0, 0.0) } else { Vec3::zeros() },
         covariance: told[s.sphere].covariance + s.covariance,
     };

@@ -23,6 +23,14 @@ test('marks may wait for their names, and comma is as good as point', () => {
   expect(writeMarks(read.marks, 1).split('\n')[1]).toBe('@ 1 2 3 ? 0')
 })
 
+test('what was picked keeps the moment it was measured at', () => {
+  const read = readMarks('@184.25 1 2 3 K4 0', 1)
+  if (!('marks' in read)) throw new Error('not read')
+  expect(read.marks).toEqual([{ time: 184.25, place: [1, 2, 3], point: 'K4', height: 0 }])
+  expect(writeMarks(read.marks, 1)).toBe('@184.25 1 2 3 K4 0')
+  expect(readMarks('@noon 1 2 3 K4', 1)).toEqual({ line: 1, found: '@noon 1 2 3 K4' })
+})
+
 test('a line that is no mark is named', () => {
   expect(readMarks('1 K1 0\n\nwhen he stopped', 1)).toEqual({ line: 3, found: 'when he stopped' })
   expect(readMarks('@ 1 2 K1', 1)).toEqual({ line: 1, found: '@ 1 2 K1' })

@@ -38,6 +38,18 @@ export const georeference = {
   levelledHeadingAndShift: 'Levelled: heading and shift (4)',
   line: 'Line',
   inItsOwnSystem: 'The block in a system of its own',
+  passesOnTheGrid: (remarks: string) => `The passes on the grid, held by what they stood on${remarks}`,
+  heldByMarks: (n: number) =>
+    `result: ${n === 1 ? 'one mark' : `${n} marks`} on control hold the passes, each with its weight`,
+  comparedAtMarks: (n: number) =>
+    n === 0
+      ? 'no mark on a check point'
+      : `${n === 1 ? 'one mark' : `${n} marks`} on check points compared, in nothing else used`,
+  marksOfPasses: 'Marks of the passes',
+  pass: 'Pass',
+  heldBack: 'check',
+  holds: 'holds',
+  holdByMarks: 'Hold the passes by control',
   keepOwnSystem: 'Keep it in its own system',
   localGridLengthsAre: 'local grid: lengths are those on site',
   model: 'Model',

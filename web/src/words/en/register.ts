@@ -34,6 +34,10 @@ export const register = {
   keepMarks: 'Keep the marks',
   nameFirst: 'Marks without a name are not kept.',
   nameInOrder: 'Name them in the order of the list',
+  namePicked: (n: number) => (n === 1 ? 'Name it by the control list' : `Name these ${n} by the control list`),
+  pickMore: (pass: string) => `Control points seen in ${pass}: pick at least two, in the order of the list.`,
+  pickInOrder: (pass: string) => `Control points seen in ${pass}, picked in the order of the list.`,
+  keepPicked: (pass: string) => `Keep them as marks of ${pass}`,
   orderAgrees: 'The order agrees with the walk',
   orderDoesNotAgree: 'The order does not agree with the walk',
   takeThese: 'Take the names that fit',
@@ -79,7 +83,7 @@ export const register = {
   whatAUnitDoes: (loses: string, small: string, reach: string, code: string) =>
     `By its profile it is off by ${loses} ${small} (95 %) across after 100 m straight on in two minutes; it reaches ${reach} ${code}.`,
   whatMarksAre: (code: string) =>
-    `A line each. It stood on a control point: the time by the clock of the path [s], the point, the height of the unit over it [${code}]. The point shows in its cloud: @, then its coordinates as the file has them [${code}], the point. Without a name they are taken from the control list, in its order, and how far they lie apart along the walk says whether that is right.`,
+    `A line each. It stood on a control point: the time by the clock of the path [s], the point, the height of the unit over it [${code}]. The point shows in its cloud: pick it there (measure), or write @, its coordinates as the file has them [${code}], the point. Without a name they are taken from the control list, in its order, and how far they lie apart along the walk says whether that is right.`,
   whatWasRead: (points: string, metres: string, code: string, time: string) =>
     `${points} million points along ${metres} ${code} in ${time}.`,
   newGroup: 'A new group',

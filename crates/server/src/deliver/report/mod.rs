@@ -4,7 +4,7 @@ mod sections;
 mod sketch;
 
 use super::{Document, Package};
-use crate::dto::{Brief, VerdictWord};
+use crate::dto::{AdjustmentDto, Brief, VerdictWord};
 use crate::record::georeference::Source;
 use crate::record::registration::TargetKind;
 use crate::tasks::Stop;
@@ -113,12 +113,28 @@ pub(super) fn data(p: &Package) -> Report {
     }
 }
 
+/// Where no scan is there to be adjusted.
+const WALKED: &str = "of no scan: the paths of the passes were corrected, each with its own figures";
+
+fn adjustment(of: &AdjustmentDto) -> String {
+    let a = &of.result;
+    let [low, high] = a.variance_interval.map(f64::sqrt);
+    format!(
+        "revision {}{}, {} degrees of freedom, global test {}; residuals {:.2} times the stated noise ({low:.2} to {high:.2} at 95 %), errors scaled by {:.2}",
+        of.revision,
+        if of.locked { ", locked" } else { "" },
+        a.dof,
+        chance(a.global_p),
+        a.variance_estimate.sqrt(),
+        a.variance_factor.sqrt()
+    )
+}
+
 fn facts(p: &Package) -> Vec<(String, String)> {
-    let (g, a, brief) = (&p.grid, &p.adjustment.result, &p.state.brief);
+    let (g, brief) = (&p.grid, &p.state.brief);
     let small = Small::of(brief);
     let i = &brief.instrument;
     let arc = |rad: f64| format!("{:.1}″", rad.to_degrees() * 3600.0);
-    let [low, high] = a.variance_interval.map(f64::sqrt);
     let fact = |name: &str, text: String| (name.to_owned(), text);
     vec![
         fact("Client", brief.client.clone()),
@@ -138,35 +154,27 @@ fn facts(p: &Package) -> Vec<(String, String)> {
                 i.compensator_sigma.map_or_else(|| "none".into(), arc)
             ),
         ),
-        fact(
-            "Adjustment",
-            format!(
-                "revision {}{}, {} degrees of freedom, global test {}; residuals {:.2} times the stated noise ({low:.2} to {high:.2} at 95 %), errors scaled by {:.2}",
-                p.adjustment.revision,
-                if p.adjustment.locked { ", locked" } else { "" },
-                a.dof,
-                chance(a.global_p),
-                a.variance_estimate.sqrt(),
-                a.variance_factor.sqrt()
-            ),
-        ),
+        fact("Adjustment", p.adjustment.as_ref().map_or_else(|| WALKED.into(), adjustment)),
         fact(
             "Georeferencing",
-            if g.source == Source::Own {
-                OWN.into()
-            } else {
-                format!(
+            match g.source {
+                Source::Own => OWN.into(),
+                Source::Walked => format!(
+                    "passes held by {} marks on control, compared with {} marks on check points",
+                    g.residuals.len(),
+                    g.checks.len()
+                ),
+                Source::Constrained | Source::Free => format!(
                     "{} fit to {} control points as a test ({}); {}; {} check points",
                     format!("{:?}", g.model).to_lowercase(),
                     g.residuals.len(),
                     chance(g.global_p),
-                    match g.source {
-                        Source::Constrained => "it passed, and control is in the adjustment with its weight",
-                        Source::Free => "control is not in the adjustment: the block keeps its shape",
-                        Source::Own => OWN,
+                    match g.source == Source::Constrained {
+                        true => "it passed, and control is in the adjustment with its weight",
+                        false => "control is not in the adjustment: the block keeps its shape",
                     },
                     g.checks.len() + g.check_summary.missing.len(),
-                )
+                ),
             },
         ),
     ]

@@ -1,7 +1,7 @@
 //! The tables of the report, one function each.
 
 use super::{Package, Small, kind};
-use crate::dto::{DrawnData, Error95Dto, SolidShape, SystematicDto};
+use crate::dto::{AdjustmentResult, DrawnData, Error95Dto, SolidShape, SystematicDto};
 use crate::words::probability;
 use vistazo_core::draw::FLOOR;
 use vistazo_report::Section;
@@ -189,6 +189,11 @@ fn checks(p: &Package, small: &Small) -> Option<Section> {
     })
 }
 
+/// The adjustment of the scans; none where passes alone are handed over.
+fn adjusted(p: &Package) -> impl Iterator<Item = &AdjustmentResult> {
+    p.adjustment.iter().map(|a| &a.result)
+}
+
 fn ties(p: &Package, small: &Small) -> Section {
     let u = small.unit;
     Section {
@@ -197,11 +202,8 @@ fn ties(p: &Package, small: &Small) -> Section {
             .into(),
         columns: table(&["Scans", "Grade", "Reason", "shared"], &[("rms", u), ("worst", u), ("breadth", "%")]),
         words: 3,
-        rows: p
-            .adjustment
-            .result
-            .ties
-            .iter()
+        rows: adjusted(p)
+            .flat_map(|a| &a.ties)
             .map(|t| {
                 vec![
                     format!("{} – {}", t.a, t.b),
@@ -218,7 +220,7 @@ fn ties(p: &Package, small: &Small) -> Section {
 }
 
 fn loops(p: &Package, small: &Small) -> Section {
-    let joins = p.adjustment.result.joins.iter().map(|j| {
+    let joins = adjusted(p).flat_map(|a| &a.joins).map(|j| {
         let gap = j.gap.iter().map(|v| v * v).sum::<f64>().sqrt();
         vec![
             format!("joined at {}", j.target),
@@ -229,7 +231,7 @@ fn loops(p: &Package, small: &Small) -> Section {
             probability(j.p_value),
         ]
     });
-    let rings = p.adjustment.result.loops.iter().take(30).map(|l| {
+    let rings = adjusted(p).flat_map(|a| &a.loops).take(30).map(|l| {
         vec![
             l.name.clone(),
             small.text(l.shift),
@@ -273,7 +275,7 @@ fn residuals(p: &Package, small: &Small) -> Section {
         note: "Observed minus adjusted, block axes. MDB: minimal detectable bias (80 % power, 0.1 % risk); effect: what that would do to the station it harms most. A redundancy of 3 is fully checked by the other observations. Excluded observations are listed with their misfit.".into(),
         columns: table(&["Target", "Scan", "Kind", "Use"], &lengths).into_iter().chain(columns(&["redundancy", "p"])).collect(),
         words: 4,
-        rows: p.adjustment.result.observations.iter().map(row).collect(),
+        rows: adjusted(p).flat_map(|a| &a.observations).map(row).collect(),
     }
 }
 
@@ -287,11 +289,8 @@ fn levels(p: &Package) -> Section {
             .chain(columns(&["redundancy", "p"]))
             .collect(),
         words: 2,
-        rows: p
-            .adjustment
-            .result
-            .levels
-            .iter()
+        rows: adjusted(p)
+            .flat_map(|a| &a.levels)
             .map(|l| {
                 let used = match (l.active, l.suspect) {
                     (false, _) => "not used",
@@ -319,11 +318,8 @@ fn components(p: &Package) -> Section {
         note: String::new(),
         columns: columns(&["Observations", "residuals over stated noise", "redundancy"]),
         words: 1,
-        rows: p
-            .adjustment
-            .result
-            .components
-            .iter()
+        rows: adjusted(p)
+            .flat_map(|a| &a.components)
             .map(|c| {
                 vec![
                     crate::words::group(c.group).into(),
@@ -344,7 +340,7 @@ fn instrument(p: &Package) -> Section {
         note: "Errors that all sightings share, as the adjustment solved for them; the profile is their prior. Targets and stations are free of them as far as they are known, the clouds keep them.".into(),
         columns: columns(&["Error", "came out at", "95 %", "stated 1σ"]),
         words: 1,
-        rows: p.adjustment.result.systematic.iter().filter(|s| s.scan.is_none()).map(row).collect(),
+        rows: adjusted(p).flat_map(|a| &a.systematic).filter(|s| s.scan.is_none()).map(row).collect(),
     }
 }
 

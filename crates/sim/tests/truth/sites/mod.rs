@@ -14,14 +14,14 @@ use vistazo_sim::{Scanner, Scene, scan};
 /// Walls, things that stand about, columns, and where the scanner stands.
 pub(crate) type Plan = (Vec<Wall>, Vec<Obstacle>, Vec<Column>, Vec<Vec3>);
 
-fn wall(line: &[(f64, f64)], top: f64, doors: &[(f64, f64)]) -> Wall {
+pub(crate) fn wall(line: &[(f64, f64)], top: f64, doors: &[(f64, f64)]) -> Wall {
     let line = line.iter().map(|p| Vector2::new(p.0, p.1)).collect();
     let openings =
         doors.iter().map(|&(at, width)| Opening { name: String::new(), at, width, sill: 0.0, head: 2.1 }).collect();
     Wall { openings, ..Wall::plain(0, line, 0.0, top) }
 }
 
-fn chest(x: f64, y: f64, w: f64, d: f64, h: f64) -> Obstacle {
+pub(crate) fn chest(x: f64, y: f64, w: f64, d: f64, h: f64) -> Obstacle {
     let outline = [(0.0, 0.0), (w, 0.0), (w, d), (0.0, d)].map(|p| Vector2::new(x + p.0, y + p.1)).to_vec();
     Obstacle { outline, base: 0.0, top: h }
 }
