@@ -10,7 +10,7 @@ type Row = Schema['DeliverableDto']
 type Options = Schema['PackageOptions']
 
 /** Somebody draws it before; the rest is written when the package is made. */
-const DRAWN: Row['what'][] = ['floor_plans', 'elevations', 'ground', 'features']
+const DRAWN: Row['what'][] = ['floor_plans', 'elevations', 'ground', 'features', 'solids']
 const isWritten = (r: Row) => !DRAWN.includes(r.what)
 const USUAL: Row['what'][] = ['laz', 'e57']
 /** Where on *Draw* it is made. */
@@ -19,6 +19,7 @@ const VIEWS: Partial<Record<Row['what'], string>> = {
   elevations: 'elevations',
   ground: 'ground',
   features: 'features',
+  solids: 'solids',
 }
 
 /** The formats that would be written: those chosen, else those of the brief, else the usual two. */

@@ -19,5 +19,6 @@ describe('what a package will hold', () => {
     expect(chosen(rows, whole)).toEqual(['copc'])
     expect(chosen(rows, { ...whole, formats: ['ply'] })).toEqual(['ply'])
     expect(chosen([row('laz', false), row('ground', true)], whole)).toEqual(['laz', 'e57'])
+    expect(chosen([row('solids', true)], whole)).toEqual(['laz', 'e57'])
   })
 })

@@ -171,13 +171,13 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
         put_pass_cloud(&app.db, task.job_id, d.id, &all.inputs, &key, &kept).await?;
     }
     let refused = doing.len() - placed.len();
+    let among = match stations.len() {
+        0 => String::new(),
+        1 => " among 1 scan".into(),
+        n => format!(" among {n} scans"),
+    };
     Ok(match refused {
-        0 => format!(
-            "{} of {0} passes lie among {} scans, held by {} ties",
-            placed.len(),
-            stations.len(),
-            out.ties.len()
-        ),
+        0 => format!("all {} passes have their place{among}, held by {} ties", placed.len(), out.ties.len()),
         _ => format!("{} of {} passes found no place", refused, doing.len()),
     })
 }

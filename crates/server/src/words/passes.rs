@@ -23,6 +23,8 @@ pub(crate) struct Came<'a> {
     /// Share of it that nothing ties.
     pub loose: f64,
     pub wrong_marks: usize,
+    /// Marks that hold it.
+    pub held: usize,
     /// Check points that it stood on and was not held by: how far off in plan and in height, and what was to be expected of each
     /// (95 %), metres.
     pub checks: &'a [(&'a str, [f64; 2], [f64; 2])],
@@ -97,7 +99,12 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
         out.push("No surface was seen twice: nothing but its ties says how far it drifted.".into());
     }
     if c.alone {
-        out.push("It is tied to no scan: its own loops alone hold its form.".into());
+        out.push(match c.held {
+            0 => "No scan and no mark holds it: its form is that of its loops and of what it shares with other passes."
+                .into(),
+            1 => "No scan holds it: one mark does, its loops, and what it shares with other passes.".into(),
+            n => format!("No scan holds it: {n} marks do, its loops, and what it shares with other passes."),
+        });
     }
     if c.loose > 0.2 {
         out.push(format!("{:.0} % of the way is held by the unit's own reckoning alone: a scan, a loop or a control point there would help.", 100.0 * c.loose));

@@ -30,7 +30,7 @@ const WALK_SECONDS: (f64, f64) = (1.0, 0.8);
 impl State {
     /// Everything a package may hold.
     pub(crate) fn deliverables(&self) -> Vec<DeliverableDto> {
-        let points: i64 = self.scans.iter().map(|s| s.points).sum();
+        let points = self.points();
         let millions = points as f64 / 1e6;
         let drawn = self.drawn();
         let walk = |(fixed, each): (f64, f64)| fixed + each * self.scans.len() as f64;
@@ -56,8 +56,7 @@ impl State {
         let sizes = self.deliverables();
         let files: u64 = sizes.iter().filter(|d| wanted.contains(&d.what.into())).filter_map(|d| d.bytes).sum();
         let trees = wanted.iter().filter(|d| matches!(d, Deliverable::Copc | Deliverable::Tiles)).count() as u64;
-        let points: u64 = self.scans.iter().map(|s| s.points.unsigned_abs()).sum();
-        2 * files + (trees + 1) * LAID_DOWN * points
+        2 * files + (trees + 1) * LAID_DOWN * self.points()
     }
 
     /// Bytes that a point took in the last package that had such a file.

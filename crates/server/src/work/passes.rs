@@ -149,6 +149,7 @@ impl Walked {
         let seen: Vec<(&str, bool)> = (record.passes[k].seen.iter().enumerate())
             .map(|(n, t)| (t.name.as_str(), record.wrong_marks.contains(&(k, noted + n))))
             .collect();
+        let wrong_marks = record.wrong_marks.iter().filter(|m| m.0 == k && m.1 < noted).count();
         let checks: Vec<_> = (record.passes[k].marks.iter().flatten())
             .filter(|m| m.role == MarkRole::Check)
             .filter_map(|m| self.checked(m))
@@ -165,7 +166,8 @@ impl Walked {
             drifted: record.factors[0],
             alone: self.standing.scans.is_empty() || !mine().any(|t| t.to.is_ok()),
             loose: along.iter().filter(|a| a.ties == 0).count() as f64 / along.len().max(1) as f64,
-            wrong_marks: record.wrong_marks.iter().filter(|m| m.0 == k && m.1 < noted).count(),
+            wrong_marks,
+            held: noted - wrong_marks,
             checks: &checks,
             seen: &seen,
         });
@@ -213,6 +215,12 @@ fn point95(c: &Correction, unit: &Unit, i: usize) -> Error95 {
     };
     let ways = [Vec3::x(), -Vec3::x(), Vec3::y(), -Vec3::y()].map(at);
     ways.into_iter().max_by(|a, b| a.spatial.total_cmp(&b.spatial)).unwrap_or_default()
+}
+
+/// Points of a pass that were measured along its path.
+pub(super) fn points(row: &PassRow) -> Option<u64> {
+    let facts: PassFacts = serde_json::from_value(row.facts.clone()?).ok()?;
+    Some(facts.points.saturating_sub(facts.beside))
 }
 
 /// The profile of the unit that a pass was walked with.
@@ -355,8 +363,7 @@ impl Walked {
             .filter(|(row, _)| row.made_from.as_deref() == Some(&self.inputs))
             .filter_map(|(row, place)| {
                 let made = made(row)?;
-                let facts: PassFacts = serde_json::from_value(row.facts.clone()?).ok()?;
-                let points = (facts.points - facts.beside) as i64;
+                let points = points(row)? as i64;
                 let key = row.made_key.clone()?;
                 let looked = Looked { id: row.id, name: row.name.clone(), points, made, key };
                 Some((looked, place.correction()))

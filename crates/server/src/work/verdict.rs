@@ -1,7 +1,7 @@
 //! The verdict on the requirement, the title block, and what is open on each sheet.
 
 use super::outlook::{self, Outlook};
-use super::passes::Walked;
+use super::passes::{self, Walked};
 use super::stands::{Standing, Stands};
 use super::{built, cleaning, compare, grid, planning, registration, survey};
 use crate::dto::{Brief, Error95Dto, SheetDto, SummaryDto, VerdictDto, VerdictWord};
@@ -23,6 +23,9 @@ struct Walks {
     read: usize,
     refused: usize,
     current: Option<bool>,
+    /// Points of those that have their place.
+    points: u64,
+    simulated: bool,
     /// A sum over scans and passes that can be drawn from.
     sum: Option<String>,
     /// The worst of each pass, area by area.
@@ -36,6 +39,8 @@ impl Walks {
             read: walked.rows.iter().filter(|r| r.key.is_some()).count(),
             refused: walked.current().map_or(0, |r| r.passes.iter().filter(|p| p.placed.is_err()).count()),
             current: record.map(|_| walked.current().is_some()),
+            points: walked.placed().filter_map(|(row, _)| passes::points(row)).sum(),
+            simulated: walked.rows.iter().any(|r| r.simulated),
             sum: walked.sum(),
             places: walked.judged(),
         }
@@ -116,9 +121,14 @@ impl State {
         self.area_on_grid(&Pose::from(&station.grid).translation.into())
     }
 
-    /// Some scans are simulated.
+    /// Points of scans, and of passes that have their place.
+    pub(super) fn points(&self) -> u64 {
+        self.scans.iter().map(|s| s.points.unsigned_abs()).sum::<u64>() + self.walks.points
+    }
+
+    /// Some scans or passes are simulated.
     pub(crate) fn simulated(&self) -> bool {
-        self.scans.iter().any(|s| s.simulated)
+        self.walks.simulated || self.scans.iter().any(|s| s.simulated)
     }
 
     /// What speaks for and against the result.
@@ -370,7 +380,7 @@ impl State {
                 Some(true) if self.walks.refused > 0 => {
                     ("attention", format!("{} without a place", self.walks.refused))
                 }
-                Some(true) => ("done", format!("{} corrected", passes(self.walks.read))),
+                Some(true) => ("done", format!("{} corrected", walked(self.walks.read))),
             },
             None if self.scans.len() < 2 => ("waiting", "needs 2 scans".to_owned()),
             None => ("open", "not adjusted".into()),
@@ -421,7 +431,7 @@ impl State {
                 sheet("plan", "open", "no stations".into())
             },
             match self.scans.len() {
-                0 if self.walks.read > 0 => sheet("field", "done", passes(self.walks.read)),
+                0 if self.walks.read > 0 => sheet("field", "done", walked(self.walks.read)),
                 0 => sheet("field", "open", "no scans".into()),
                 n => sheet(
                     "field",
@@ -442,7 +452,7 @@ impl State {
     }
 }
 
-fn passes(n: usize) -> String {
+fn walked(n: usize) -> String {
     if n == 1 { "1 pass".into() } else { format!("{n} passes") }
 }
 

@@ -105,8 +105,8 @@ fn compare<'a>(map: &GridMap, mark: &'a StoredMark, pass: &'a str, control: &'a 
     })
 }
 
-/// Those that are asked about as check points are compared. What holds a pass draws it near: its residual is known better than
-/// the mark is, by what the path is known. Marks of one pass are taken for independent.
+/// Those that are asked about are compared as check points are. What holds a pass draws it near: its residual is less than what is
+/// expected of it. Marks of one pass are taken for independent.
 fn report(all: &[Compared<'_>], missing: &[&ControlRow], asked: impl Fn(usize) -> bool) -> CheckReport {
     let of = |(k, c): (usize, &Compared<'_>)| ControlPoint { check: asked(k), target: Some(k), ..c.known.clone() };
     let never = |c: &&ControlRow| {
@@ -115,11 +115,7 @@ fn report(all: &[Compared<'_>], missing: &[&ControlRow], asked: impl Fn(usize) -
     };
     let points: Vec<ControlPoint> = all.iter().enumerate().map(of).chain(missing.iter().map(never)).collect();
     let places: Vec<Vec3> = all.iter().map(|c| c.at).collect();
-    let covariance = |a: usize, b: usize| match (a == b, all[a].mark.role) {
-        (false, _) => Mat3::zeros(),
-        (true, MarkRole::Holds) => -all[a].covariance,
-        (true, MarkRole::Wrong | MarkRole::Check) => all[a].covariance,
-    };
+    let covariance = |a: usize, b: usize| if a == b { all[a].covariance } else { Mat3::zeros() };
     check_points(&points, &places, &covariance)
 }
 

@@ -34,7 +34,10 @@ export function PickedMarks({ picked }: { picked: Picked[] }) {
         >
           {words.namePicked(own.length)}
         </Button>
-        <span className="faint">{own.length < 2 ? words.pickMore(pass.name) : words.pickInOrder(pass.name)}</span>
+        <span className="faint">
+          {own.length < 2 ? words.pickMore(pass.name) : words.pickInOrder(pass.name)}
+          {own.length < picked.length && ` ${words.othersAreNot(picked.length - own.length)}`}
+        </span>
       </div>
       {order.error && <p className="warn">{order.error.message}</p>}
       {found && <Named of={found} />}

@@ -37,6 +37,7 @@ export const register = {
   namePicked: (n: number) => (n === 1 ? 'Name it by the control list' : `Name these ${n} by the control list`),
   pickMore: (pass: string) => `Control points seen in ${pass}: pick at least two, in the order of the list.`,
   pickInOrder: (pass: string) => `Control points seen in ${pass}, picked in the order of the list.`,
+  othersAreNot: (n: number) => `${n === 1 ? 'One point' : `${n} points`} of another cloud: not counted.`,
   keepPicked: (pass: string) => `Keep them as marks of ${pass}`,
   orderAgrees: 'The order agrees with the walk',
   orderDoesNotAgree: 'The order does not agree with the walk',
