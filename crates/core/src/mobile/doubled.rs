@@ -42,6 +42,9 @@ const OVER: f64 = 0.1;
 const STEP: f64 = 0.08;
 /// Fewest points of a visit on a square.
 const FEWEST: usize = 12;
+/// And most, of the visit that is set against the other, and of that.
+const OF_LATE: usize = 600;
+const OF_EARLY: usize = 4000;
 /// What two visits of one surface differ by without any drift: edges, roughness, each piece bent in itself, metres.
 const FLOOR: f64 = 0.003;
 /// Offsets from this many σ on are double surfaces.
@@ -110,9 +113,11 @@ fn compare(spots: &[Spot]) -> Option<Sheet> {
     if early.len() < FEWEST || late.len() < FEWEST {
         return None;
     }
+    // a dense cloud says no more of one square than some hundreds of its points
+    let (early, late) = (thinned(early, OF_EARLY), thinned(late, OF_LATE));
     let normal = early.iter().map(|s| s.normal).sum::<Vec3>().try_normalize(1e-9)?;
     // what is not one flat thing has no one offset
-    if early.iter().chain(&late).filter(|s| s.normal.dot(&normal) < 0.9).count() * 4 > spots.len() {
+    if early.iter().chain(&late).filter(|s| s.normal.dot(&normal) < 0.9).count() * 4 > early.len() + late.len() {
         return None;
     }
     let mut cells: HashMap<[i32; 2], Vec<&Spot>> = HashMap::new();
@@ -151,6 +156,12 @@ fn compare(spots: &[Spot]) -> Option<Sheet> {
     let mean = |of: &[&Spot]| of.iter().map(|s| s.time).sum::<f64>() / of.len() as f64;
     let at = spots.iter().map(|s| s.at).sum::<Vec3>() / spots.len() as f64;
     Some(Sheet { at, offset: normal * middle, sigma, times: [mean(&early), mean(&late)] })
+}
+
+/// About so many of them, evenly.
+fn thinned(of: Vec<&Spot>, most: usize) -> Vec<&Spot> {
+    let step = of.len().div_ceil(most).max(1);
+    if step == 1 { of } else { of.into_iter().step_by(step).collect() }
 }
 
 /// Two directions in a surface.

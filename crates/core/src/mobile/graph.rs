@@ -1,3 +1,4 @@
+use super::inverse::Inverse;
 use crate::adjust::kinds::by_poses;
 use crate::geometry::{Mat3, Pose, Vec3};
 use crate::stats::chi2_quantile;
@@ -105,9 +106,6 @@ pub struct Said {
     /// Square of what it lies off what all others say, in units of the σ of that: χ² with its rows. Nil where they say nothing.
     pub against: f64,
 }
-
-/// Covariance of one pose with another.
-type Cross = ((usize, usize), Matrix6<f64>);
 
 /// A fact linearised: misclosure and derivatives, weighted by the root of its information, so that their squares add up.
 struct Row {
@@ -222,21 +220,30 @@ struct Normal {
     right: faer::Mat<f64>,
 }
 
-impl Normal {
-    fn new(unknowns: usize, rows: &[Row], weights: &[f64]) -> Option<Self> {
-        let mut blocks: HashMap<(usize, usize), Matrix6<f64>> = HashMap::new();
-        let mut right = faer::Mat::zeros(6 * unknowns, 1);
-        for (row, &weight) in rows.iter().zip(weights).filter(|r| *r.1 > 0.0) {
-            for (a, by_a) in row.parts.iter().flatten() {
-                let pull = by_a.transpose() * row.misclosure * weight;
-                for k in 0..6 {
-                    right[(6 * a + k, 0)] += pull[k];
-                }
-                for (b, by_b) in row.parts.iter().flatten().filter(|(b, _)| b <= a) {
-                    *blocks.entry((*a, *b)).or_default() += by_a.transpose() * by_b * weight;
-                }
+/// Lower blocks of the normal matrix, by row and column.
+type Blocks = HashMap<(usize, usize), Matrix6<f64>>;
+
+/// Blocks of the normal matrix, and the right side; what does not count has its blocks too, as nil.
+fn normal_blocks(unknowns: usize, rows: &[Row], weights: &[f64]) -> (Blocks, faer::Mat<f64>) {
+    let mut blocks: Blocks = HashMap::new();
+    let mut right = faer::Mat::zeros(6 * unknowns, 1);
+    for (row, &weight) in rows.iter().zip(weights) {
+        for (a, by_a) in row.parts.iter().flatten() {
+            let pull = by_a.transpose() * row.misclosure * weight;
+            for k in 0..6 {
+                right[(6 * a + k, 0)] += pull[k];
+            }
+            for (b, by_b) in row.parts.iter().flatten().filter(|(b, _)| b <= a) {
+                *blocks.entry((*a, *b)).or_default() += by_a.transpose() * by_b * weight;
             }
         }
+    }
+    (blocks, right)
+}
+
+impl Normal {
+    fn new(unknowns: usize, rows: &[Row], weights: &[f64]) -> Option<Self> {
+        let (blocks, right) = normal_blocks(unknowns, rows, weights);
         let mut lower = Vec::with_capacity(blocks.len() * 36);
         for ((a, b), block) in &blocks {
             for i in 0..6 {
@@ -333,22 +340,11 @@ impl Graph {
     pub fn precision(&self) -> Result<Settled, GraphError> {
         let rows = self.rows();
         let weights: Vec<f64> = self.left_out.iter().map(|o| if *o { 0.0 } else { 1.0 }).collect();
-        let normal = Normal::new(self.unknowns(), &rows, &weights).ok_or(GraphError::Loose)?;
-        let mut beside: Vec<Vec<usize>> = vec![Vec::new(); self.unknowns()];
-        for (a, b) in rows.iter().flat_map(Row::pairs) {
-            beside[a].push(b);
-        }
-        let block = |x: &faer::Mat<f64>, k: usize| Matrix6::from_fn(|i, j| x[(6 * k + i, j)]);
-        let parts: Vec<(Matrix6<f64>, Vec<Cross>)> = (0..self.unknowns())
-            .into_par_iter()
-            .map(|a| {
-                let x = normal.columns(a);
-                // rows of b, columns of a: turned round it is a with b
-                (block(&x, a), beside[a].iter().map(|&b| ((a, b), block(&x, b).transpose())).collect())
-            })
-            .collect();
-        let (covariances, cross): (Vec<_>, Vec<_>) = parts.into_iter().unzip();
-        let cross: HashMap<_, _> = cross.into_iter().flatten().collect();
+        let inverse = Inverse::of(self.unknowns(), &normal_blocks(self.unknowns(), &rows, &weights).0)
+            .ok_or(GraphError::Loose)?;
+        let covariances: Vec<Matrix6<f64>> = (0..self.unknowns()).map(|k| inverse.block(k, k)).collect();
+        let cross: HashMap<_, _> =
+            rows.iter().flat_map(Row::pairs).map(|(a, b)| ((a, b), inverse.block(a, b))).collect();
         let said = rows
             .iter()
             .zip(&weights)

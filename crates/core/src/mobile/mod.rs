@@ -14,6 +14,7 @@ mod doubled;
 mod given;
 mod graph;
 mod grow;
+mod inverse;
 mod order;
 mod pieces;
 mod place;
