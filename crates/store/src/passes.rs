@@ -22,6 +22,8 @@ pub struct PassRow {
     pub simulated: bool,
     /// Laid down as one piece, its path uncorrected.
     pub whole: bool,
+    /// Plans, ground and solids are drawn from it too.
+    pub drawn: bool,
     pub version: i32,
     pub by: Option<String>,
     pub made_at: DateTime<Utc>,
@@ -42,7 +44,7 @@ pub enum Part {
 const MOST: i64 = 100;
 
 const ROWS: &str = "select p.id, p.name, p.unit, p.cloud_id, p.path_id, c.file_name as cloud_file, t.file_name as path_file, p.key, p.facts, \
-     p.marks, p.simulated, p.whole, p.version, u.name as by, p.made_at, m.inputs as made_from, m.key as made_key, m.tiles \
+     p.marks, p.simulated, p.whole, p.drawn, p.version, u.name as by, p.made_at, m.inputs as made_from, m.key as made_key, m.tiles \
      from passes p left join users u on u.id = p.author left join uploads c on c.id = p.cloud_id left join uploads t on t.id = p.path_id \
      left join pass_clouds m on m.pass_id = p.id";
 
@@ -105,11 +107,12 @@ pub async fn change_pass(
     job: Uuid,
     id: Uuid,
     version: i32,
-    (name, unit, whole): (&str, &str, bool),
+    (name, unit): (&str, &str),
+    [whole, drawn]: [bool; 2],
     marks: &Value,
 ) -> Result<()> {
     let done = sqlx::query(
-        "update passes set name = $4, unit = $5, marks = $6, whole = $7, version = version + 1 where job_id = $1 and id = $2 and version = $3",
+        "update passes set name = $4, unit = $5, marks = $6, whole = $7, drawn = $8, version = version + 1 where job_id = $1 and id = $2 and version = $3",
     )
     .bind(job)
     .bind(id)
@@ -118,6 +121,7 @@ pub async fn change_pass(
     .bind(unit)
     .bind(marks)
     .bind(whole)
+    .bind(drawn)
     .execute(db)
     .await
     .map_err(crate::unique(name))?;

@@ -1,7 +1,7 @@
 //! A job of passes alone: no tripod stood anywhere, control points that the unit stood on hold it.
 
 use serde_json::{Value, json};
-use vistazo_core::geometry::Vec3;
+use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_sim::Walk;
 use vistazo_tests::{Client, Server, job};
 
@@ -142,6 +142,7 @@ async fn passes_without_a_scan_are_held_by_control_checked_drawn_and_handed_over
     assert!(verdicts.to_string().contains("passes and required surfaces within the limit"), "{verdicts}");
     let summary = c.ok("GET", &format!("{base}/summary"), Value::Null).await;
     assert!(summary["on_grid"] == true && summary["weakest"].is_string(), "{summary}");
+    assert!(summary["walked"] == true && summary["sheets"][1]["state"] == "done", "{summary}");
     let sheet = json!({ "name": "Room", "floor": job::ORIGIN.z, "cut": 1.25, "thickness": 0.1 });
     let drawn = c.run_body(&id, "/drawing", sheet).await;
     assert!(drawn["message"].as_str().unwrap().contains("2 passes"), "{drawn}");
@@ -155,11 +156,28 @@ async fn passes_without_a_scan_are_held_by_control_checked_drawn_and_handed_over
     let points = (first.points.len() + second.points.len()) as u64;
     assert_eq!(package["manifest"]["points"].as_u64(), Some(points));
     assert_eq!(package["stale"], false, "{package}");
+    // one looks round from places of the walks, which show what is there
+    let data = format!("{base}/packages/{}/walk-through/data.js", package["id"].as_str().unwrap());
+    let data = c.request("GET", &data).send().await.unwrap().text().await.unwrap();
+    let data: Value = serde_json::from_str(data.trim_start_matches("window.WALK = ").trim_end_matches(";\n")).unwrap();
+    let places = data["stations"].as_array().unwrap();
+    assert!((3..12).contains(&places.len()), "{data}");
+    let at = |v: &Value| Vec3::from_iterator(v.as_array().unwrap().iter().map(|x| x.as_f64().unwrap()));
+    for place in places {
+        let off = |p: &Pose| (job::on_grid_at(&p.translation) - at(&place["grid"])).norm();
+        let nearest = first.truth.iter().chain(&second.truth).map(off).fold(f64::MAX, f64::min);
+        assert!(nearest < 0.05 && !place["links"].as_array().unwrap().is_empty(), "{place}: {nearest:.3} m");
+    }
+    // a pass that is left out of drawings makes them old
+    let pass = c.ok("GET", &format!("{base}/passes"), Value::Null).await["passes"][1].clone();
+    let left_out = json!({ "name": pass["name"], "unit": pass["unit"], "drawn": false, "version": pass["version"] });
+    c.ok("PUT", &format!("{base}/passes/{two}"), left_out).await;
+    let drawing = c.ok("GET", &format!("{base}/drawing"), Value::Null).await;
+    assert!(drawing["stale"] != json!([]), "{}", drawing["stale"]);
 
     // the same points picked in the cloud as it is looked at are named in the order of the list, and hold it as well
     let cloud = c.ok("GET", &format!("{base}/cloud?frame=grid"), Value::Null).await;
     let shown = cloud["scans"].as_array().unwrap().iter().find(|s| s["name"] == "First").unwrap();
-    let at = |v: &Value| Vec3::from_iterator(v.as_array().unwrap().iter().map(|x| x.as_f64().unwrap()));
     let zero = at(&cloud["origin"]) + at(&shown["pose"]["translation"]);
     let picks: Vec<Value> = [0, 1, 3]
         .map(|k| job::on_grid_at(&moments[k].1) - Vec3::z() * HIGH - zero)

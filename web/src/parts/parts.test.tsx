@@ -157,8 +157,9 @@ describe('a conflict', () => {
 
 describe('the way on', () => {
   type State = 'done' | 'open' | 'attention' | 'waiting'
-  const foot = (sheet: (typeof SHEET_NAMES)[number], states: State[], role = 'owner') => {
+  const foot = (sheet: (typeof SHEET_NAMES)[number], states: State[], role = 'owner', walked = false) => {
     const summary = {
+      walked,
       sheets: SHEET_NAMES.map((s, k) => ({ sheet: s, state: states[k], note: 'two findings are open' })),
     } as unknown as Schema['SummaryDto']
     const view = render(
@@ -186,6 +187,12 @@ describe('the way on', () => {
     const here = foot('register', states)
     expect(here.link).toBeUndefined()
     expect(here.text).toContain('Two findings are open')
+  })
+  it('speaks of passes where there are no scans', () => {
+    const states: State[] = ['done', 'done', 'done', 'open', 'waiting', 'waiting', 'waiting', 'waiting']
+    expect(foot('register', states).text).toContain('targets')
+    expect(foot('register', states, 'owner', true).text).toContain('passes')
+    expect(foot('register', states, 'owner', true).text).not.toContain('targets')
   })
   it('tells one who may not change that somebody else has to', () => {
     const states: State[] = ['open', ...all('waiting').slice(1)]

@@ -32,7 +32,18 @@ const NEEDS: Partial<Record<Sheet, string>> = {
   deliver: words.aPackageCanBe,
 }
 
-const doing = (s: Sheet, state?: string) => (state === 'attention' && TO_MEND[s]) || TO_DO[s]
+/** The same in a job of passes alone. */
+const OF_WALKS: Partial<Record<Sheet, string>> = {
+  field: words.bringTheFilesOfThePasses,
+  register: words.takeTheDriftOut,
+  georeference: words.holdThePassesByControl,
+}
+const MEND_WALKS: Partial<Record<Sheet, string>> = {
+  register: words.correctThePassesAgain,
+}
+
+const doing = (s: Sheet, state: string | undefined, walked: boolean) =>
+  (state === 'attention' && ((walked && MEND_WALKS[s]) || TO_MEND[s])) || (walked && OF_WALKS[s]) || TO_DO[s]
 
 /** The foot of a sheet: what comes next, and why it cannot be done yet. */
 export function WayOn({ sheet, summary }: { sheet: Sheet; summary?: Schema['SummaryDto'] }) {
@@ -53,13 +64,13 @@ export function WayOn({ sheet, summary }: { sheet: Sheet; summary?: Schema['Summ
       {next === sheet && (
         <span>
           {here?.state === 'attention' ? `${capital(here.note)}. ` : ''}
-          {canEdit(job) ? doing(sheet, here?.state) : words.somebodyWhoMayChange}
+          {canEdit(job) ? doing(sheet, here?.state, summary.walked) : words.somebodyWhoMayChange}
         </span>
       )}
       {next && next !== sheet && (
         <span>
           <Link to={withPicks(`/jobs/${job.id}/${next}`, picks)}>{words.sheetNames[next]}</Link>:{' '}
-          {doing(next, state(next)?.state)}
+          {doing(next, state(next)?.state, summary.walked)}
         </span>
       )}
     </nav>

@@ -9,6 +9,7 @@ mod depth;
 mod exposure;
 mod paint;
 mod resect;
+mod start;
 
 pub use camera::Camera;
 pub use depth::Depth;

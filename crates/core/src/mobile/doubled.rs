@@ -43,8 +43,8 @@ const STEP: f64 = 0.08;
 /// Fewest points of a visit on a square.
 const FEWEST: usize = 12;
 /// And most, of the visit that is set against the other, and of that.
-const OF_LATE: usize = 600;
-const OF_EARLY: usize = 4000;
+const OF_LATE: usize = 300;
+const OF_EARLY: usize = 1200;
 /// What two visits of one surface differ by without any drift: edges, roughness, each piece bent in itself, metres.
 const FLOOR: f64 = 0.003;
 /// Offsets from this many σ on are double surfaces.

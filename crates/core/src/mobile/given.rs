@@ -78,7 +78,7 @@ impl Noted {
 /// use vistazo_core::geometry::{Pose, Vec3};
 /// use vistazo_core::mobile::*;
 /// let sample = |t: f64| Sample { time: t, place: Vec3::new(t, 0.0, 0.0), turn: None };
-/// let path = Trajectory::new((0..9).map(|k| sample(f64::from(k))).collect()).unwrap();
+/// let path = Trajectory::new((0..20).map(|k| sample(f64::from(k))).collect()).unwrap();
 /// let moved = Pose { translation: Vec3::new(100.0, 5.0, 0.0), ..Pose::identity() };
 /// let correction = Correction {
 ///     times: vec![4.0],

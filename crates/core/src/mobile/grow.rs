@@ -162,7 +162,7 @@ impl State<'_> {
         let of = |(a, b): (usize, usize)| {
             let start = self.known.graph.poses[a].inverse().compose(&self.known.graph.poses[b]);
             let within = if within < ON_THE_WAY { within } else { within.max(self.apart(a, b)) };
-            ((a, b), tie(&self.bodies[a].prepared, &self.bodies[b].prepared, &start, within))
+            ((a, b), tie(&self.ready(a), &self.ready(b), &start, within))
         };
         let found: Vec<_> = pairs.into_par_iter().map(of).collect();
         let mut ties = 0;

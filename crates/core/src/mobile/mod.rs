@@ -18,11 +18,13 @@ mod inverse;
 mod order;
 mod pieces;
 mod place;
+mod ready;
 mod register;
 mod revisits;
 mod rivals;
 mod solve;
 mod spheres;
+mod stops;
 mod trajectory;
 mod unit;
 
@@ -35,6 +37,7 @@ pub use order::{KnownPoint, Marked, Ordered, in_order};
 pub use pieces::{LONGEST, Piece, pieces};
 pub use register::register;
 pub use spheres::{KnownSphere, SeenSphere, spheres_seen};
+pub use stops::{Stop, stops};
 pub use trajectory::{Sample, Trajectory, TrajectoryError};
 pub use unit::{Drift, Habits, Handling, LEANS, STEADY, Unit, units};
 

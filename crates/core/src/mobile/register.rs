@@ -1,5 +1,6 @@
 use super::graph::{Fact, Graph, GraphError};
 use super::place;
+use super::ready::Ready;
 use super::revisits::Footprint;
 use super::{Anchor, PassIn, Piece, Refused, Registered, Which};
 use crate::cloud::WorkingCloud;
@@ -8,6 +9,7 @@ use crate::tie::{CloudFit, Prepared, Shown, Sight};
 use nalgebra::Matrix6;
 use rayon::prelude::*;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// Kinds of relations, each with a σ of its own.
 pub(super) const ODOMETRY: usize = 0;
@@ -15,15 +17,16 @@ pub(super) const TO_STATIONS: usize = 1;
 pub(super) const REVISITS: usize = 2;
 
 /// What is tied: an anchor or a piece.
-pub(super) struct Body {
-    pub(super) prepared: Prepared,
+pub(super) struct Body<'a> {
+    cloud: &'a WorkingCloud,
     pub(super) footprint: Footprint,
     pub(super) of: Which,
 }
 
 pub(super) struct State<'a> {
     pub(super) passes: &'a [PassIn<'a>],
-    pub(super) bodies: Vec<Body>,
+    pub(super) bodies: Vec<Body<'a>>,
+    ready: Ready,
     /// The first body of each pass, and the first of its habits.
     pub(super) first: Vec<usize>,
     pub(super) habits: Vec<usize>,
@@ -90,12 +93,8 @@ impl<'a> State<'a> {
             first.push(clouds.len());
             clouds.extend(pass.pieces.iter().enumerate().map(|(i, p)| (&p.cloud, Err((k, i)))));
         }
-        let body = |(cloud, of): (&'a WorkingCloud, _)| Body {
-            footprint: Footprint::of(cloud),
-            prepared: Prepared::of(cloud),
-            of,
-        };
-        let bodies: Vec<Body> = clouds.into_par_iter().map(body).collect();
+        let body = |(cloud, of): (&'a WorkingCloud, _)| Body { footprint: Footprint::of(cloud), cloud, of };
+        let bodies: Vec<Body<'a>> = clouds.into_par_iter().map(body).collect();
         let mut graph = Graph::default();
         let mut placed = vec![false; bodies.len()];
         for (k, a) in anchors.iter().enumerate() {
@@ -112,10 +111,16 @@ impl<'a> State<'a> {
         Self {
             passes,
             bodies,
+            ready: Ready::default(),
             first,
             habits,
             known: SoFar { graph, placed, tried: HashMap::new(), fits: HashMap::new(), marks: HashMap::new() },
         }
+    }
+
+    /// A body that is to be tied.
+    pub(super) fn ready(&self, body: usize) -> Arc<Prepared> {
+        self.ready.body(body, || Prepared::of(self.bodies[body].cloud))
     }
 
     /// Where a pass begins to be known, or may: at least one place.

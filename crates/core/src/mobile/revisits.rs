@@ -55,18 +55,17 @@ pub(super) fn tie(first: &Prepared, second: &Prepared, start: &Pose, within: f64
         f.overlap > LEAST && f.rms < LOOSE && off < within + AWAY && f.covariance.iter().all(|v| v.is_finite())
     };
     if within < AWAY / 2.0 {
-        return first.tie(second, start, true).filter(sound);
+        return first.tie(second, start).filter(sound);
     }
-    let straight = first.tie(second, start, false).filter(sound);
+    let from = |there: &Pose| first.tie(second, there).filter(sound);
+    let straight = first.approach(second, start).and_then(|there| from(&there));
     if within < ROUND / 2.0 || straight.as_ref().is_some_and(|f| f.overlap > GOOD) {
         return straight;
     }
     let rings = (within / ROUND).ceil().min(2.0) as i32;
     let round = (-rings..=rings).flat_map(|x| (-rings..=rings).map(move |y| (x, y))).filter(|s| *s != (0, 0));
-    let others = round.filter_map(|(x, y)| {
-        let shift = Vec3::new(f64::from(x) * ROUND, f64::from(y) * ROUND, 0.0);
-        let there = Pose { translation: start.translation + shift, ..*start };
-        first.tie(second, &there, false).filter(sound)
-    });
+    let shift = |(x, y): (i32, i32)| Vec3::new(f64::from(x) * ROUND, f64::from(y) * ROUND, 0.0);
+    let starts = round.map(|s| Pose { translation: start.translation + shift(s), ..*start });
+    let others = first.approaches(second, starts).into_iter().filter_map(|there| from(&there));
     straight.into_iter().chain(others).max_by(|a, b| (a.overlap - 4.0 * a.rms).total_cmp(&(b.overlap - 4.0 * b.rms)))
 }

@@ -165,9 +165,9 @@ impl Index {
     /// The nearest point of like normal within reach, metres, which is no more than the side of a cell.
     fn nearest(&self, q: &Vec3, normal: &Vec3, reach: f64) -> Option<&Spot> {
         let (mut least, mut best) = (reach * reach, None);
-        for (cell, apart) in self.cells_about(q) {
+        self.about(q, |cell, apart| {
             if apart >= least {
-                continue;
+                return;
             }
             for s in self.spots_of(cell) {
                 let off = (s.place() - q).norm_squared();
@@ -175,7 +175,7 @@ impl Index {
                     (least, best) = (off, Some(s));
                 }
             }
-        }
+        });
         best
     }
 
@@ -203,13 +203,13 @@ impl Index {
     /// along the border of two voxels, each holds the points that the noise put on its side.
     fn patch(&self, centre: &Vec3, normal: &Vec3) -> Patch {
         let (mut sum, mut facing, mut total, mut squares) = (Vec3::zeros(), Vec3::zeros(), 0.0, Mat3::zeros());
-        for (off, spot) in self.near(centre, normal, PATCH) {
+        self.each_near(centre, normal, PATCH, |off, spot| {
             let c = f64::from(spot.count);
             sum += off * c;
             squares += off * off.transpose() * c;
             facing += spot.facing() * c;
             total += c;
-        }
+        });
         let (middle, facing) = (sum / total, facing.normalize());
         let uneven = facing.dot(&((squares / total - middle * middle.transpose()) * facing)).max(0.0);
         Patch { middle: centre + middle, facing, total, uneven, narrow: false }
@@ -219,11 +219,11 @@ impl Index {
     /// thing is seen depends on who looks, and so does its mean.
     fn narrow(&self, centre: &Vec3, normal: &Vec3) -> bool {
         let (mut sum, mut squares, mut n) = (Vec3::zeros(), Mat3::zeros(), 0.0);
-        for (off, _) in self.near(centre, normal, self.side) {
+        self.each_near(centre, normal, self.side, |off, _| {
             sum += off;
             squares += off * off.transpose();
             n += 1.0;
-        }
+        });
         let middle = sum / n;
         let mut wide: [f64; 3] = (squares / n - middle * middle.transpose()).symmetric_eigenvalues().into();
         wide.sort_by(f64::total_cmp);
@@ -285,6 +285,40 @@ impl Index {
             })
         };
         moving.par_iter().with_min_len(256).filter_map(pair).collect()
+    }
+
+    /// Calls with each of what [`near`](Self::near) gives: what is done millions of times is done in plain loops.
+    fn each_near(&self, q: &Vec3, normal: &Vec3, reach: f64, mut of: impl FnMut(Vec3, &Spot)) {
+        let square = reach * reach;
+        self.about(q, |cell, apart| {
+            if apart < square {
+                for s in self.spots_of(cell) {
+                    let off = s.place() - q;
+                    if off.norm_squared() < square && s.alike(normal) {
+                        of(off, s);
+                    }
+                }
+            }
+        });
+    }
+
+    /// Calls with each of [`cells_about`](Self::cells_about), in its order.
+    #[inline]
+    fn about(&self, q: &Vec3, mut of: impl FnMut([i32; 3], f64)) {
+        let middle = key(q, self.side);
+        let apart: [[f64; 3]; 3] = std::array::from_fn(|k| {
+            let inside = q[k] - f64::from(middle[k]) * self.side;
+            [0.0, inside * inside, (self.side - inside).powi(2)]
+        });
+        const ABOUT: [i32; 3] = [0, -1, 1];
+        for (x, i) in ABOUT.into_iter().zip(0..) {
+            for (y, j) in ABOUT.into_iter().zip(0..) {
+                for (z, k) in ABOUT.into_iter().zip(0..) {
+                    let far: f64 = apart[0][i] + apart[1][j] + apart[2][k];
+                    of([middle[0] + x, middle[1] + y, middle[2] + z], far);
+                }
+            }
+        }
     }
 
     /// The cell of a place and those about it, the nearer first along each axis, with the square of how far they lie from

@@ -102,6 +102,10 @@ const LAMBERT: f64 = 0.27;
 const OFTEN: usize = 2500;
 /// Fewest pairs.
 const LEAST: usize = 200;
+/// Of the points that are moved while scans come nearer, every so manieth where many starts are tried.
+const FEW: usize = 3;
+/// Ways that end this near to one another lead to one place, metres at ten metres.
+const SAME: f64 = 0.08;
 
 /// Brings two working clouds together from a start that is right to some decimetres.
 ///
@@ -138,10 +142,26 @@ impl Prepared {
         Self { index: Index::new(cloud, CELL, 1), moving: moving(cloud, OFTEN), approach }
     }
 
-    /// Ties another to this one from a start that is right to some decimetres, or `close`, to some centimetres.
-    pub(crate) fn tie(&self, second: &Self, start: &Pose, close: bool) -> Option<CloudFit> {
-        let start = if close { *start } else { approach(&self.approach.indexes, &second.approach.part, start)? };
-        near(&self.index, &second.moving, &start)
+    /// Ties another to this one from a start that is right to some centimetres.
+    pub(crate) fn tie(&self, second: &Self, start: &Pose) -> Option<CloudFit> {
+        near(&self.index, &second.moving, start)
+    }
+
+    /// Where a start leads that is right to some decimetres.
+    pub(crate) fn approach(&self, second: &Self, start: &Pose) -> Option<Pose> {
+        approach(&self.approach.indexes, &second.approach.part, start)
+    }
+
+    /// Where several starts lead, by few points: the places that differ.
+    pub(crate) fn approaches(&self, second: &Self, starts: impl Iterator<Item = Pose>) -> Vec<Pose> {
+        let few: Vec<_> = second.approach.part.iter().copied().step_by(FEW).collect();
+        let mut out: Vec<Pose> = Vec::new();
+        for found in starts.filter_map(|s| approach(&self.approach.indexes, &few, &s)) {
+            if out.iter().all(|o| length(&o.difference(&found)) > SAME) {
+                out.push(found);
+            }
+        }
+        out
     }
 }
 

@@ -33,4 +33,5 @@ mod shown;
 mod sites;
 mod survey;
 mod systematic;
+mod timetable;
 mod walks;

@@ -34,7 +34,7 @@ pub(crate) struct Walk {
     folder: PathBuf,
     map: GridMap,
     near: Vec3,
-    /// Where the scans stand, in their order, local frame.
+    /// Where the scans stand, in their order, then the places of the walks; local frame.
     poses: Vec<Pose>,
     stations: Vec<Station>,
     cloud: Coarse,
@@ -67,27 +67,24 @@ struct Data<'a> {
 }
 
 impl Walk {
-    pub(crate) fn begin(folder: &Path, package: &Package) -> Result<Self, Stop> {
+    /// Of the scans of a package, and of places of its passes.
+    pub(crate) fn begin(folder: &Path, package: &Package, walked: impl Iterator<Item = Vec3>) -> Result<Self, Stop> {
         let folder = folder.join("walk-through");
         std::fs::create_dir(&folder)?;
         Ok(Self {
             folder,
             map: package.map.clone(),
             near: package.map.origin.map(f64::round),
-            poses: package.scans.iter().map(|s| s.1).collect(),
+            poses: (package.scans.iter().map(|s| s.1))
+                .chain(walked.map(|at| Pose { translation: at, ..Pose::identity() }))
+                .collect(),
             stations: Vec::new(),
             cloud: Coarse::new(CELL, POINTS),
         })
     }
 
-    /// Adds the next scan, with the points of it that the package takes.
-    pub(crate) fn add(
-        &mut self,
-        name: &str,
-        scan: &Scan,
-        taken: &[bool],
-        error95: Option<[f64; 2]>,
-    ) -> Result<(), Stop> {
+    /// Adds what is seen from the next place: points in its frame.
+    pub(crate) fn look(&mut self, name: &str, scan: &Scan, error95: Option<[f64; 2]>) -> Result<(), Stop> {
         let k = self.stations.len();
         let pose = self.poses[k];
         let seen = panorama(scan, WIDTH);
@@ -110,13 +107,6 @@ impl Walk {
         let script = format!("(window.WALK_PICTURES ??= {{}})[{file:?}] = \"data:image/jpeg;base64,{picture}\";\n");
         std::fs::write(self.folder.join(&file), script)?;
 
-        let there: Vec<usize> = (0..scan.points.len()).filter(|i| taken[*i]).collect();
-        let bright = scan.intensity.iter().copied().max().unwrap_or(1).max(1);
-        for &i in there.iter().step_by((there.len() / OF_A_SCAN).max(1)) {
-            let grey = (f64::from(scan.intensity[i]) / f64::from(bright)).sqrt();
-            let colour = scan.colour.get(i).copied().filter(|c| *c != [0; 3]).unwrap_or([(grey * 255.0) as u8; 3]);
-            self.cloud.put(&(self.map.apply(&pose.apply(&scan.at(i))) - self.near), colour);
-        }
         let grid = self.map.apply(&pose.translation);
         self.stations.push(Station {
             name: name.to_owned(),
@@ -128,6 +118,17 @@ impl Walk {
             file,
         });
         Ok(())
+    }
+
+    /// Adds points of a cloud that stands in a pose: those that the package takes.
+    pub(crate) fn show(&mut self, scan: &Scan, pose: &Pose, taken: &[bool]) {
+        let there: Vec<usize> = (0..scan.points.len()).filter(|i| taken[*i]).collect();
+        let bright = scan.intensity.iter().copied().max().unwrap_or(1).max(1);
+        for &i in there.iter().step_by((there.len() / OF_A_SCAN).max(1)) {
+            let grey = (f64::from(scan.intensity[i]) / f64::from(bright)).sqrt();
+            let colour = scan.colour.get(i).copied().filter(|c| *c != [0; 3]).unwrap_or([(grey * 255.0) as u8; 3]);
+            self.cloud.put(&(self.map.apply(&pose.apply(&scan.at(i))) - self.near), colour);
+        }
     }
 
     /// Writes the page and what it reads.

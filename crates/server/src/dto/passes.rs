@@ -62,6 +62,10 @@ pub struct MarkOrderDto {
     pub says: Vec<String>,
 }
 
+fn drawn() -> bool {
+    true
+}
+
 /// What is said of a pass.
 #[derive(Clone, Debug, Deserialize, ToSchema)]
 pub struct PassRequest {
@@ -73,6 +77,9 @@ pub struct PassRequest {
     /// Laid down as one piece, its path uncorrected: its bend then is part of its error.
     #[serde(default)]
     pub whole: bool,
+    /// Plans, ground and solids are drawn from it too.
+    #[serde(default = "drawn")]
+    pub drawn: bool,
 }
 
 /// The same of one that is there, as it was seen.
@@ -265,6 +272,8 @@ pub struct PassDto {
     pub simulated: bool,
     /// Laid down as one piece.
     pub whole: bool,
+    /// Plans, ground and solids are drawn from it too.
+    pub drawn: bool,
     /// Points that lie where no beam can have come to, once they were looked for.
     pub ghosts: Option<u64>,
     pub version: i32,

@@ -452,6 +452,8 @@ pub struct SummaryDto {
     pub on_grid: bool,
     /// Some scans are simulated: nothing here was measured.
     pub simulated: bool,
+    /// There are passes and no scan.
+    pub walked: bool,
     pub weakest: Option<String>,
     pub sources: Vec<SourceDto>,
     pub revision: Option<i32>,

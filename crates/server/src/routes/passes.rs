@@ -54,11 +54,16 @@ pub async fn change_pass(
     let to = change.to.checked()?;
     let before = passes::pass(&app.db, access.job, pass).await?;
     let marks = serde_json::json!(to.marks);
-    passes::change_pass(&app.db, access.job, pass, change.version, (&to.name, &to.unit, to.whole), &marks).await?;
+    passes::change_pass(&app.db, access.job, pass, change.version, (&to.name, &to.unit), [to.whole, to.drawn], &marks)
+        .await?;
     if before.whole != to.whole {
         let how = if to.whole { "as one piece, its path uncorrected" } else { "along its corrected path" };
         jobs::note(&app.db, access.job, Some(access.user.id), &format!("lays the pass “{}” down {how}", to.name))
             .await?;
+    }
+    if before.drawn != to.drawn {
+        let how = if to.drawn { "draws from" } else { "leaves out of drawings" };
+        jobs::note(&app.db, access.job, Some(access.user.id), &format!("{how} the pass “{}”", to.name)).await?;
     }
     // pieces reach as far as the unit does
     if before.unit != to.unit && before.key.is_some() {

@@ -15,9 +15,10 @@ use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use vistazo_core::deliver::Deliverable;
-use vistazo_core::geometry::{Mat3, Pose, Vec3};
+use vistazo_core::geometry::{Error95, Mat3, Pose, Vec3};
 use vistazo_core::georef::GridMap;
 use vistazo_core::instrument::Instrument;
+use vistazo_core::mobile;
 use vistazo_formats::{CloudLayout, E57Writer, SourceImage, count_points, crs, read_images};
 use vistazo_store::tasks::Task;
 use vistazo_store::{field, results};
@@ -198,10 +199,11 @@ async fn clouds(
         // metres by its standard, so the reference is written in metres too
         e57.set_reference(package.reference.as_ref().map(crs::Reference::wkt_in_metres));
     }
-    let mut walk = match wanted.contains(&Deliverable::WalkThrough) {
-        true => Some(deliver::walk::Walk::begin(folder, package)?),
-        false => None,
-    };
+    let (mut walk, mut stops) = (None, Vec::new());
+    if wanted.contains(&Deliverable::WalkThrough) {
+        stops = deliver::passes::stops(app, package).await?;
+        walk = Some(deliver::walk::Walk::begin(folder, package, stops.iter().flatten().map(|s| s.at))?);
+    }
     let mut export = blocking(move || Export::begin(setting)).await?;
     let cleaned = cleaning::Cleaning::load(app, task.job_id).await?;
     if !cleaned.to_do().is_empty() {
@@ -231,7 +233,8 @@ async fn clouds(
             let placed = Placed { scan: &scan, classes: &classes, pose, covariance, name: &file, number, along: None };
             let taken = export.add(&placed)?;
             if let Some(walk) = &mut walk {
-                walk.add(&row.name, &scan, &taken, error95)?;
+                walk.look(&row.name, &scan, error95)?;
+                walk.show(&scan, &pose, &taken);
             }
             let Some(mut e57) = e57 else { return Ok((export, None, walk)) };
             let id = row.id.to_string();
@@ -250,7 +253,7 @@ async fn clouds(
         })
         .await?;
     }
-    (export, e57) = walked(app, progress, package, (export, e57)).await?;
+    (export, e57, walk) = walked(app, progress, package, &stops, (export, e57, walk)).await?;
     progress.at(0.8, "ending the clouds")?;
     if let Some(walk) = walk {
         blocking({
@@ -268,13 +271,17 @@ async fn clouds(
     .await
 }
 
+/// What points are written to.
+type Written = (Export, Option<E57Writer>, Option<deliver::walk::Walk>);
+
 /// Writes the passes that have their place, along their corrected paths.
 async fn walked(
     app: &App,
     progress: &Progress,
     package: &Arc<Package>,
-    (mut export, mut e57): (Export, Option<E57Writer>),
-) -> Result<(Export, Option<E57Writer>), Stop> {
+    stops: &[Vec<mobile::Stop>],
+    (mut export, mut e57, mut walk): Written,
+) -> Result<Written, Stop> {
     let taken: Vec<String> = package.scans.iter().map(|s| s.0.name.clone()).collect();
     for (n, (row, place)) in package.passes.placed().enumerate() {
         progress.at(0.78, &format!("writing {}", row.name))?;
@@ -287,7 +294,8 @@ async fn walked(
         let file = names.last().cloned().unwrap_or_default();
         let number = (package.scans.len() + n) as u16 + 1;
         let (row, simulated) = (row.clone(), row.simulated);
-        (export, e57) = blocking(move || {
+        let stops = stops.get(n).cloned().unwrap_or_default();
+        (export, e57, walk) = blocking(move || {
             let mut walked = passes::corrected(&cloud, &path, &c, facts.clock);
             drop(cloud);
             let pose = Pose { translation: walked.origin, ..Pose::identity() };
@@ -304,7 +312,15 @@ async fn walked(
                 number,
                 along: Some(&along),
             })?;
-            let Some(mut e57) = e57 else { return Ok((export, None)) };
+            if let Some(walk) = &mut walk {
+                for stop in &stops {
+                    let name = format!("{}, {:.0} s", row.name, stop.time - path.span()[0]);
+                    let error95 = Error95::plan_and_height(&c.covariance(stop.time, &stop.at));
+                    walk.look(&name, &walked.seen_from(&stop.at, unit.max_range, &taken), Some(error95))?;
+                }
+                walk.show(&walked.scan, &pose, &taken);
+            }
+            let Some(mut e57) = e57 else { return Ok((export, None, walk)) };
             let rigid = map.pose(&pose);
             for k in 0..walked.scan.points.len() {
                 let p = map.in_scan(&pose, &rigid, &walked.scan.at(k));
@@ -312,11 +328,11 @@ async fn walked(
             }
             let name = if simulated { format!("{} (simulated)", row.name) } else { row.name.clone() };
             e57.add(&name, &row.id.to_string(), &walked.scan, Some(&rigid), false, &|k| taken[k])?;
-            Ok((export, Some(e57)))
+            Ok((export, Some(e57), walk))
         })
         .await?;
     }
-    Ok((export, e57))
+    Ok((export, e57, walk))
 }
 
 /// The pictures that came with a scan, out of the file that it came in.

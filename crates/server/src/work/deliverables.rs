@@ -23,7 +23,7 @@ fn usual(d: Deliverable) -> Option<(f64, f64)> {
     })
 }
 
-/// Bytes and seconds of a walk-through: once, and for each scan.
+/// Bytes and seconds of a walk-through: once, and for each place.
 const WALK_BYTES: (f64, f64) = (6e6, 0.6e6);
 const WALK_SECONDS: (f64, f64) = (1.0, 0.8);
 
@@ -33,7 +33,7 @@ impl State {
         let points = self.points();
         let millions = points as f64 / 1e6;
         let drawn = self.drawn();
-        let walk = |(fixed, each): (f64, f64)| fixed + each * self.scans.len() as f64;
+        let walk = |(fixed, each): (f64, f64)| fixed + each * self.places() as f64;
         let of = |d: Deliverable| {
             let of_points = usual(d);
             let bytes = of_points.map(|(usual, _)| self.last_rate(d).unwrap_or(usual / 1e6) * points as f64);

@@ -77,6 +77,7 @@ impl Walked {
                 ghosts: made(row).filter(|_| row.made_from.as_deref() == Some(&self.inputs)).and_then(|m| m.ghosts),
                 simulated: row.simulated,
                 whole: row.whole,
+                drawn: row.drawn,
                 version: row.version,
                 by: row.by.clone(),
                 placed,
@@ -316,6 +317,23 @@ pub(crate) fn corrected(cloud: &TimedCloud, path: &Trajectory, c: &Correction, c
     let colour = if cloud.colour.len() == cloud.points.len() { cloud.colour[a..b].to_vec() } else { Vec::new() };
     let scan = Scan { points, intensity: cloud.intensity[a..b].to_vec(), colour, ..Scan::default() };
     Corrected { scan, origin, times: cloud.times[a..b].iter().map(|t| t + clock).collect() }
+}
+
+impl Corrected {
+    /// What of it lies within reach of a place (in the frame that scans stand in), metres, as if it was seen from there.
+    pub(crate) fn seen_from(&self, at: &Vec3, reach: f64, taken: &[bool]) -> Scan {
+        let from: [f32; 3] = (at - self.origin).map(|v| v as f32).into();
+        let mut out = Scan::default();
+        for (k, p) in self.scan.points.iter().enumerate().filter(|p| taken[p.0]) {
+            let off: [f32; 3] = std::array::from_fn(|i| p[i] - from[i]);
+            if off.iter().map(|v| v * v).sum::<f32>() < (reach * reach) as f32 {
+                out.points.push(off);
+                out.intensity.push(self.scan.intensity[k]);
+                out.colour.extend(self.scan.colour.get(k));
+            }
+        }
+        out
+    }
 }
 
 /// The cloud of a pass as it is kept to be looked at.

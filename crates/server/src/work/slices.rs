@@ -76,6 +76,8 @@ pub(crate) struct Sliced {
     pub(crate) all: Compared,
     tiles: Vec<(Uuid, TilesDto)>,
     pub(super) walked: Vec<(Looked, Correction)>,
+    /// Sum of what slices were cut through: scans, passes, and where they lie.
+    stands: String,
     ticks: Vec<TickRow>,
 }
 
@@ -99,8 +101,10 @@ impl Sliced {
     pub(crate) async fn load(app: &App, job: Uuid) -> Result<Self, ApiError> {
         let all = Compared::load(app, job).await?;
         let tiles = cloud::tiles(app, job, &all.scans).await?;
-        let walked = Walked::load(app, job).await?.looked_at();
-        Ok(Self { ticks: comparisons::ticks(&app.db, job, "slice").await?, tiles, walked, all })
+        let walked = Walked::load(app, job).await?;
+        let stands = walked.with_passes(all.stands.state(&all.scans), |_| true);
+        let ticks = comparisons::ticks(&app.db, job, "slice").await?;
+        Ok(Self { ticks, tiles, walked: walked.looked_at(), stands, all })
     }
 
     /// Passes are counted on after the scans.
@@ -193,7 +197,6 @@ impl Sliced {
 
     /// Those that are worth looking at and those that were looked at.
     pub(crate) async fn to_dto(&self, app: &App, job: Uuid) -> Result<SlicesDto, ApiError> {
-        let state = self.all.stands.state(&self.all.scans);
         let frame = self.all.stands.frame;
         let mut slices = Vec::new();
         let mut done = HashSet::new();
@@ -206,7 +209,7 @@ impl Sliced {
                 pair: kept.pair,
                 cut: (kept.frame == frame).then_some(kept.cut),
                 looked: Some(looked(t)),
-                stale: kept.stands != state,
+                stale: kept.stands != self.stands,
             });
             done.extend(kept.key);
         }
@@ -382,7 +385,7 @@ impl Sliced {
             key: k.key.clone().filter(|_| known.as_ref().is_some_and(|s| s.chosen)),
             said: said.clone(),
             pair: known.as_ref().and_then(|s| s.pair),
-            stands: self.all.stands.state(&self.all.scans),
+            stands: self.stands.clone(),
         };
         let place = serde_json::json!(new);
         // of one's own the note is what it is called by
@@ -393,7 +396,6 @@ impl Sliced {
 
     /// Slices with a name to them, as they look now.
     pub(crate) async fn figures(&self, app: &App) -> Result<Vec<Figure>, ApiError> {
-        let state = self.all.stands.state(&self.all.scans);
         let mut out = Vec::new();
         for t in &self.ticks {
             let kept = kept(t)?;
@@ -405,7 +407,13 @@ impl Sliced {
                 .into_iter()
                 .map(|(scan, points)| (self.number(scan), self.name(scan), even(&points).collect()))
                 .collect();
-            out.push(Figure { said: kept.said, looked: looked(t), stale: kept.stands != state, cut: kept.cut, scans });
+            out.push(Figure {
+                said: kept.said,
+                looked: looked(t),
+                stale: kept.stands != self.stands,
+                cut: kept.cut,
+                scans,
+            });
         }
         Ok(out)
     }

@@ -15,6 +15,7 @@ use vistazo_core::draw::{Stand, stretch_beside, stretches};
 use vistazo_core::geometry::Vec3;
 use vistazo_core::mobile::Correction;
 use vistazo_store::field::ScanRow;
+use vistazo_store::passes::PassRow;
 
 /// A stretch whose place is known no better than this (95 % in plan or height, metres) would show everything twice.
 const KNOWN: f64 = 0.05;
@@ -67,9 +68,15 @@ impl Walked {
     /// A sum over what can be drawn from, and where it lies; none where that is not the grid.
     pub(crate) fn sum(&self) -> Option<String> {
         let scans = self.standing.stands.sum(&self.standing.scans)?;
-        let passes: Vec<_> = self.placed().map(|(row, place)| (row.id, &row.key, place.whole)).collect();
+        Some(self.with_passes(scans, |row| row.drawn))
+    }
+
+    /// A sum over scans, and with it over the passes that have their place.
+    pub(crate) fn with_passes(&self, scans: String, of: impl Fn(&PassRow) -> bool) -> String {
+        let passes = self.placed().filter(|(row, _)| of(row));
+        let passes: Vec<_> = passes.map(|(row, place)| (row.id, &row.key, place.whole)).collect();
         let at = self.current().map(|r| r.at);
-        Some(if passes.is_empty() { scans } else { super::fingerprint(&(scans, passes, at)) })
+        if passes.is_empty() { scans } else { super::fingerprint(&(scans, passes, at)) }
     }
 }
 
@@ -89,7 +96,7 @@ impl Sources {
         };
         let mut of: Vec<Source> = all.scans.iter().filter(|s| s.has_scanner).filter_map(scan).collect();
         let (mut passes, mut left_out) = (Vec::new(), 0);
-        for (row, place) in walked.placed() {
+        for (row, place) in walked.placed().filter(|w| w.0.drawn) {
             let at = walked.rows.iter().position(|r| r.id == row.id).unwrap_or_default();
             let c = place.correction();
             for s in stretches(&c, pieces) {

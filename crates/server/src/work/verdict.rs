@@ -25,6 +25,8 @@ struct Walks {
     current: Option<bool>,
     /// Points of those that have their place.
     points: u64,
+    /// And how far these went, metres.
+    metres: f64,
     simulated: bool,
     /// A sum over scans and passes that can be drawn from.
     sum: Option<String>,
@@ -40,6 +42,7 @@ impl Walks {
             refused: walked.current().map_or(0, |r| r.passes.iter().filter(|p| p.placed.is_err()).count()),
             current: record.map(|_| walked.current().is_some()),
             points: walked.placed().filter_map(|(row, _)| passes::points(row)).sum(),
+            metres: walked.placed().filter_map(|(_, place)| place.correction().walked.last().copied()).sum(),
             simulated: walked.rows.iter().any(|r| r.simulated),
             sum: walked.sum(),
             places: walked.judged(),
@@ -359,8 +362,14 @@ impl State {
             revision: package.map(|p| p.revision).or(self.adjustment.as_ref().map(|a| a.row.revision)),
             prepared: package.and_then(|p| p.prepared_by.clone()),
             checked: package.and_then(|p| p.checked_by.clone()),
+            walked: self.scans.is_empty() && self.walks.read > 0,
             sheets: self.sheets(),
         }
+    }
+
+    /// Places that a walk-through has at most.
+    pub(crate) fn places(&self) -> usize {
+        self.scans.len() + crate::deliver::passes::most_stops(self.walks.metres)
     }
 
     fn sheets(&self) -> Vec<SheetDto> {
@@ -427,6 +436,8 @@ impl State {
             },
             if stations > 0 {
                 sheet("plan", "done", format!("{stations} stations"))
+            } else if self.scans.is_empty() && self.walks.read > 0 {
+                sheet("plan", "done", "walked".into())
             } else {
                 sheet("plan", "open", "no stations".into())
             },

@@ -1,4 +1,4 @@
-import { Segmented } from 'antd'
+import { Checkbox, Segmented } from 'antd'
 import { useCallback, useState } from 'react'
 import { num, size, span } from '../../lib/format'
 import { useUnits } from '../../lib/units'
@@ -248,6 +248,13 @@ function Placement({ pass, of }: { pass: Pass; of: PassActions }) {
         ]}
       />
       <span className="faint">{words.tieThemAgain}</span>
+      <Checkbox
+        checked={pass.drawn}
+        disabled={of.change.isPending}
+        onChange={(e) => of.change.mutate({ pass, drawn: e.target.checked })}
+      >
+        {words.drawFromIt}
+      </Checkbox>
     </div>
   )
 }

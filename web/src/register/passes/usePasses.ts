@@ -39,7 +39,7 @@ export function usePasses() {
     const pass = unwrap(
       await api.POST('/api/jobs/{job}/passes', {
         ...at,
-        body: { name: w.name, unit: w.unit, marks: [], whole: false },
+        body: { name: w.name, unit: w.unit, marks: [], whole: false, drawn: true },
       }),
     )
     // both are on their way before the form is left
@@ -47,10 +47,10 @@ export function usePasses() {
   })
   const run = useChange(async () => unwrap(await api.POST('/api/jobs/{job}/passes/register', at)))
   const change = useChange(
-    async ({ pass, ...to }: { pass: Pass } & Partial<Pick<Pass, 'name' | 'unit' | 'marks' | 'whole'>>) => {
-      const { name, unit, marks, whole, version } = { ...pass, ...to }
+    async ({ pass, ...to }: { pass: Pass } & Partial<Pick<Pass, 'name' | 'unit' | 'marks' | 'whole' | 'drawn'>>) => {
+      const { name, unit, marks, whole, drawn, version } = { ...pass, ...to }
       const path = { job: job.id, pass: pass.id }
-      const body = { name, unit, marks, whole, version }
+      const body = { name, unit, marks, whole, drawn, version }
       return unwrap(await api.PUT('/api/jobs/{job}/passes/{pass}', { params: { path }, body }))
     },
   )

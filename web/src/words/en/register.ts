@@ -3,6 +3,7 @@ import { plural } from '../../lib/count'
 export const register = {
   alongItsPath: 'along its corrected path',
   asOnePiece: 'as one piece',
+  drawFromIt: 'plans, ground and solids are drawn from it too',
   howItIsLaid: 'How the pass is laid down',
   tieThemAgain: 'Counts from the next tying on.',
   afterCorrection: 'corrected',

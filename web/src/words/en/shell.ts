@@ -3,6 +3,10 @@ import { plural } from '../../lib/count'
 export const shell = {
   agreeWithWhat: 'Look over what the program found, mend it, and agree with it.',
   drawItAgain: 'Scans or registration changed since: draw it again.',
+  bringTheFilesOfThePasses: 'Bring the files of the passes: cloud with time, and path.',
+  takeTheDriftOut: 'Correct the passes: their drift is found and taken out.',
+  holdThePassesByControl: 'Say which control points each pass came by, and hold the passes by them.',
+  correctThePassesAgain: 'Something changed or found no place: correct the passes again.',
   theBlockHasToStand: 'the block has to stand on the grid first.',
   asReadAt: (at: string) => `what is shown is as it was read ${at || 'before'}`,
   noNetwork: 'The server is not reached',

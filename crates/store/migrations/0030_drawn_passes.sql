@@ -1,0 +1,1 @@
+alter table passes add column drawn boolean not null default true;
