@@ -208,15 +208,15 @@ fn free_of_points(
     if high > low { (f64::midpoint(low, high), high - low) } else { (0.0, 0.0) }
 }
 
-struct Edges {
-    centre: (f64, f64),
-    covariance: Matrix2<f64>,
+pub(super) struct Edges {
+    pub centre: (f64, f64),
+    pub covariance: Matrix2<f64>,
     contrast: f64,
 }
 
 /// The picture model is fitted, started from eight turns. The width of the edges is held at the
 /// beam's, but not below half the spacing of the points: a sharper picture has no gradient to follow.
-fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Option<Edges> {
+pub(super) fn fit_edges(samples: &[Sample], start: (f64, f64), half: f64, blur: Blur) -> Option<Edges> {
     let n = samples.len();
     if n < 40 {
         return None;

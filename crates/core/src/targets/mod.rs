@@ -34,6 +34,7 @@
 
 mod checker_error;
 mod checker_fit;
+mod checker_flat;
 mod checker_picture;
 mod checker_search;
 mod configuration;
@@ -46,6 +47,7 @@ mod sphere_search;
 mod sphere_shape;
 
 pub use checker_fit::{CheckerFit, fit_checker};
+pub(crate) use checker_flat::crossing;
 pub use configuration::{Configuration, Fault, SAME_DISTANCE, configuration};
 pub use detect::{Detection, Search, detect};
 pub use mark::{mark, picked};

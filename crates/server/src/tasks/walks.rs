@@ -4,8 +4,10 @@ use super::{Progress, Stop, blocking, derive};
 use crate::App;
 use crate::dto::PassFacts;
 use crate::record::passes::{MarkRole, Passes, SeenTarget, StoredMark, StoredPass, StoredPlace, StoredTie, VERSION};
+use crate::record::registration::TargetKind;
 use crate::work::pass_marks::{self, InFrame};
 use crate::work::passes::{self, Made, Walked, corrected};
+use crate::work::stands::Measured;
 use crate::work::ties;
 use nalgebra::Matrix6;
 use std::sync::Arc;
@@ -13,8 +15,8 @@ use uuid::Uuid;
 use vistazo_core::clean::Class;
 use vistazo_core::geometry::Pose;
 use vistazo_core::mobile::{
-    Anchor, Correction, KnownSphere, Mark, Noted, PassIn, Piece, Registered, SeenSphere, Trajectory, Unit, register,
-    spheres_seen,
+    Anchor, Correction, KnownTarget, Mark, Noted, PassIn, Piece, Registered, Sighting, TargetSize, Trajectory, Unit,
+    register, targets_seen,
 };
 use vistazo_core::tie::Shown;
 use vistazo_formats::passes::KeptPieces;
@@ -90,7 +92,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     }
     let shown = Arc::new((stations, shown));
     let (mut doing, out) = tied(doing, &shown, progress, [0.05, 0.45]).await?;
-    // spheres that the scans measured, where the passes now say they came by
+    // targets that the scans measured, where the passes now say they came by
     let found = seen(app, &all, &doing, &out, progress).await?;
     let again = found.iter().any(|f| !f.is_empty());
     for (d, found) in doing.iter_mut().zip(found) {
@@ -210,7 +212,7 @@ async fn tied(
     .await
 }
 
-/// Spheres that passes came by, pass by pass.
+/// Targets that passes came by, pass by pass.
 async fn seen(
     app: &App,
     all: &Walked,
@@ -218,14 +220,19 @@ async fn seen(
     out: &Registered,
     progress: &Progress,
 ) -> Result<Vec<Vec<(SeenTarget, Mark)>>, Stop> {
-    let radius = all.standing.brief.search().sphere_radius;
-    let spheres: Vec<KnownSphere> = (all.standing.stands.spheres.iter())
-        .filter_map(|(_, at, covariance)| Some(KnownSphere { at: *at, covariance: *covariance, radius: radius? }))
-        .collect();
+    let search = all.standing.brief.search();
+    let size = |kind: TargetKind| match kind {
+        TargetKind::Sphere => search.sphere_radius.map(TargetSize::Sphere),
+        TargetKind::Checker => search.checker_half.map(TargetSize::Board),
+        TargetKind::Corner | TargetKind::Point | TargetKind::Mark => None,
+    };
+    let targets = all.standing.stands.targets.iter();
+    let (known, targets): (Vec<&Measured>, Vec<KnownTarget>) =
+        targets.filter_map(|t| Some((t, KnownTarget { at: t.at, size: size(t.kind)? }))).unzip();
     let mut found = Vec::new();
     for (d, placed) in doing.iter().zip(&out.passes) {
         let row = all.rows.iter().find(|r| r.id == d.id).ok_or(Stop::Cancelled)?;
-        let (Ok(placed), false) = (placed, spheres.is_empty()) else {
+        let (Ok(placed), false) = (placed, targets.is_empty()) else {
             found.push(Vec::new());
             continue;
         };
@@ -233,17 +240,17 @@ async fn seen(
         let facts: PassFacts = serde_json::from_value(row.facts.clone().unwrap_or_default())?;
         let cloud = passes::cloud(app, &d.key).await?;
         let (path, correction, unit) = (d.path.clone(), placed.correction.clone(), d.unit.clone());
-        let known = spheres.clone();
+        let targets = targets.clone();
         let visits = blocking(move || {
             let points = cloud.about(&path.origin(), facts.clock);
-            drop(cloud);
-            Ok(spheres_seen(&points, &path, &correction, &unit, &known))
+            Ok(targets_seen(&points, &cloud.intensity, &path, &correction, &unit, &targets))
         })
         .await?;
-        let of = |v: SeenSphere| {
-            let (name, at, known) = &all.standing.stands.spheres[v.sphere];
-            let mark = Mark { noted: Noted::Shown(v.at, Some(v.time)), at: *at, covariance: known + v.covariance };
-            (SeenTarget { name: name.clone(), time: v.time, points: v.points }, mark)
+        let of = |v: Sighting| {
+            let t = known[v.target];
+            let noted = Noted::Shown(v.at, Some(v.time));
+            let mark = Mark { noted, at: t.at, covariance: t.covariance + v.covariance };
+            (SeenTarget { name: t.name.clone(), time: v.time, points: v.points }, mark)
         };
         found.push(visits.into_iter().map(of).collect());
     }

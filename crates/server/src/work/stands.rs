@@ -35,6 +35,15 @@ impl Standing {
     }
 }
 
+/// A target that scans measured, in the frame that they stand in, metres and m².
+#[derive(Clone)]
+pub(crate) struct Measured {
+    pub name: String,
+    pub kind: TargetKind,
+    pub at: Vec3,
+    pub covariance: Mat3,
+}
+
 /// Where scans stand.
 #[derive(Clone)]
 pub(crate) struct Stands {
@@ -42,8 +51,8 @@ pub(crate) struct Stands {
     /// From the frame they stand in to the grid, where it is that of the grid.
     map: Option<GridMap>,
     of: Vec<(Uuid, Pose, Matrix6<f64>)>,
-    /// Spheres that scans measured: name, centre, m².
-    pub spheres: Vec<(String, Vec3, Mat3)>,
+    /// Spheres and boards that scans measured.
+    pub targets: Vec<Measured>,
 }
 
 impl Stands {
@@ -52,23 +61,27 @@ impl Stands {
         if let Some(g) = georef.filter(|g| !g.stale) {
             let of = |s: &crate::record::georeference::Station| (s.scan, Pose::from(&s.local), square(&s.covariance));
             let map = GridMap::from(&g.record.map);
-            let targets = g.record.targets.iter().filter(|t| t.used && t.kind == TargetKind::Sphere);
-            let sphere = |t: &crate::record::georeference::Target| {
-                (t.name.clone(), map.inverse(&t.position.into()), Mat3::from_row_slice(&t.covariance))
+            let target = |t: &crate::record::georeference::Target| Measured {
+                name: t.name.clone(),
+                kind: t.kind,
+                at: map.inverse(&t.position.into()),
+                covariance: Mat3::from_row_slice(&t.covariance),
             };
-            let spheres = targets.map(sphere).collect();
-            return Self { frame: "grid", of: g.record.stations.iter().map(of).collect(), spheres, map: Some(map) };
+            let targets = g.record.targets.iter().filter(|t| t.used).map(target).collect();
+            return Self { frame: "grid", of: g.record.stations.iter().map(of).collect(), targets, map: Some(map) };
         }
         let fresh = block.filter(|b| !b.stale && b.record.refused.is_none());
         let of = |s: &crate::record::registration::Scan| (s.id, Pose::from(&s.pose), square(&s.covariance));
         let targets = fresh.iter().flat_map(|b| &b.record.targets);
-        let sphere = |t: &crate::record::registration::Target| {
-            (t.name.clone(), t.position.into(), Mat3::from_row_slice(&t.covariance))
+        let target = |t: &crate::record::registration::Target| Measured {
+            name: t.name.clone(),
+            kind: t.kind,
+            at: t.position.into(),
+            covariance: Mat3::from_row_slice(&t.covariance),
         };
-        let known = |t: &&crate::record::registration::Target| t.kind == TargetKind::Sphere && (t.scans > 1 || t.named);
-        let spheres = targets.filter(known).map(sphere).collect();
+        let targets = targets.filter(|t| t.scans > 1 || t.named).map(target).collect();
         let of = fresh.iter().flat_map(|b| b.record.scans.iter()).map(of).collect();
-        Self { frame: "block", map: None, of, spheres }
+        Self { frame: "block", map: None, of, targets }
     }
 
     /// Where no scan stands, passes are on the grid as soon as one of them has a mark on control.
@@ -80,7 +93,7 @@ impl Stands {
         }
         let control = vistazo_store::results::control(&app.db, job).await?;
         let map = grid::map_of_control(brief, &control)?;
-        Ok(map.map_or(nowhere, |map| Self { frame: "grid", map: Some(map), of: Vec::new(), spheres: Vec::new() }))
+        Ok(map.map_or(nowhere, |map| Self { frame: "grid", map: Some(map), of: Vec::new(), targets: Vec::new() }))
     }
 
     /// Whether the scans stand on the grid, or in a system of their own that is kept.

@@ -22,6 +22,6 @@ mod sites;
 mod solids;
 mod ties;
 mod walked_plan;
-mod walked_spheres;
+mod walked_targets;
 mod walks;
 mod walks_alone;
