@@ -23,6 +23,8 @@ pub struct Roundhouse {
     pub origin: Vec3,
     /// Surveyed control: name, grid coordinates with their survey error, index into `targets`.
     pub control: Vec<(String, Vec3, usize)>,
+    /// Nails in the ground of the yard: name, place on the plan, surveyed grid coordinates, metres. Scans do not see them.
+    pub nails: Vec<(String, Vec3, Vec3)>,
     /// Standard deviation of the control, metres.
     pub control_sigma: Vec3,
 }
@@ -31,6 +33,25 @@ impl Roundhouse {
     /// Where a place of the plan truly is on the grid, metres.
     pub fn on_grid(&self, p: &Vec3) -> Vec3 {
         self.origin + scaled(p)
+    }
+
+    /// A way on the plan (places of a mobile unit, metres) with a stand on each nail that a corner of it lies by, as well as a hand
+    /// sets a unit down; and of each stand the nail and how high over it the unit was.
+    pub fn set_down(&self, way: &[Vec3], seed: u64) -> (Vec<Vec3>, Vec<(String, f64)>) {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let mut off = || HAND * rng.sample::<f64, _>(StandardNormal);
+        let (mut out, mut stands) = (Vec::new(), Vec::new());
+        for corner in way {
+            if let Some((name, at, _)) = self.nails.iter().find(|n| (n.1.xy() - corner.xy()).norm() < BY) {
+                let height = corner.z - at.z;
+                let here = at + Vec3::new(off(), off(), height + off());
+                out.extend([here, here]);
+                stands.push((name.clone(), height));
+            } else if out.last() != Some(corner) {
+                out.push(*corner);
+            }
+        }
+        (out, stands)
     }
 }
 
@@ -43,6 +64,12 @@ const BAYS: usize = 9;
 /// What a length on site is on the grid at the invented place (EPSG:25832, E 412 350, N 5 604 820, 87 m):
 /// point scale 0.999694342041 and height factor 0.999986368642, by an independent library.
 const GRID_FACTOR: f64 = 0.999_680_714_850;
+
+/// A corner of a way lies by a nail, and what a hand is off that sets a unit down on it (1σ each way), metres.
+const BY: f64 = 0.3;
+const HAND: f64 = 0.004;
+/// Nails in the yard, places on the plan, metres.
+const NAILS: [[f64; 2]; 5] = [[-13.0, -11.3], [13.0, -11.3], [-12.0, -18.7], [12.0, -18.7], [0.0, -21.8]];
 
 /// A crate of 1.2 by 0.8 by 0.9 metres.
 fn a_crate(x: f64, y: f64) -> Obstacle {
@@ -172,13 +199,21 @@ pub fn roundhouse() -> Roundhouse {
     targets.extend(boards.iter().enumerate().map(|(i, b)| (format!("B{}", i + 1), b.centre, false)));
     let origin = Vec3::new(412_350.0, 5_604_820.0, 87.0);
     let control_sigma = Vec3::new(0.0015, 0.0015, 0.002);
+    let mut surveyed = |p: &Vec3| {
+        let mut n = || rng.sample::<f64, _>(StandardNormal);
+        origin + scaled(p) + Vec3::new(n(), n(), n()).component_mul(&control_sigma)
+    };
     let control = [12, 15, 6, 4, 5, 7, 8, 1]
         .iter()
         .enumerate()
-        .map(|(i, &t)| {
-            let mut n = || rng.sample::<f64, _>(StandardNormal);
-            let noise = Vec3::new(n(), n(), n()).component_mul(&control_sigma);
-            (format!("CP{}", 101 + i), origin + scaled(&targets[t].1) + noise, t)
+        .map(|(i, &t)| (format!("CP{}", 101 + i), surveyed(&targets[t].1), t))
+        .collect();
+    let nails = NAILS
+        .iter()
+        .enumerate()
+        .map(|(i, &[x, y])| {
+            let at = Vec3::new(x, y, 0.0);
+            (format!("CP{}", 201 + i), at, surveyed(&at))
         })
         .collect();
     Roundhouse {
@@ -197,6 +232,7 @@ pub fn roundhouse() -> Roundhouse {
         targets,
         origin,
         control,
+        nails,
         control_sigma,
     }
 }

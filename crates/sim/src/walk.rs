@@ -83,24 +83,29 @@ pub struct Walk {
     pub truth: Vec<Pose>,
     /// Of each point the true place of what it met. Read by tests and by nothing else.
     pub met: Vec<Vec3>,
+    /// Seconds at which it was stood still, in the order of the way: what an operator notes.
+    pub stood: Vec<f64>,
 }
 
 /// Lines of the path a second.
 const RATE: f64 = 20.0;
+/// Seconds that a corner is stood on.
+const STANDS: f64 = 8.0;
 /// Turns of the head a second.
 const SPINS: f64 = 10.0;
 /// It looks from so far below the horizon to so far above, radians.
 const LOOKS: [f64; 2] = [-0.75, 0.95];
 
-/// Walks along a way (places of the unit, metres), standing still for a moment at both ends. `epoch` says what stands
-/// there, as for a scan.
+/// Walks along a way (places of the unit, metres), standing still for a moment at both ends, and for longer on corners that
+/// follow themselves. `epoch` says what stands there, as for a scan.
 pub fn walk(scene: &Scene, walker: &Walker, way: &[Vec3], epoch: usize, seed: u64) -> Walk {
     let mut rng = ChaCha8Rng::seed_from_u64(seed ^ 0xA1_0C_4E);
-    let truth = carried(way, walker.speed, &mut rng);
+    let (truth, stood) = carried(way, walker.speed, &mut rng);
     let believed = drifted(&truth, walker, &mut rng);
     let mut out = Walk {
         path: believed.iter().enumerate().map(|(k, p)| (k as f64 / RATE, *p)).collect(),
         truth,
+        stood,
         ..Walk::default()
     };
     let eye = Instrument { max_range: walker.reach, min_range: 0.3, ..Instrument::mid_range() };
@@ -164,11 +169,18 @@ fn about(shapes: &[Shape], at: &Vec3, reach: f64) -> Vec<u32> {
     (0..shapes.len() as u32).filter(|k| !far(&shapes[*k as usize])).collect()
 }
 
-/// How the unit is carried along a way: corners are rounded, the hand moves, the head looks where one goes.
-fn carried(way: &[Vec3], speed: f64, rng: &mut ChaCha8Rng) -> Vec<Pose> {
+/// How the unit is carried along a way: corners are rounded, the hand moves, the head looks where one goes; and when it was stood
+/// still on a corner.
+fn carried(way: &[Vec3], speed: f64, rng: &mut ChaCha8Rng) -> (Vec<Pose>, Vec<f64>) {
     let dt = 1.0 / RATE;
     let mut along: Vec<Vec3> = vec![way[0]; RATE as usize];
+    let mut stood = Vec::new();
     for leg in way.windows(2) {
+        if (leg[1] - leg[0]).norm() < 1e-6 {
+            stood.push(along.len() as f64 * dt + STANDS / 2.0);
+            along.extend(vec![leg[0]; (STANDS * RATE) as usize]);
+            continue;
+        }
         let steps = ((leg[1] - leg[0]).norm() / (speed * dt)).ceil().max(1.0) as usize;
         along.extend((1..=steps).map(|k| leg[0].lerp(&leg[1], k as f64 / steps as f64)));
     }
@@ -183,7 +195,7 @@ fn carried(way: &[Vec3], speed: f64, rng: &mut ChaCha8Rng) -> Vec<Pose> {
     let phases: [f64; 3] = std::array::from_fn(|_| rng.random_range(0.0..6.0));
     let first = way.windows(2).map(|l| l[1] - l[0]).find(|d| d.xy().norm() > 0.1).unwrap_or_else(Vec3::x);
     let mut heading = first.y.atan2(first.x);
-    (0..smooth.len())
+    let poses = (0..smooth.len())
         .map(|k| {
             let t = k as f64 * dt;
             let (a, b) = (k.saturating_sub(half), (k + half).min(smooth.len() - 1));
@@ -200,7 +212,8 @@ fn carried(way: &[Vec3], speed: f64, rng: &mut ChaCha8Rng) -> Vec<Pose> {
             let turned = UnitQuaternion::from_axis_angle(&Vec3::z_axis(), heading);
             Pose { rotation: turned * UnitQuaternion::from_scaled_axis(tilt), translation: at }
         })
-        .collect()
+        .collect();
+    (poses, stood)
 }
 
 /// What the unit believes: steps and turns with what is wrong in them, put together from the first.

@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import { useCallback, useEffect, useRef, useState } from 'react'
 import * as THREE from 'three'
 import { api, type Schema, unwrap } from '../api/client'
-import type { Drawn } from '../draw/drawn'
 import { num } from '../lib/format'
 import { useJob, useKey, useLatest, useSame } from '../lib/hooks'
 import { CloudTools } from './CloudTools'
@@ -12,8 +11,8 @@ import type { Look, Projection } from './look'
 import { type CloudTarget, type CloudTie, drawMarks } from './marks'
 import { type Extra, MeasurePanel } from './MeasurePanel'
 import type { Picked } from './scans'
-import { drawSolids, showSolid, solidAt } from './solids'
 import { Trouble } from './Trouble'
+import { type OverClouds, useDrawn } from './useDrawn'
 import { useLook } from './useLook'
 import { usePins } from './usePins'
 import { useWorld } from './useWorld'
@@ -24,9 +23,8 @@ type Cloud = Schema['CloudDto']
 /** What is said of a frame that is not that of the registration. */
 const FRAMES: Record<string, string> = { 'as delivered': words.posesAsTheFiles, scan: words.oneScanAlone }
 const NOTHING: Schema['CloudScanDto'][] = []
-const NO_SOLIDS: Drawn[] = []
 
-interface Props {
+interface Props extends OverClouds {
   frame?: 'grid' | 'block' | 'scan'
   targets: CloudTarget[]
   ties: CloudTie[]
@@ -39,15 +37,11 @@ interface Props {
   extra?: Extra
   /** Takes out what is in the box that is cut to. */
   onBox?: (box: Schema['CleanBoxDto']) => void
-  /** Solids over the clouds, the one that is chosen, and what is chosen by a click. */
-  solids?: Drawn[]
-  solid?: string | null
-  onSolid?: (id: string | null) => void
 }
 
 /** The clouds in their present poses, with stations, targets and ties. Positions are shown about a
  *  local origin, so that large grid coordinates keep their digits on the graphics card. */
-export function CloudView({ frame, selected, onPick, measure = false, extra, onBox, solid, onSolid, ...marks }: Props) {
+export function CloudView({ frame, selected, onPick, measure = false, extra, onBox, ...marks }: Props) {
   const job = useJob()
   // a sheet is drawn anew with every step of a task; the clouds are not, unless there is something else to show
   const targets = useSame(marks.targets)
@@ -108,15 +102,7 @@ export function CloudView({ frame, selected, onPick, measure = false, extra, onB
         onTarget: picks ? (name) => pick.current?.(name) : undefined,
       })
   }, [world, cloud, scans, off, targets, ties, notes, selected, picked, look.dark, look.colouring, enter, picks, pick])
-  useEffect(() => {
-    if (world && cloud) drawSolids(world, marks.solids ?? NO_SOLIDS, cloud.origin, solid ?? null, look.dark)
-  }, [world, cloud, marks.solids, solid, look.dark])
-  // what was clicked is before the eye already
-  const clicked = useRef<string | null>(null)
-  useEffect(() => {
-    if (world && solid && solid !== clicked.current) showSolid(world, solid)
-    clicked.current = null
-  }, [world, solid])
+  const choose = useDrawn(world, cloud?.origin, look.dark, marks)
   useSelected(world, cloud, targets, selected)
   useKey('escape', () => {
     if (station) leave()
@@ -135,10 +121,7 @@ export function CloudView({ frame, selected, onPick, measure = false, extra, onB
   }
   const click = (e: React.PointerEvent) => {
     const still = Math.hypot(e.clientX - down.current[0], e.clientY - down.current[1]) <= 4
-    if (still && !measuring && onSolid && world && (e.target as HTMLElement).tagName === 'CANVAS') {
-      clicked.current = solidAt(world, world.ray(e.clientX, e.clientY).ray)
-      onSolid(clicked.current)
-    }
+    if (still && !measuring && (e.target as HTMLElement).tagName === 'CANVAS') choose?.(e.clientX, e.clientY)
     const found = measuring && still ? hit(e) : null
     if (found) setPicked((p) => [...p.slice(-19), found])
   }

@@ -14,7 +14,8 @@ export class World {
   readonly scans: Scans
   readonly labels = document.createElement('div')
   readonly marks = new THREE.Group()
-  readonly solids = new THREE.Group()
+  /** Solids and features. */
+  readonly drawn3d = new THREE.Group()
   /** What lies over the clouds and is not shaded by their depth. */
   private over = new THREE.Group()
   private depth = new Depth()
@@ -51,7 +52,7 @@ export class World {
     })
     this.renderer.domElement.addEventListener('webglcontextrestored', () => this.lost(false))
     this.controls = this.steer()
-    this.over.add(this.solids, this.marks)
+    this.over.add(this.drawn3d, this.marks)
     this.scene.add(this.scans.group, this.over)
     this.resize = new ResizeObserver(() => this.fit())
     this.resize.observe(el)

@@ -1,4 +1,6 @@
+import { Segmented } from 'antd'
 import { useMemo, useState } from 'react'
+import { CloudView } from '../cloud/CloudView'
 import { canEdit, useJob, useKey, useRead } from '../lib/hooks'
 import { draw as words } from '../words'
 import { Coded } from './Coded'
@@ -15,6 +17,8 @@ import { useMeasure } from './useMeasure'
 
 const FILES = { 'features.dxf': 'DXF', 'features.xml': 'LandXML', 'features.geojson': 'GeoJSON', 'features.csv': 'CSV' }
 const NOTHING: Drawn[] = []
+const NO_MARKS: never[] = []
+type View = 'above' | 'space'
 const FIRST: Tools = { drawing: false, code: 'KERB', snap: 'top', every: 2 }
 
 /** Coded points and lines, measured where they are drawn; floor levels of openings. */
@@ -26,6 +30,7 @@ export function Features({ drawing }: { drawing: Drawing }) {
   const setDrawing = (drawing: boolean) => setTools({ ...tools, drawing })
   const code = codes.find((c) => c.code === tools.code)
   const { snap } = tools
+  const [view, setView] = useState<View>('above')
   const [chosen, setChosen] = useState<string | null>(null)
   const items = useMemo(() => drawing.items.filter(isFeature), [drawing.items])
   const under = useUnder(drawing)
@@ -80,39 +85,87 @@ export function Features({ drawing }: { drawing: Drawing }) {
           )}
         </p>
       )}
+      {items.some(isKnown) && (
+        <SeenFrom
+          value={tools.drawing ? 'above' : view}
+          onChange={(v) => {
+            setView(v)
+            setDrawing(false)
+          }}
+        />
+      )}
       <div className="drawn halves">
-        <figure>
-          <GroundCanvas
-            {...under}
-            label={words.featurePlan}
-            items={items}
-            selected={chosen}
-            tool={tool}
-            editable={edit}
-            onSelect={setChosen}
-            onDrawn={(_, corners) => add(corners)}
-            onMoveCorner={(d, k, to) => again(d, moveCorner(d, k, to).data!.line as Place[])}
-          />
-          <figcaption className="faint">
-            {words.featureHints[tool]} {words.featureKeys}
-          </figcaption>
-        </figure>
+        {view === 'space' && !tools.drawing ? (
+          <OverCloud items={items} chosen={chosen} onChoose={setChosen} />
+        ) : (
+          <figure>
+            <GroundCanvas
+              {...under}
+              label={words.featurePlan}
+              items={items}
+              selected={chosen}
+              tool={tool}
+              editable={edit}
+              onSelect={setChosen}
+              onDrawn={(_, corners) => add(corners)}
+              onMoveCorner={(d, k, to) => again(d, moveCorner(d, k, to).data!.line as Place[])}
+            />
+            <figcaption className="faint">
+              {words.featureHints[tool]} {words.featureKeys}
+            </figcaption>
+          </figure>
+        )}
         <Coded items={items} drawing={drawing} selected={chosen} onSelect={setChosen} edit={edit} />
       </div>
-      {items.some(isKnown) && (
-        <p>
-          {words.asFiles}:{' '}
-          {Object.entries(FILES).map(([f, word]) => (
-            <span key={f}>
-              <a href={`/api/jobs/${job.id}/features/${f}`} download>
-                {word}
-              </a>{' '}
-            </span>
-          ))}
-        </p>
-      )}
+      {items.some(isKnown) && <Files />}
       {edit && <CodeTable codes={codes} drawing={drawing} />}
     </>
+  )
+}
+
+function Files() {
+  const job = useJob()
+  return (
+    <p>
+      {words.asFiles}:{' '}
+      {Object.entries(FILES).map(([f, word]) => (
+        <span key={f}>
+          <a href={`/api/jobs/${job.id}/features/${f}`} download>
+            {word}
+          </a>{' '}
+        </span>
+      ))}
+    </p>
+  )
+}
+
+/** From above, where they are drawn, or over the clouds. */
+function SeenFrom({ value, onChange }: { value: View; onChange: (v: View) => void }) {
+  const options = [
+    { value: 'above' as const, label: words.fromAbove },
+    { value: 'space' as const, label: words.inSpace },
+  ]
+  return (
+    <div className="bar">
+      <Segmented<View> size="small" aria-label={words.seenFrom} value={value} onChange={onChange} options={options} />
+    </div>
+  )
+}
+
+/** The features in space, over the clouds. */
+function OverCloud(p: { items: Drawn[]; chosen: string | null; onChoose: (id: string | null) => void }) {
+  return (
+    <div className="solid-cloud">
+      <CloudView
+        frame="grid"
+        targets={NO_MARKS}
+        ties={NO_MARKS}
+        selected={null}
+        drawn={p.items}
+        chosen={p.chosen}
+        onChoose={p.onChoose}
+      />
+    </div>
   )
 }
 

@@ -137,9 +137,9 @@ function OnSheet({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
               targets={NOTHING}
               ties={NOTHING}
               selected={null}
-              solids={items}
-              solid={chosen}
-              onSolid={setChosen}
+              drawn={items}
+              chosen={chosen}
+              onChoose={setChosen}
             />
           </div>
         ) : (

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { Drawn } from './drawn'
-import { atOpening, dense, heightsOf, isKnown, missing, nextName, worstShot } from './features'
+import { atOpening, dense, heightsOf, isKnown, missing, nextName, spaceOf, worstShot } from './features'
 
 const shot = (height: number, plan: number) => ({
   height,
@@ -26,6 +26,19 @@ test('a line is known when every corner is', () => {
     0.005,
   ])
   expect(isKnown(feature({ line, shots: [] }))).toBe(false)
+})
+
+test('in space a line is broken where the cloud shows too little', () => {
+  const line: [number, number][] = [0, 1, 2, 3].map((x) => [x, 5])
+  const shots = [shot(87, 0.003), null, shot(87.2, 0.003), shot(87.3, 0.003)]
+  expect(spaceOf(feature({ line, shots }))).toEqual([
+    [[0, 5, 87]],
+    [
+      [2, 5, 87.2],
+      [3, 5, 87.3],
+    ],
+  ])
+  expect(spaceOf(feature({ line, shots: [] }))).toEqual([])
 })
 
 test('long legs get corners between, and keep those that were drawn', () => {

@@ -24,6 +24,18 @@ export function heightsOf(d: Drawn): [number, number] | null {
   return all.length > 0 ? [Math.min(...all), Math.max(...all)] : null
 }
 
+/** Its corners in space, metres; where the cloud shows too little of one the line is broken. */
+export function spaceOf(d: Drawn): [number, number, number][][] {
+  const parts: [number, number, number][][] = [[]]
+  const shots = shotsOf(d)
+  ;((d.data.line ?? []) as Place[]).forEach(([e, n], k) => {
+    const shot = shots[k]
+    if (shot) parts.at(-1)!.push([e, n, shot.height])
+    else parts.push([])
+  })
+  return parts.filter((p) => p.length > 0)
+}
+
 /** The largest of what its corners are uncertain by, 95 %, metres: in plan or in height. */
 export function worstShot(d: Drawn, which: 0 | 1): number | null {
   const all = shotsOf(d).flatMap((s) => (s ? [s.error95[which] ?? 0] : []))

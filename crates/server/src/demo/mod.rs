@@ -161,9 +161,9 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
             ..PlanData::default()
         },
     );
-    walks::planned().into_iter().for_each(|w| {
+    for w in walks::planned() {
         add("walk", w);
-    });
+    }
     for (name, p) in &house.stations {
         add(
             "station",
@@ -184,6 +184,18 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
             },
         );
     }
+    for (name, p, _) in &house.nails {
+        add(
+            "target",
+            PlanData {
+                name: name.clone(),
+                position: (*p).into(),
+                target: Some("mark".into()),
+                control_sigma: Some([house.control_sigma.x, house.control_sigma.z]),
+                ..PlanData::default()
+            },
+        );
+    }
     edits
 }
 
@@ -191,7 +203,8 @@ fn plan(house: &vistazo_sim::Roundhouse) -> Vec<PlanEdit> {
 pub fn control_file() -> String {
     let house = vistazo_sim::roundhouse();
     let mut out = "# Corvane Roundhouse, control by total station, made up\nName;Easting;Northing;Height\n".to_owned();
-    for (name, p, _) in &house.control {
+    let control = house.control.iter().map(|c| (&c.0, &c.1));
+    for (name, p) in control.chain(house.nails.iter().map(|n| (&n.0, &n.2))) {
         out += &format!("{name};{:.4};{:.4};{:.4}\n", p.x, p.y, p.z);
     }
     out

@@ -1,4 +1,5 @@
-//! The demo's workshop wing, walked with a hand-held unit in three passes that overlap at the doors.
+//! The demo's walks: the workshop wing with a hand-held unit, in three passes that overlap at the doors, and the yard with a
+//! telephone.
 
 use crate::App;
 use crate::dto::PlanData;
@@ -62,38 +63,49 @@ const PASSES: [Pass; 3] = [
 ];
 const HIGH: f64 = 1.4;
 
-/// The yard, to and fro with a telephone: planned only, for information.
+/// The yard, to and fro with a telephone, along the fence twice, for information: the nails that it stands on hold it.
 const YARD: Pass = (
     "Yard sweep",
     &[
-        [-13.0, -12.5],
-        [13.0, -12.5],
-        [13.0, -16.0],
-        [-13.0, -16.0],
-        [-12.0, -19.5],
-        [12.0, -19.5],
-        [8.0, -22.5],
-        [-8.0, -22.5],
-        [-13.0, -12.5],
+        [-13.0, -11.3],
+        [13.0, -11.3],
+        [13.0, -15.2],
+        [-13.0, -15.2],
+        [-12.0, -18.7],
+        [12.0, -18.7],
+        [8.0, -21.6],
+        [0.0, -21.8],
+        [-8.0, -21.8],
+        [-13.5, -18.2],
+        [-7.0, -21.2],
+        [0.0, -22.8],
+        [7.0, -21.2],
+        [12.0, -18.7],
+        [0.0, -16.9],
+        [-13.0, -11.3],
     ],
 );
 
+/// Each walk with its unit.
+fn all() -> impl Iterator<Item = (Pass, &'static str)> {
+    PASSES.into_iter().map(|p| (p, "Hand-held")).chain([(YARD, "Phone-grade")])
+}
+
 /// The walks as the plan has them.
-pub(super) fn planned() -> Vec<PlanData> {
-    let of = |(name, way): &Pass, unit: &str| PlanData {
-        name: (*name).into(),
+pub(super) fn planned() -> impl Iterator<Item = PlanData> {
+    all().map(|((name, way), unit)| PlanData {
+        name: name.into(),
         unit: Some(unit.into()),
         line: way.to_vec(),
         ..PlanData::default()
-    };
-    PASSES.iter().map(|p| of(p, "Hand-held")).chain([of(&YARD, "Phone-grade")]).collect()
+    })
 }
 
 /// Queues the walks.
 pub(super) async fn add(app: &App, job: Uuid, user: Uuid) -> anyhow::Result<()> {
-    for (name, way) in PASSES {
+    for ((name, way), unit) in all() {
         let way = way.iter().map(|p| [p[0], p[1], HIGH]).collect();
-        let work = Work::Walk { name: name.into(), unit: "Hand-held".into(), way };
+        let work = Work::Walk { name: name.into(), unit: unit.into(), way };
         queue(app, job, &work, Some(user)).await?;
     }
     Ok(())

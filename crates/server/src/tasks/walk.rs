@@ -3,11 +3,12 @@
 
 use super::{Progress, Stop, Work, blocking, queue};
 use crate::App;
+use crate::dto::PassMarkDto;
 use std::io::Write;
 use uuid::Uuid;
 use vistazo_core::geometry::Vec3;
 use vistazo_sim::{Walk, Walker};
-use vistazo_store::passes::{Part, add_pass, file_of_pass, passes};
+use vistazo_store::passes::{Part, add_pass, change_pass, file_of_pass, passes};
 use vistazo_store::tasks::Task;
 use vistazo_store::uploads::put_file;
 
@@ -30,22 +31,29 @@ pub(super) async fn run(
     let worn = Walker { gyro: [6e-4, 1e-4], ..Walker::hand_held() };
     let walker = if unit == "Phone-grade" { Walker::phone_grade() } else { worn };
     let (cloud, path) = (tempfile::NamedTempFile::new()?, tempfile::NamedTempFile::new()?);
-    let (cloud, path) = blocking(move || {
+    let (cloud, path, marks) = blocking(move || {
         let house = vistazo_sim::roundhouse();
         let way: Vec<Vec3> = way.into_iter().map(Vec3::from).collect();
+        let (way, stands) = house.set_down(&way, seed);
         let walk = vistazo_sim::walk(&house.scene, &walker, &way, house.stations.len(), seed);
         write_cloud(&walk, cloud.path())?;
         write_path(&walk, path.path())?;
-        Ok((cloud, path))
+        let noted = |(&time, (point, height)): (&f64, (String, f64))| PassMarkDto { time, place: None, point, height };
+        let marks: Vec<PassMarkDto> = walk.stood.iter().zip(stands).map(noted).collect();
+        Ok((cloud, path, marks))
     })
     .await?;
     progress.at(0.8, &format!("{name}: storing"))?;
     // begun again, it is still one pass
     let there = passes(&app.db, task.job_id).await?.into_iter().find(|p| p.name == name);
-    let id = match there {
+    let id = match &there {
         Some(p) => p.id,
         None => add_pass(&app.db, task.job_id, task.created_by, (&name, &unit), true).await?,
     };
+    // what its operator noted, before anybody changed a thing
+    if !marks.is_empty() && there.is_none_or(|p| p.version == 1) {
+        change_pass(&app.db, task.job_id, id, 1, (&name, &unit), [false, true], &serde_json::json!(marks)).await?;
+    }
     for (k, (part, file, ending)) in [(Part::Path, &path, "txt"), (Part::Cloud, &cloud, "ply")].into_iter().enumerate()
     {
         // the uploads have identifiers of the task: done twice, they are still two

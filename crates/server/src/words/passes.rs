@@ -23,6 +23,8 @@ pub(crate) struct Came<'a> {
     /// Share of it that nothing ties.
     pub loose: f64,
     pub wrong_marks: usize,
+    /// Its marks say nothing before the block is on the grid.
+    pub waits: bool,
     /// Marks that hold it.
     pub held: usize,
     /// Check points that it stood on and was not held by: how far off in plan and in height, and what was to be expected of each
@@ -32,8 +34,12 @@ pub(crate) struct Came<'a> {
     pub seen: &'a [(&'a str, bool)],
 }
 
-pub(crate) fn refused(why: RefusedWord, scans: bool) -> String {
-    match why {
+/// Its marks count once the block is on the grid.
+const WAITS: &str = "It stood on control points: fit the block to control, and tie the passes again.";
+
+/// Why a pass has no place; `waits` where its marks say nothing before the block is on the grid.
+pub(crate) fn refused(why: RefusedWord, scans: bool, waits: bool) -> String {
+    let says = match why {
         RefusedWord::Empty => {
             "no point of the cloud was measured while the unit walked its path: cloud and path are of two walks, or of two clocks"
         }
@@ -46,8 +52,8 @@ pub(crate) fn refused(why: RefusedWord, scans: bool) -> String {
             "it is held by fewer than two control points three metres apart, and no scan or pass that stands shows where it is: \
              say where it stood, or make check points control"
         }
-    }
-    .into()
+    };
+    if waits { format!("{says}. {WAITS}") } else { says.into() }
 }
 
 /// What a pass is fit for, and what speaks against it. Whether it is within what the brief asks for; none where it asks nothing.
@@ -123,6 +129,9 @@ pub(crate) fn says(c: &Came<'_>) -> (Option<bool>, Vec<String>) {
             "{} of its marks contradict the rest: another point, another moment, or the height over it.",
             c.wrong_marks
         ));
+    }
+    if c.waits {
+        out.push(WAITS.into());
     }
     for (name, [plan, height], [plan95, height95]) in c.checks {
         let off = match plan > plan95 || height > height95 {

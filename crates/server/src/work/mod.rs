@@ -36,6 +36,7 @@ pub(crate) mod set_ups;
 pub(crate) mod shown;
 mod slice_beside;
 pub(crate) mod slices;
+mod slices_doubtful;
 pub(crate) mod solids;
 pub(crate) mod sources;
 pub(crate) mod stands;

@@ -13,7 +13,7 @@ use vistazo_store::passes::PassRow;
 use vistazo_store::results::{self, ControlRow};
 
 /// Setting the unit down on a mark, and picking a point in its cloud, 1σ each way, metres.
-const SET_DOWN: f64 = 0.005;
+pub(super) const SET_DOWN: f64 = 0.005;
 const PICKED: f64 = 0.015;
 /// Points of a list that marks are looked for among, at most.
 const MOST: usize = 400;
@@ -55,10 +55,15 @@ impl InFrame {
     }
 }
 
-/// Marks of a pass in the frame that scans stand in.
+/// Marks say nothing yet: scans stand, and not on the grid.
+pub(super) fn wait(standing: &Standing) -> bool {
+    !standing.stands.is_on_grid() && !standing.scans.is_empty()
+}
+
+/// Marks of a pass in the frame that scans stand in; none while they [`wait`].
 ///
 /// # Errors
-/// Names the mark whose point is not there, or that the block is not on the grid.
+/// Names the mark whose point is not there.
 pub(crate) async fn marks_in_frame(
     app: &App,
     job: Uuid,
@@ -67,15 +72,9 @@ pub(crate) async fn marks_in_frame(
     path: &Trajectory,
 ) -> Result<Vec<InFrame>, ApiError> {
     let marks = marks(row)?;
-    if marks.is_empty() {
-        return Ok(Vec::new());
-    }
     // without scans the grid is the frame
-    if !standing.stands.is_on_grid() && !standing.scans.is_empty() {
-        return Err(ApiError::conflict(format!(
-            "{} stands on control points, and the block is not on the grid: fit it to control first, or take the marks out",
-            row.name
-        )));
+    if marks.is_empty() || wait(standing) {
+        return Ok(Vec::new());
     }
     let control = results::control(&app.db, job).await?;
     let of = |m: &PassMarkDto| {

@@ -100,10 +100,11 @@ impl Walked {
         let mine = || record.ties.iter().filter(move |t| t.of.0 == k || t.to.err().is_some_and(|o| o.0 == k));
         let left_out = mine().filter(|t| t.left_out).count();
         let ties = mine().count() - left_out;
+        let waits = super::pass_marks::wait(&self.standing) && row.marks.as_array().is_some_and(|m| !m.is_empty());
         let place = match placed {
             Ok(p) => p,
             Err(why) => {
-                let says = words::passes::refused(*why, !self.standing.scans.is_empty());
+                let says = words::passes::refused(*why, !self.standing.scans.is_empty(), waits);
                 return PlacedPassDto {
                     refused: Some(says),
                     along: Vec::new(),
@@ -168,6 +169,7 @@ impl Walked {
             alone: self.standing.scans.is_empty() || !mine().any(|t| t.to.is_ok()),
             loose: along.iter().filter(|a| a.ties == 0).count() as f64 / along.len().max(1) as f64,
             wrong_marks,
+            waits,
             held: noted - wrong_marks,
             checks: &checks,
             seen: &seen,

@@ -2,6 +2,7 @@
 //! proposed.
 
 use super::outlook;
+use super::pass_marks::SET_DOWN;
 use super::planning::{GRID, Plan};
 use crate::dto::{
     Brief, CarriedUnitDto, CoverDto, HeldWord, PlannedWalkDto, PlannedWalksDto, ProposeWalksRequest, ScanWayDto,
@@ -22,8 +23,6 @@ use vistazo_core::walks::{
 
 /// Range at which a point of a walk is thought of, metres.
 const RANGE: f64 = 4.0;
-/// Setting the unit down on a mark, 1σ each way, metres.
-const SET_DOWN: f64 = 0.003;
 /// Starting a pass, and putting it away, seconds.
 const START: f64 = 90.0;
 /// Seconds of a person that looks at one scan, or one pass.

@@ -1,26 +1,25 @@
 //! Slices through the clouds of a job: cut out of the view tiles, measured, chosen where doubt is greatest, and kept with
 //! the name of who looked.
 
+use super::cloud;
 use super::compare::{Compared, result};
 use super::passes::{Looked, Walked};
-use super::{cloud, ties};
+use super::slices_doubtful::Doubtful;
 use crate::dto::{
     CutDto, CutOutDto, CutScanDto, KeepSliceDto, LookedDto, OffsetDto, OffsetsDto, SliceDto, SlicesDto, StretchDto,
     TilesDto,
 };
-use crate::record::comparison::{ChangeWord, StoredComparison, StoredPlace};
-use crate::{ApiError, App, words};
+use crate::{ApiError, App};
 use futures::{StreamExt, TryStreamExt};
-use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use uuid::Uuid;
 use vistazo_core::clean::Class;
 use vistazo_core::geometry::{Pose, Vec3};
 use vistazo_core::mobile::Correction;
-use vistazo_core::slice::{self, Choice, Cut, Doubt, doubtful};
+use vistazo_core::slice::{self, Cut};
 use vistazo_core::stats::{K95_1D, median};
-use vistazo_formats::{Extent, tile_document, tile_points, working_cloud};
+use vistazo_formats::{Extent, tile_document, tile_points};
 use vistazo_store::comparisons::{self, ComparisonRow, TickRow};
 
 /// Points of one scan that are sent, at most.
@@ -28,12 +27,7 @@ const MOST: usize = 40_000;
 /// Tiles read at once.
 const AT_ONCE: usize = 8;
 /// Width over height of a slice that is offered.
-const ASPECT: f64 = 2.0;
-/// Width of a slice at a doubtful place, metres; its thickness at least and at most, and as a share of the farther distance:
-/// a thinner one falls between the points of a scan.
-const CLOSE: f64 = 1.6;
-const THIN: [f64; 2] = [0.03, 0.2];
-const SHARE: f64 = 0.006;
+pub(super) const ASPECT: f64 = 2.0;
 /// A level slice of everything reaches no farther than this beyond the scanners, metres; its thickness; the share of its
 /// points at each end that may lie outside; and how much wider than the others it is.
 const ROUND: f64 = 60.0;
@@ -42,13 +36,6 @@ const FAR: f64 = 0.002;
 const MARGIN: f64 = 1.08;
 /// By how much surfaces differ with the light and the angle where these scans were not compared, 1σ, metres.
 const FLOOR: f64 = 0.002;
-/// Fewer places shared say little of two scans.
-const FEWEST: usize = 300;
-/// So near a place its surface is looked at, metres.
-const NEAR: f64 = 0.25;
-/// Steeper than this is cut by a level slice: vertical part of the normal.
-const STEEP: f64 = 0.7;
-
 /// A slice with a name to it, as it is stored.
 #[derive(Clone, Serialize, Deserialize)]
 struct Kept {
@@ -61,14 +48,6 @@ struct Kept {
     pair: Option<[Uuid; 2]>,
     /// Sum of the scans and where they stood.
     stands: String,
-}
-
-/// A slice where doubt is great.
-struct Doubtful {
-    key: String,
-    said: String,
-    pair: [Uuid; 2],
-    cut: CutDto,
 }
 
 /// All scans with a place, and their tiles.
@@ -253,110 +232,6 @@ impl Sliced {
         Ok(Some(CutDto { at, bearing: 90.0, tilt: 0.0, width, height: width / ASPECT, thickness: START_THICK }))
     }
 
-    /// Where doubt is greatest.
-    async fn chosen(&self, app: &App, job: Uuid) -> Result<Vec<Doubtful>, ApiError> {
-        let rows: Vec<&ComparisonRow> = {
-            let here = |id: Uuid| self.all.stands.pose(id).is_some();
-            // what was compared of other poses says nothing of those that stand
-            let stale: Vec<(Uuid, Uuid)> = self.all.to_do().iter().map(|p| (p.a.id, p.b.id)).collect();
-            let fresh = |r: &&ComparisonRow| !stale.contains(&(r.scan_a, r.scan_b));
-            self.all.rows.iter().filter(|r| here(r.scan_a) && here(r.scan_b)).filter(fresh).collect()
-        };
-        let results = rows.iter().map(|r| result(r)).collect::<Result<Vec<_>, _>>()?;
-        let usable: Vec<usize> = (0..rows.len()).filter(|&k| results[k].places >= FEWEST).collect();
-        if usable.is_empty() {
-            return Ok(Vec::new());
-        }
-        let tied = self.tied(app, job).await?;
-        let pairs: Vec<slice::Compared> = usable
-            .iter()
-            .map(|&k| {
-                let (row, c) = (rows[k], &results[k]);
-                let apart = c.regions.iter().filter(|r| matches!(r.kind, ChangeWord::Apart));
-                let first = self.all.stands.pose(row.scan_a).map_or_else(Pose::identity, |s| s.1);
-                let place = |r: &crate::record::comparison::StoredRegion| {
-                    let times = r.distance.unwrap_or_default().abs() / r.detectable.max(1e-6);
-                    (first.apply(&Vec3::from(r.middle)), times)
-                };
-                slice::Compared {
-                    misfit: c.misfit.map(|m| m[0]),
-                    detectable: c.detectable,
-                    tied: tied.contains(&sorted(row.scan_a, row.scan_b)),
-                    apart: apart.map(place).collect(),
-                }
-            })
-            .collect();
-        let mut out = Vec::new();
-        for c in doubtful(&pairs) {
-            let k = usable[c.pair];
-            out.extend(self.at_place(app, job, (rows[k], &results[k]), &c).await?);
-        }
-        Ok(out)
-    }
-
-    /// Pairs of scans that a tie or shared targets join.
-    async fn tied(&self, app: &App, job: Uuid) -> Result<HashSet<(Uuid, Uuid)>, ApiError> {
-        let mut out = HashSet::new();
-        if let Some(block) = &self.all.block {
-            let detail = super::registration::detail(app, block.row.id).await?;
-            let scan = |k: usize| block.record.scans.get(k).map(|s| s.id);
-            out.extend(detail.ties.iter().filter_map(|t| Some(sorted(scan(t.scans.0)?, scan(t.scans.1)?))));
-        }
-        let clouds = vistazo_store::ties::cloud_ties(&app.db, job).await?;
-        out.extend(clouds.iter().filter(|t| ties::takes_part(t)).map(|t| sorted(t.scan_a, t.scan_b)));
-        Ok(out)
-    }
-
-    /// A slice across the surface at a doubtful place.
-    async fn at_place(
-        &self,
-        app: &App,
-        job: Uuid,
-        (row, c): (&ComparisonRow, &StoredComparison),
-        choice: &Choice,
-    ) -> Result<Option<Doubtful>, ApiError> {
-        let (Some((_, first, _)), Some((_, second, _)), Some(scan)) = (
-            self.all.stands.pose(row.scan_a),
-            self.all.stands.pose(row.scan_b),
-            self.all.scans.iter().find(|s| s.id == row.scan_a),
-        ) else {
-            return Ok(None);
-        };
-        let (_, places) = comparisons::comparison(&app.db, job, row.id).await?;
-        let places: Vec<StoredPlace> = crate::record::read(&format!("places of the comparison {}", row.id), places)?;
-        let Some(own) = place(&places, choice, (first, second)) else { return Ok(None) };
-        let at = first.apply(&own);
-        let bytes = app.objects.bytes(&format!("{}/cloud", scan.key)).await?;
-        let normal = first.rotation * super::blocking(move || facing(&bytes, &own)).await??;
-        let bearing = if normal.z.abs() < STEEP {
-            90.0
-        } else {
-            // along the line between the scanners, so that both slopes show
-            let line = second.translation - first.translation;
-            line.x.atan2(line.y).to_degrees().rem_euclid(180.0)
-        };
-        let pair = format!("{}–{}", self.all.name(row.scan_a), self.all.name(row.scan_b));
-        let apart = c
-            .regions
-            .iter()
-            .filter(|r| matches!(r.kind, ChangeWord::Apart))
-            .min_by(|p, q| (Vec3::from(p.middle) - own).norm().total_cmp(&(Vec3::from(q.middle) - own).norm()))
-            .and_then(|r| r.distance);
-        let cut = CutDto {
-            at: self.all.stands.position(&at),
-            bearing,
-            tilt: if normal.z.abs() < STEEP { 0.0 } else { 90.0 },
-            width: CLOSE,
-            height: CLOSE / ASPECT,
-            thickness: (SHARE * own.norm().max((at - second.translation).norm())).clamp(THIN[0], THIN[1]),
-        };
-        let coarse =
-            if choice.at.is_some() { format!(" {:.0} {:.0} {:.0}", own.x, own.y, own.z) } else { String::new() };
-        let key = format!("{:?} {} {}{coarse}", choice.why, row.scan_a, row.scan_b);
-        let said = words::slices::why(&self.all.brief, choice.why, &pair, c, apart);
-        Ok(Some(Doubtful { key, said, pair: [row.scan_a, row.scan_b], cut }))
-    }
-
     /// Somebody looked at a slice, or takes that back; what it is.
     pub(crate) async fn keep(
         &self,
@@ -427,44 +302,9 @@ fn looked(t: &TickRow) -> LookedDto {
     LookedDto { by: t.by.clone(), at: t.made_at, note: t.note.clone() }
 }
 
-fn sorted(a: Uuid, b: Uuid) -> (Uuid, Uuid) {
-    (a.min(b), a.max(b))
-}
-
 /// An even share of points.
 fn even(points: &[[f64; 2]]) -> impl Iterator<Item = [f64; 2]> + '_ {
     points.iter().step_by(points.len().div_ceil(MOST).max(1)).copied()
-}
-
-/// The place of a choice in the frame of the first scan: the one that is named, or of the third that both stand nearest to
-/// the one that is as doubtful as three in four are not.
-fn place(places: &[StoredPlace], choice: &Choice, (first, second): (&Pose, &Pose)) -> Option<Vec3> {
-    let at = |p: &StoredPlace| Vec3::new(p[0], p[1], p[2]);
-    if let Some(named) = choice.at {
-        let own = first.inverse().apply(&named);
-        return places.iter().map(at).min_by(|p, q| (p - own).norm().total_cmp(&(q - own).norm()));
-    }
-    let other = first.inverse().apply(&second.translation);
-    let far = |p: &StoredPlace| at(p).norm().max((at(p) - other).norm());
-    let doubt = |p: &StoredPlace| if choice.why == Doubt::Twice { p[3].abs() } else { p[4] };
-    let mut all: Vec<&StoredPlace> = places.iter().collect();
-    all.sort_by(|p, q| far(p).total_cmp(&far(q)));
-    all.truncate(places.len().div_ceil(3));
-    all.sort_by(|p, q| doubt(p).total_cmp(&doubt(q)));
-    all.get(all.len() * 3 / 4).map(|p| at(p))
-}
-
-/// The normal of the surface at a place, in the scanner's frame.
-fn facing(cloud: &[u8], at: &Vec3) -> Result<Vec3, ApiError> {
-    let cloud = working_cloud::read(cloud).map_err(|e| ApiError::bad(e.to_string()))?;
-    let near = |(p, n): (&[f32; 3], &[i8; 3])| {
-        let off = (Vec3::from(p.map(f64::from)) - at).norm();
-        (off < NEAR && *n != [0; 3]).then(|| (off, Vec3::from(n.map(f64::from))))
-    };
-    let all: Vec<(f64, Vec3)> = cloud.points.par_iter().zip(&cloud.normals).filter_map(near).collect();
-    let Some((_, nearest)) = all.iter().min_by(|a, b| a.0.total_cmp(&b.0)) else { return Ok(Vec3::x()) };
-    let alike = all.iter().filter(|(_, n)| n.dot(nearest) > 0.0).map(|n| n.1).sum::<Vec3>();
-    Ok(alike.try_normalize(1e-6).unwrap_or_else(Vec3::x))
 }
 
 /// Points of one scan in a slab of its own frame, out of those tiles that reach into it and no finer than is drawn.

@@ -10,11 +10,12 @@ use vistazo_core::clean::{Surfaces, behind};
 use vistazo_core::geometry::{Mat3, Pose, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::mobile::{
-    Anchor, PassIn, PassOut, Piece, Registered, Sample, TimedPoint, Trajectory, Unit, doubled, pieces, register, units,
+    Anchor, Mark, Noted, PassIn, PassOut, Piece, Registered, Sample, TimedPoint, Trajectory, Unit, doubled, pieces,
+    register, units,
 };
 use vistazo_core::stats::chi2_quantile;
 use vistazo_core::tie::Shown;
-use vistazo_sim::{Scanner, Scene, Walk, Walker, set_up_near, walk};
+use vistazo_sim::{Scanner, Scene, Walk, Walker, roundhouse, set_up_near, walk};
 
 /// A pass as the mathematics takes it.
 pub(crate) struct Taken {
@@ -208,6 +209,46 @@ fn a_telephone_is_brought_to_the_centimetre() {
     let (all, _) = among_scans(&Walker::phone_grade(), 3, first..=last);
     assert!(all.n > 100.0 && (all.after / all.n).sqrt() < 0.03, "{all:?}");
     assert!(all.inside / all.n > 0.88);
+}
+
+/// A yard with nothing in reach but its ground: nails that it is set down on hold it, and what lies between is stated as it is.
+#[test]
+fn a_telephone_in_the_open_is_held_by_what_it_stands_on() {
+    let house = roundhouse();
+    let high = |x: f64, y: f64| Vec3::new(x, y, 1.4);
+    let nail = |k: usize| high(house.nails[k].1.x, house.nails[k].1.y);
+    let rows = [nail(0), nail(1), high(13.0, -15.2), high(-13.0, -15.2), nail(2), nail(3), nail(4), high(-8.0, -21.8)];
+    // along the fence a second time, the other way
+    let back = [high(-13.5, -18.2), high(-7.0, -21.2), high(0.0, -22.8), high(7.0, -21.2), nail(3), nail(0)];
+    let rows: Vec<Vec3> = rows.into_iter().chain(back).collect();
+    let (mut all, walks, mut fence) = (Judged::default(), seeds(2), [[0; 2]; 2]);
+    for seed in 1..=walks {
+        let (way, stands) = house.set_down(&rows, seed);
+        let taken = Taken::of(&house.scene, &Walker::phone_grade(), &way, 3, seed);
+        assert_eq!((stands.len(), taken.walk.stood.len()), (7, 7));
+        let mark = |(time, (name, height)): (&f64, &(String, f64))| {
+            let (_, at, _) = house.nails.iter().find(|n| n.0 == *name).unwrap();
+            let covariance = Mat3::identity() * 0.005_f64.powi(2);
+            Mark { noted: Noted::Stood(*time), at: at + Vec3::z() * *height, covariance }
+        };
+        let marks: Vec<Mark> = taken.walk.stood.iter().zip(&stands).map(mark).collect();
+        let given = PassIn { marks: &marks, ..taken.given() };
+        let out = register(&[], &[given], &|_| true).unwrap().unwrap();
+        let pass = out.passes[0].as_ref().expect("a place by its nails");
+        assert_eq!(out.wrong_marks, []);
+        let j = taken.judged(pass, &Pose::identity());
+        j.say(&format!("seed {seed}, factors {:.2?}, {} ties", out.factors, out.ties.len()));
+        all.add(&j);
+        for (sum, d) in fence.iter_mut().zip(&pass.doubled) {
+            *sum = [sum[0] + d.double, sum[1] + d.compared];
+        }
+    }
+    all.say("yard");
+    println!("double {fence:?}");
+    assert!(fence[0][0] * 10 > fence[0][1] && fence[1][0] * 20 < fence[1][1], "{fence:?}");
+    // stated too narrow still, by half: the unit drifts on while it stands, and ties of bare ground add up what they do not hold
+    assert!((0.65..0.995).contains(&(all.inside / all.n)) && (0.4..3.0).contains(&(all.squares / all.n)), "{all:?}");
+    assert!(all.after < 0.05 * all.before && (all.after / all.n).sqrt() < 0.08, "{all:?}");
 }
 
 #[test]

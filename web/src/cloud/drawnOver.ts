@@ -1,5 +1,6 @@
 import * as THREE from 'three'
 import type { Drawn } from '../draw/drawn'
+import { spaceOf } from '../draw/features'
 import { axisOf, extentOf } from '../draw/solids'
 import type { World } from './world'
 
@@ -7,24 +8,36 @@ const ROUND = 28
 const [FOUND, AGREED] = [0xd08a1c, 0x2a9a97]
 const UP = new THREE.Vector3(0, 1, 0)
 
-/** Solids over the clouds: what nobody agreed with has dashed edges. */
-export function drawSolids(
-  w: World,
-  solids: Drawn[],
-  origin: readonly number[],
-  selected: string | null,
-  dark: boolean,
-) {
+const CHOSEN = 0xc0561c
+/** A line counts as met so near to it, metres. */
+const BY = 0.15
+const SHOT = { sizeAttenuation: false, size: 6 }
+
+/** What is drawn, over the clouds: solids, of which those that nobody agreed with have dashed edges, and measured features. */
+export function drawOver(w: World, drawn: Drawn[], origin: readonly number[], selected: string | null, dark: boolean) {
   clear(w)
   const ink = dark ? 0xe9edf0 : 0x22303c
   const tone = (d: Drawn) => (d.data.found ? FOUND : AGREED)
   const local = (v: readonly number[]) =>
     new THREE.Vector3(...(v.map((x, k) => x - origin[k]!) as [number, number, number]))
-  for (const d of solids) {
+  for (const d of drawn.filter((i) => i.kind === 'feature')) {
+    const color = d.id === selected ? CHOSEN : ink
+    for (const part of spaceOf(d)) {
+      const form = new THREE.BufferGeometry().setFromPoints(part.map(local))
+      const line = new THREE.Line(form, new THREE.LineBasicMaterial({ color }))
+      const shots = new THREE.Points(form, new THREE.PointsMaterial({ color, ...SHOT }))
+      for (const o of [line, shots]) {
+        o.userData = { id: d.id }
+        o.renderOrder = 4
+      }
+      w.drawn3d.add(line, shots)
+    }
+  }
+  for (const d of drawn) {
     const form = shape(d, local)
     if (!form) continue
     const on = d.id === selected
-    const color = on ? 0xc0561c : ink
+    const color = on ? CHOSEN : ink
     const body = new THREE.Mesh(
       form,
       new THREE.MeshBasicMaterial({
@@ -45,18 +58,18 @@ export function drawSolids(
     )
     edges.computeLineDistances()
     edges.renderOrder = 4
-    w.solids.add(body, edges)
+    w.drawn3d.add(body, edges)
   }
   w.draw()
 }
 
 function clear(w: World) {
-  w.solids.traverse((o) => {
+  w.drawn3d.traverse((o) => {
     const m = o as THREE.Mesh
     m.geometry?.dispose()
     ;(m.material as THREE.Material | undefined)?.dispose()
   })
-  w.solids.clear()
+  w.drawn3d.clear()
 }
 
 function shape(d: Drawn, local: (v: readonly number[]) => THREE.Vector3): THREE.BufferGeometry | null {
@@ -80,18 +93,19 @@ function shape(d: Drawn, local: (v: readonly number[]) => THREE.Vector3): THREE.
   return form.translate(0, 0, outline[0]!.z)
 }
 
-/** A solid comes before the eye. */
-export function showSolid(w: World, id: string) {
-  const body = w.solids.children.find((o) => o.userData.id === id) as THREE.Mesh | undefined
-  if (!body) return
-  body.geometry.computeBoundingSphere()
-  const { center, radius } = body.geometry.boundingSphere!
+/** Something drawn comes before the eye. */
+export function showDrawn(w: World, id: string) {
+  const all = new THREE.Box3()
+  for (const o of w.drawn3d.children) if (o.userData.id === id) all.expandByObject(o)
+  if (all.isEmpty()) return
+  const { center, radius } = all.getBoundingSphere(new THREE.Sphere())
   w.lookAt(center, Math.max(9, 3.5 * radius))
 }
 
-/** The solid that a ray meets first. */
-export function solidAt(w: World, ray: THREE.Ray): string | null {
+/** What a ray meets first of all that is drawn. */
+export function drawnAt(w: World, ray: THREE.Ray): string | null {
   const caster = new THREE.Raycaster(ray.origin, ray.direction)
-  const [hit] = caster.intersectObjects(w.solids.children.filter((o) => o instanceof THREE.Mesh))
+  Object.assign(caster.params, { Line: { threshold: BY }, Points: { threshold: BY } })
+  const [hit] = caster.intersectObjects(w.drawn3d.children.filter((o) => o.userData.id != null))
   return (hit?.object.userData.id as string | undefined) ?? null
 }
