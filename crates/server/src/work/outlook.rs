@@ -1,5 +1,6 @@
 //! What comes out of a plan: overlap, prediction, kept until something changes.
 
+use super::planned_walks::stood_on;
 use super::planning::{GRID, Plan, kit, ties};
 use crate::dto::{
     Brief, CoverDto, DayDto, KnockDto, LinkDto, LookDto, LookRequest, PointDto, PredictionDto, StationCoverDto,
@@ -14,8 +15,8 @@ use vistazo_core::adjust::unnoticed;
 use vistazo_core::geometry::{Error95, Vec3};
 use vistazo_core::instrument::Instrument;
 use vistazo_core::plan::{
-    Bvh, Design, NotCovered, Prediction, Sample, Station, StationCover, Surface, day, look_round, predict, sample,
-    station_graph, surface_error, traps,
+    Bvh, Design, NotCovered, PlannedKind, PlannedTarget, Prediction, Sample, Station, StationCover, Surface, Trap, day,
+    look_round, predict, sample, station_graph, surface_error, traps,
 };
 use vistazo_core::targets::configuration;
 use vistazo_store::views;
@@ -41,7 +42,7 @@ pub(crate) async fn cover_text(app: &App, job: Uuid, plan: &Plan, brief: &Brief)
 
 fn inputs(plan: &Plan, brief: &Brief) -> String {
     super::fingerprint(&(
-        9,
+        10,
         &plan.inputs,
         &brief.instrument,
         brief.sphere_diameter,
@@ -121,7 +122,9 @@ pub(crate) fn to_dto(plan: &Plan, brief: &Brief) -> CoverDto {
             }
         })
         .collect();
-    let found = traps(&design, &c, &graph, &p);
+    let mut found = traps(&design, &c, &graph, &p);
+    let walked = |t: &PlannedTarget| t.kind == PlannedKind::Mark && stood_on(&plan.walks, &t.position);
+    found.retain(|t| !matches!(t, Trap::Unmeasured(k, _) if walked(&targets[*k])));
     let covers = plan.stations.iter().enumerate().map(|(s, (id, station))| {
         let mut missing: HashMap<String, f64> = HashMap::new();
         for (sample, seen) in c.samples.iter().zip(&c.stations[s].samples) {

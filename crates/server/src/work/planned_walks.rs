@@ -44,6 +44,14 @@ pub(crate) struct WalkItem {
     pub pace: Option<f64>,
 }
 
+/// A corner of a walk so near to a mark stands on it, metres, as [`course`] takes it.
+const ON: f64 = 0.3;
+
+/// A walk stands on a mark: no scanner has to.
+pub(super) fn stood_on(walks: &[WalkItem], mark: &Vec3) -> bool {
+    walks.iter().flat_map(|w| &w.line).any(|corner| (corner - mark.xy()).norm() < ON)
+}
+
 /// The unit of a name; the first where there is none.
 pub(crate) fn unit(name: &str) -> Unit {
     let mut all = units();
