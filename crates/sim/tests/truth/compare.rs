@@ -79,7 +79,7 @@ fn where_nothing_changed_hardly_anything_is_said_to_have() {
             let mut rng = ChaCha8Rng::seed_from_u64(seed);
             let plan = make(&mut rng);
             let scans = taken(&scene(&plan), &plan.3[..plan.3.len().min(6)], seed);
-            let all = pairs(&scans, &mut rng, &Vector6::zeros(), 3);
+            let all = pairs(&scans, &mut rng, &Vector6::zeros(), 8);
             let cells: usize = all.iter().map(|p| p.2.cells.len()).sum();
             let beyond: f64 = all.iter().map(|p| p.2.beyond() * p.2.cells.len() as f64).sum::<f64>() / cells as f64;
             let found: Vec<_> = all.iter().flat_map(|p| p.2.regions.iter().map(|r| (p.0, p.1, *r))).collect();

@@ -14,7 +14,7 @@ use vistazo_sim::{Scanner, Scene, SmallJob, Sphere, scan, small_job};
 
 /// Sites drawn by chance; more with `VISTAZO_HONEST_RUNS`.
 fn sites() -> u64 {
-    std::env::var("VISTAZO_HONEST_RUNS").ok().and_then(|s| s.parse().ok()).unwrap_or(100)
+    std::env::var("VISTAZO_HONEST_RUNS").ok().and_then(|s| s.parse().ok()).unwrap_or(150)
 }
 
 /// Everything a registrar's machine would do with four scans.
