@@ -7,7 +7,7 @@ use faer::linalg::solvers::Solve;
 use faer::sparse::{SparseColMat, Triplet};
 use nalgebra::{Matrix3x6, Matrix6, Vector6};
 use rayon::prelude::*;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// What is known of the poses of a graph.
 #[derive(Clone, Debug)]
@@ -32,6 +32,8 @@ pub enum Fact {
         pose: Pose,
         /// By left increments there, m² and rad².
         covariance: Matrix6<f64>,
+        /// What of it is only assumed: in its range the relation says nothing. Nil where all is held.
+        unheld: Matrix6<f64>,
         /// Which σ they share: a factor for each kind is found from what the residuals say.
         kind: usize,
         /// A habit of whoever says so, and what one unit of each of its numbers does to the pose.
@@ -128,12 +130,35 @@ impl Row {
 
 /// The root of the inverse: `W` with `Wᵀ W = C⁻¹`.
 fn root(c: &Matrix6<f64>) -> Matrix6<f64> {
+    held_root(c, &Matrix6::zeros()).0
+}
+
+/// The same over what is held alone, and how many directions those are: in the range of `unheld` nothing is said, and the rows of
+/// it are nil. A wide σ there would do it for one fact; of dozens it would add up to something.
+fn held_root(c: &Matrix6<f64>, unheld: &Matrix6<f64>) -> (Matrix6<f64>, usize) {
     // metres and radians differ by orders of magnitude
     let scale = Vector6::from_fn(|k, _| c[(k, k)].max(1e-18).sqrt());
-    let scaled = Matrix6::from_fn(|i, j| c[(i, j)] / (scale[i] * scale[j])) + Matrix6::identity() * 1e-9;
-    let lower = scaled.cholesky().map_or_else(Matrix6::identity, |l| l.l());
-    let inverse = lower.try_inverse().unwrap_or_else(Matrix6::identity);
-    inverse * Matrix6::from_diagonal(&scale.map(|s| 1.0 / s))
+    let scaled = |c: &Matrix6<f64>| Matrix6::from_fn(|i, j| c[(i, j)] / (scale[i] * scale[j]));
+    let mut whole = scaled(c) + Matrix6::identity() * 1e-9;
+    let (mut turned, mut nil) = (Matrix6::identity(), [false; 6]);
+    if unheld.trace() > 0.0 {
+        let eigen = scaled(unheld).symmetric_eigen();
+        turned = eigen.eigenvectors.transpose();
+        nil = std::array::from_fn(|k| eigen.eigenvalues[k] > 1e-6);
+        whole = turned * whole * turned.transpose();
+        for k in (0..6).filter(|k| nil[*k]) {
+            whole.row_mut(k).fill(0.0);
+            whole.column_mut(k).fill(0.0);
+            whole[(k, k)] = 1.0;
+        }
+    }
+    let lower = whole.cholesky().map_or_else(Matrix6::identity, |l| l.l());
+    let mut inverse = lower.try_inverse().unwrap_or_else(Matrix6::identity);
+    for k in (0..6).filter(|k| nil[*k]) {
+        inverse.row_mut(k).fill(0.0);
+    }
+    let held = nil.iter().filter(|n| !**n).count();
+    (inverse * turned * Matrix6::from_diagonal(&scale.map(|s| 1.0 / s)), held)
 }
 
 impl Fact {
@@ -143,8 +168,8 @@ impl Fact {
                 let w = root(covariance);
                 Row { rows: 6, misclosure: w * poses[*of].difference(pose), parts: [Some((*of, w)), None, None] }
             }
-            Self::Relative { from, to, pose, covariance, habit, .. } => {
-                let w = root(covariance);
+            Self::Relative { from, to, pose, covariance, unheld, habit, .. } => {
+                let (w, rows) = held_root(covariance, unheld);
                 let (a, b) = (&poses[*from], &poses[*to]);
                 let [by_a, by_b] = by_poses(a, b);
                 let mut off = a.inverse().compose(b).difference(pose);
@@ -152,7 +177,7 @@ impl Fact {
                     off -= by * habits[*h];
                     (poses.len() + h, w * by)
                 });
-                Row { rows: 6, misclosure: w * off, parts: [Some((*from, w * by_a)), Some((*to, w * by_b)), by_habit] }
+                Row { rows, misclosure: w * off, parts: [Some((*from, w * by_a)), Some((*to, w * by_b)), by_habit] }
             }
             Self::Steady { of, before, sigma } => {
                 let w = Matrix6::from_diagonal(&sigma.map(|s| 1.0 / s));
@@ -221,11 +246,11 @@ struct Normal {
 }
 
 /// Lower blocks of the normal matrix, by row and column.
-type Blocks = HashMap<(usize, usize), Matrix6<f64>>;
+type Blocks = BTreeMap<(usize, usize), Matrix6<f64>>;
 
 /// Blocks of the normal matrix, and the right side; what does not count has its blocks too, as nil.
 fn normal_blocks(unknowns: usize, rows: &[Row], weights: &[f64]) -> (Blocks, faer::Mat<f64>) {
-    let mut blocks: Blocks = HashMap::new();
+    let mut blocks = Blocks::new();
     let mut right = faer::Mat::zeros(6 * unknowns, 1);
     for (row, &weight) in rows.iter().zip(weights) {
         for (a, by_a) in row.parts.iter().flatten() {
@@ -436,7 +461,15 @@ mod tests {
         }
         let step = Pose::levelled(0.0, Vec3::new(1.01, 0.0, 0.0));
         for k in 0..10 {
-            g.know(Fact::Relative { from: k, to: k + 1, pose: step, covariance: c, kind: 0, habit: None });
+            g.know(Fact::Relative {
+                from: k,
+                to: k + 1,
+                pose: step,
+                covariance: c,
+                unheld: Matrix6::zeros(),
+                kind: 0,
+                habit: None,
+            });
         }
         for (of, x) in [(0, 0.0), (10, 10.0)] {
             let pose = Pose::levelled(0.0, Vec3::new(x, 0.0, 0.0));

@@ -24,8 +24,25 @@ const MAY_SHARE: f64 = 0.35;
 const EVERY: usize = 6;
 /// What is not known of a piece that follows one that is, metres.
 const ON_THE_WAY: f64 = 0.3;
+/// A direction that is held no better than this says nothing, 1σ, metres,
+const HARDLY: f64 = 0.025;
+/// nor one that is off by so many times what the clouds bend;
+const MAGNIFIED: f64 = 2.0;
+/// a turn by what it does so far away, metres.
+const LEVER: f64 = 3.0;
 /// And of a place that is come back to, for a metre walked since.
 const COMES_BACK: f64 = 0.008;
+
+/// Directions that are held so badly that they count as not held: a fence holds the way along it by its corners alone, and clouds
+/// that bend slide by half a metre along it to make up for some millimetres. `bends` in metres.
+fn hardly_held(covariance: &Matrix6<f64>, bends: f64) -> Matrix6<f64> {
+    let scale = Matrix6::from_diagonal(&Vector6::from_fn(|k, _| if k < 3 { 1.0 } else { 1.0 / LEVER }));
+    let inverse = Matrix6::from_diagonal(&scale.diagonal().map(|s| 1.0 / s));
+    let eigen = (inverse * covariance * inverse).symmetric_eigen();
+    let least = HARDLY.max(MAGNIFIED * bends);
+    let loose = (0..6).filter(|k| eigen.eigenvalues[*k] > least * least);
+    loose.map(|k| scale * eigen.eigenvectors.column(k)).map(|v| v * v.transpose()).sum()
+}
 
 impl State<'_> {
     /// Places all pieces of a pass, from one of them on both ways.
@@ -88,7 +105,15 @@ impl State<'_> {
         let pose = Pose { translation: step, ..Pose::identity() };
         let habit = self.habits[pass] + ((a.time - path.span()[0]) / STEADY) as usize;
         let habit = Some((habit, Habits::step(&step, seconds)));
-        self.known.graph.know(Fact::Relative { from, to: from + 1, pose, covariance, kind: ODOMETRY, habit });
+        self.known.graph.know(Fact::Relative {
+            from,
+            to: from + 1,
+            pose,
+            covariance,
+            unheld: Matrix6::zeros(),
+            kind: ODOMETRY,
+            habit,
+        });
     }
 
     /// What is not known of a piece when the last one that something was tied to is behind it, metres.
@@ -191,9 +216,18 @@ impl State<'_> {
     fn know(&mut self, a: usize, b: usize, fit: CloudFit) -> usize {
         let kind = if self.bodies[a].of.is_ok() { TO_STATIONS } else { REVISITS };
         let blurred = [a, b].map(|k| self.blurred(k)).into_iter().flatten().sum::<Matrix6<f64>>();
-        let covariance = fit.covariance + blurred;
-        let number =
-            self.known.graph.know(Fact::Relative { from: a, to: b, pose: fit.relative, covariance, kind, habit: None });
+        // what is held by little is drawn aside by how the two bend
+        let covariance = fit.covariance + blurred + fit.bent * blurred[(0, 0)];
+        let unheld = hardly_held(&covariance, blurred[(0, 0)].sqrt());
+        let number = self.known.graph.know(Fact::Relative {
+            from: a,
+            to: b,
+            pose: fit.relative,
+            covariance,
+            unheld,
+            kind,
+            habit: None,
+        });
         self.known.fits.insert(number, (a, b, fit));
         number
     }

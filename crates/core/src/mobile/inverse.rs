@@ -1,5 +1,5 @@
 use nalgebra::Matrix6;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Blocks of the inverse of a symmetric, positive definite matrix of blocks: those where the matrix itself has one, and what
 /// its elimination fills in besides.
@@ -19,7 +19,7 @@ type Column = Vec<(usize, Matrix6<f64>)>;
 
 impl Inverse {
     /// Of the lower blocks of a matrix: (row, column), row not above the column. `None` where it is not positive definite.
-    pub(super) fn of(unknowns: usize, lower: &HashMap<(usize, usize), Matrix6<f64>>) -> Option<Self> {
+    pub(super) fn of(unknowns: usize, lower: &BTreeMap<(usize, usize), Matrix6<f64>>) -> Option<Self> {
         let (turn, later) = eliminated(unknowns, lower.keys().copied());
         let mut diagonal = vec![Matrix6::zeros(); unknowns];
         let empty = |of: Vec<usize>| of.into_iter().map(|t| (t, Matrix6::zeros())).collect();
@@ -121,7 +121,7 @@ mod tests {
         for seed in 0..12 {
             let mut rng = ChaCha8Rng::seed_from_u64(seed);
             let n = rng.random_range(1..30);
-            let mut lower: HashMap<(usize, usize), Matrix6<f64>> = HashMap::new();
+            let mut lower: BTreeMap<(usize, usize), Matrix6<f64>> = BTreeMap::new();
             let mut dense = DMatrix::<f64>::zeros(6 * n, 6 * n);
             let mut put = |a: usize, b: usize, block: Matrix6<f64>| {
                 *lower.entry((a.max(b), a.min(b))).or_default() += if a >= b { block } else { block.transpose() };
@@ -150,7 +150,7 @@ mod tests {
                 assert!((found.block(a, b) - truth).amax() < 1e-8 * truth.amax().max(1.0), "seed {seed}: {a}, {b}");
             }
         }
-        let not_definite = HashMap::from([((0, 0), Matrix6::zeros())]);
+        let not_definite = BTreeMap::from([((0, 0), Matrix6::zeros())]);
         assert!(Inverse::of(1, &not_definite).is_none());
     }
 }

@@ -4,7 +4,7 @@ use super::graph::{Fact, GraphError, Said, Settled};
 use super::register::{ODOMETRY, State};
 use super::{Correction, Drift, PassIn, PassOut, Refused, Registered, TieOut, doubled};
 use crate::geometry::{FitModel, Pose, Vec3, fit};
-use crate::stats::median;
+use crate::stats::{chi2_quantile, median};
 use nalgebra::Matrix6;
 use rayon::prelude::*;
 use std::collections::HashMap;
@@ -14,6 +14,13 @@ const ROUNDS: usize = 12;
 const BY_THE_MIDDLE: usize = 4;
 /// Fewer residuals have no middle.
 const FEW: usize = 8;
+
+/// What of a shift lies where a tie holds it: bare ground says nothing of ways along it.
+fn held_part(unheld: &Matrix6<f64>, shift: Vec3) -> Vec3 {
+    let eigen = unheld.fixed_view::<3, 3>(0, 0).into_owned().symmetric_eigen();
+    let held = (0..3).filter(|k| eigen.eigenvalues[*k] < 0.5).map(|k| eigen.eigenvectors.column(k).into_owned());
+    held.map(|v| v * v.dot(&shift)).sum()
+}
 
 /// The frame of a path that says nothing of its own direction: by its first piece.
 fn alone(c: &Correction) -> Pose {
@@ -98,17 +105,15 @@ impl State<'_> {
             }
             let before = variance;
             for (kind, v) in variance.iter_mut().enumerate() {
-                // no unit becomes much better than it is sold as by one walk that went well, and σ that ties state are not
-                // made smaller: what they share beyond their pieces does not show in residuals
-                let least = if kind == ODOMETRY { 0.7 } else { 1.0 };
+                // neither is made smaller than stated: what ties share beyond their pieces does not show in residuals, and one factor
+                // for a whole unit would let a heading that goes well take from its places
                 let by_all = worse && kind == ODOMETRY || round >= BY_THE_MIDDLE;
-                *v = (*v * self.component(&said, kind, by_all)).clamp(least, 400.0);
+                *v = (*v * self.component(&said, kind, by_all)).clamp(1.0, 400.0);
             }
             for (fact, own) in self.known.graph.facts.iter_mut().zip(&stated) {
                 match own {
                     Fact::Relative { kind, .. } => *fact = own.widened(variance[*kind]),
-                    // a unit that went well by chance is not wont to do better than it is sold as
-                    Fact::Steady { .. } => *fact = own.widened(variance[ODOMETRY].max(1.0)),
+                    Fact::Steady { .. } => *fact = own.widened(variance[ODOMETRY]),
                     Fact::Known { .. } | Fact::Point { .. } => {}
                 }
             }
@@ -135,19 +140,17 @@ impl State<'_> {
         }
         let of_kind = |k: usize| matches!(self.known.graph.facts[k], Fact::Relative { kind: own, .. } if own == kind);
         let mut squares: Vec<f64> = (0..said.len())
-            .filter(|k| of_kind(*k) && said[*k].redundancy > 0.3)
-            .map(|k| said[k].square / said[k].redundancy * 6.0)
+            .filter(|k| of_kind(*k) && said[*k].redundancy > 0.05 * said[*k].rows)
+            .map(|k| said[k].square / said[k].redundancy * said[k].rows / chi2_quantile(0.5, said[k].rows as usize))
             .collect();
-        // the middle of the distribution of χ² with six degrees of freedom
-        const MIDDLE: f64 = 5.348;
-        if squares.len() < FEW { 1.0 } else { median(&mut squares).map_or(1.0, |m| m / MIDDLE) }
+        if squares.len() < FEW { 1.0 } else { median(&mut squares).unwrap_or(1.0) }
     }
 
     fn out(&self, refused: &[Option<Refused>], factors: [f64; 3], settled: &Settled) -> Registered {
         let ties = self.known.fits.iter().map(|(number, (a, b, fit))| {
             let left_out = self.known.graph.left_out[*number];
             let relative = self.known.graph.poses[*a].inverse().compose(&self.known.graph.poses[*b]);
-            let off = relative.difference(&fit.relative).fixed_rows::<3>(0).norm();
+            let off = held_part(&fit.unheld, relative.difference(&fit.relative).fixed_rows::<3>(0).into_owned()).norm();
             let of = self.bodies[*b].of.err().unwrap_or_default();
             TieOut { of, to: self.bodies[*a].of, rms: fit.rms, overlap: fit.overlap, off, left_out }
         });

@@ -131,6 +131,8 @@ pub fn units() -> Vec<Unit> {
     ]
 }
 
+/// Standing counts as walking so fast, metres a second.
+const STANDS: f64 = 0.7;
 /// How far the frame of a path may lean, 1σ, radians: gravity tells every unit what is up.
 pub const LEANS: f64 = 0.003;
 /// Seconds for which a habit is taken as the same.
@@ -186,8 +188,8 @@ impl Drift {
     /// as the way from one place to the other (metres), how far was walked in between (metres), how long (seconds)
     /// and how much was turned (radians). Turning errors come half-way, on the average.
     pub fn covariance(&self, step: &Vec3, walked: f64, seconds: f64, turned: f64) -> Matrix6<f64> {
-        // standing still it does not walk away, but shakes: a decimetre a second counts
-        let place = self.walked.powi(2) * (walked + 0.05 * seconds);
+        // who stands drifts on as who walks slowly: what a unit has of its own, it has by time; and a hand is never still
+        let place = self.walked.powi(2) * (walked.max(STANDS * seconds) + 0.05 * seconds);
         let yaw = self.heading.powi(2) * seconds + (self.turned * turned).powi(2);
         let tilt = self.tilt.powi(2) * seconds;
         let own = Matrix6::from_diagonal(&Vector6::new(place, place, place, tilt, tilt, yaw));

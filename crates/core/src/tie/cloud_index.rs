@@ -348,13 +348,13 @@ impl Index {
 }
 
 /// A cell in one number: 21 bits an axis.
-fn packed(cell: [i32; 3]) -> u64 {
+pub(super) fn packed(cell: [i32; 3]) -> u64 {
     cell.iter().fold(0, |k, &c| k << 21 | (i64::from(c) + (1 << 20)) as u64 & 0x1f_ffff)
 }
 
 /// Hashes packed cells: one multiplication (Knuth 1973, 6.4) is enough for keys that nobody chooses.
 #[derive(Clone, Copy, Default)]
-struct Spread;
+pub(super) struct Spread;
 
 impl std::hash::BuildHasher for Spread {
     type Hasher = Multiplied;
@@ -364,7 +364,7 @@ impl std::hash::BuildHasher for Spread {
 }
 
 #[derive(Default)]
-struct Multiplied(u64);
+pub(super) struct Multiplied(u64);
 
 impl std::hash::Hasher for Multiplied {
     fn finish(&self) -> u64 {

@@ -16,6 +16,11 @@ pub struct CloudFit {
     pub relative: Pose,
     /// Its covariance by left increments, m² and rad², from how the residuals scatter.
     pub covariance: Matrix6<f64>,
+    /// What of that nothing holds: assumed, a metre each way.
+    pub unheld: Matrix6<f64>,
+    /// What it does when each piece of a surface is off by itself with a σ of one metre: clouds that bend, as those of who walks
+    /// do, are held badly where little holds them.
+    pub bent: Matrix6<f64>,
     /// What errors of the instrument do to it, that all points of a scan share.
     pub shared: SharedInTie,
     /// What one metre of difference between the ranges of black and white does to it (left increments): the two see
@@ -207,6 +212,7 @@ fn near(index: &Index, moving: &[Patch], start: &Pose) -> Option<CloudFit> {
         likeness.add(p, w);
         piece.information += agreed(p, w);
         piece.residual += row * (w * p.residual);
+        piece.off += row * w;
         piece.uneven += row * (w * (p.uneven * p.uneven - EVEN * EVEN).max(0.0).sqrt());
         // an error moves the point of the second along the normal, and the surface of the first
         let (there, facing) = (back.apply(&p.at), back.rotation * p.normal);
@@ -230,11 +236,14 @@ fn near(index: &Index, moving: &[Patch], start: &Pose) -> Option<CloudFit> {
         return None;
     }
     shared.0.iter_mut().flatten().for_each(|v| *v = inverse * *v);
+    let pieces: Vec<Piece> = pieces.into_values().collect();
     Some(CloudFit {
         relative: pose,
+        bent: information.piecewise(&pieces),
         shared,
         light: inverse * light,
-        covariance: information.covariance(&pieces.into_values().collect::<Vec<_>>()),
+        covariance: information.covariance(&pieces),
+        unheld: information.free,
         rms: (sum / used as f64).sqrt(),
         overlap: pairs.len() as f64 / moving.len().max(1) as f64,
         pairs: used,

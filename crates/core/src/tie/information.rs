@@ -11,7 +11,7 @@ use nalgebra::{Matrix6, Vector6};
 pub(super) struct Information {
     held: Vec<Held>,
     /// Covariance of what is not held: a metre, and a metre at the usual lever, each way.
-    free: Matrix6<f64>,
+    pub(super) free: Matrix6<f64>,
 }
 
 /// A direction that is held.
@@ -30,6 +30,8 @@ pub(super) struct Piece {
     pub residual: Vector6<f64>,
     /// The same of what uneven surfaces may be off.
     pub uneven: Vector6<f64>,
+    /// And of a metre that the whole piece is off.
+    pub off: Vector6<f64>,
 }
 
 /// What is not held is known to so much, metres.
@@ -100,6 +102,15 @@ impl Information {
         let inverse = self.inverse();
         let covariance = widened * middle * widened * FARTHER + inverse * uneven * inverse + self.free;
         (covariance + covariance.transpose()) / 2.0
+    }
+}
+
+impl Information {
+    /// What it does when each piece is off by itself, along its normals, with a σ of one metre, m² and rad² for each m².
+    pub(super) fn piecewise(&self, pieces: &[Piece]) -> Matrix6<f64> {
+        let inverse = self.inverse();
+        let sum: Matrix6<f64> = pieces.iter().map(|p| p.off * p.off.transpose()).sum();
+        inverse * sum * inverse
     }
 }
 

@@ -1,6 +1,6 @@
 //! How far residuals on surfaces hang together.
 
-use super::cloud_index::{Pair, key};
+use super::cloud_index::{Pair, Spread, key, packed};
 use std::collections::HashMap;
 
 /// Ways of facing that are told apart: four headings, and level.
@@ -13,6 +13,10 @@ pub(super) const PIECE: f64 = 1.0;
 const FARTHEST: f64 = 4.0;
 /// Fewest cells of a way of facing that say something of it.
 const LEAST: usize = 12;
+
+/// Weights, and weights times residuals, by packed cell. The hash is the same each time: sums over them, and with these ties and
+/// poses, come out alike to the last digit.
+type Cells = HashMap<u64, [f64; 2], Spread>;
 
 /// Level, or one of four headings.
 pub(super) fn facing(p: &Pair) -> usize {
@@ -30,14 +34,14 @@ pub(super) fn facing(p: &Pair) -> usize {
 /// takes for the pose. So how fast the means settle from half a metre to a metre is taken to go on to some metres.
 #[derive(Default)]
 pub(super) struct Likeness {
-    cells: [[HashMap<[i32; 3], [f64; 2]>; 3]; FACINGS],
+    cells: [[Cells; 3]; FACINGS],
 }
 
 impl Likeness {
     /// Adds a pair by its weight.
     pub(super) fn add(&mut self, p: &Pair, weight: f64) {
         for (cells, side) in self.cells[facing(p)].iter_mut().zip([SIDES[0], SIDES[1], FARTHEST]) {
-            let cell = cells.entry(key(&p.at, side)).or_default();
+            let cell = cells.entry(packed(key(&p.at, side))).or_default();
             cell[0] += weight;
             cell[1] += weight * p.residual;
         }
@@ -61,7 +65,7 @@ impl Likeness {
 }
 
 /// Mean square of the means, by the weights of their cells.
-fn variance(cells: &HashMap<[i32; 3], [f64; 2]>) -> f64 {
+fn variance(cells: &Cells) -> f64 {
     let (all, sum) = cells.values().fold((0.0, 0.0), |(w, s), c| (w + c[0], s + c[1] * c[1] / c[0].max(1e-12)));
     sum / f64::max(all, 1e-12)
 }

@@ -157,7 +157,15 @@ fn odometry(graph: &mut Graph, first: usize, spots: &[usize], course: &Course, u
         let pose = Pose { translation: way, ..Pose::identity() };
         let [a, b] = [s[0], s[1]].map(|i| course.spots[i].time);
         let habit = Some((habits + (a / STEADY) as usize, Habits::step(&way, b - a)));
-        graph.know(Fact::Relative { from: first + k, to: first + k + 1, pose, covariance, kind: 0, habit });
+        graph.know(Fact::Relative {
+            from: first + k,
+            to: first + k + 1,
+            pose,
+            covariance,
+            unheld: Matrix6::zeros(),
+            kind: 0,
+            habit,
+        });
     }
 }
 
@@ -193,9 +201,14 @@ fn tie_all(
             scans.iter().enumerate().filter_map(|(s, l)| Some((l.shares(&looks[b])?, s))).collect();
         best.sort_by(|x, y| y.0.total_cmp(&x.0));
         for (_, s) in best.into_iter().take(STATIONS) {
-            let covariance = scans[s].tie(&looks[b], samples, unit) + blurred(b);
+            let [tie, unheld] = scans[s].tie(&looks[b], samples, unit);
+            let covariance = tie + blurred(b);
             let pose = Pose { translation: looks[b].at - stations[s], ..Pose::identity() };
-            found.push((b, b, Fact::Relative { from: s, to: first + b, pose, covariance, kind: 1, habit: None }));
+            found.push((
+                b,
+                b,
+                Fact::Relative { from: s, to: first + b, pose, covariance, unheld, kind: 1, habit: None },
+            ));
         }
         let apart = |a: usize| nodes[a].walk != nodes[b].walk || b - a >= BESIDE;
         let mut best: Vec<(f64, usize)> =
@@ -210,12 +223,13 @@ fn tie_all(
                 continue;
             }
             visits.push(a);
-            let covariance = looks[a].tie(&looks[b], samples, unit) + blurred(a) + blurred(b);
+            let [tie, unheld] = looks[a].tie(&looks[b], samples, unit);
+            let covariance = tie + blurred(a) + blurred(b);
             let pose = Pose { translation: looks[b].at - looks[a].at, ..Pose::identity() };
             found.push((
                 a,
                 b,
-                Fact::Relative { from: first + a, to: first + b, pose, covariance, kind: 2, habit: None },
+                Fact::Relative { from: first + a, to: first + b, pose, covariance, unheld, kind: 2, habit: None },
             ));
         }
     }

@@ -14,6 +14,10 @@ const REACH: f64 = 20.0;
 /// Least share of what is seen that both see.
 const SHARE: f64 = 0.35;
 
+/// Where surfaces lie that hold a turn, metres, and what a direction must at least be held by, 1/m²: a decimetre.
+const LEVER: f64 = 3.0;
+const HELD: f64 = 100.0;
+
 /// What is seen from a place: a bit for each side of each sample.
 pub(super) struct Look {
     pub at: Vec3,
@@ -50,8 +54,9 @@ impl Look {
     }
 
     /// Covariance of the tie of the other in this one's frame, by left increments, m² and rad²: what the points on common
-    /// surfaces say along their normals, an offset common to each surface, and the floor that both stand on.
-    pub(super) fn tie(&self, o: &Self, samples: &[Sample], unit: &Unit) -> Matrix6<f64> {
+    /// surfaces say along their normals, an offset common to each surface, and the floor that both stand on. With it what of
+    /// that nothing holds.
+    pub(super) fn tie(&self, o: &Self, samples: &[Sample], unit: &Unit) -> [Matrix6<f64>; 2] {
         let mut normal = Matrix6::identity();
         let mut of_surface: HashMap<Option<Surface>, Vector6<f64>> = HashMap::new();
         let mut add = |surface: Option<Surface>, position: &Vec3, n: &Vec3, area: f64| {
@@ -84,6 +89,11 @@ impl Look {
         let common: Matrix6<f64> = of_surface.values().map(|g| g * g.transpose()).sum();
         let inverse = normal.try_inverse().unwrap_or_else(Matrix6::identity);
         let all = inverse + inverse * common * inverse * SURFACE.powi(2);
-        (all + all.transpose()) / 2.0
+        // a turn by what it does some metres away
+        let scale = Matrix6::from_diagonal(&Vector6::from_fn(|k, _| if k < 3 { 1.0 } else { 1.0 / LEVER }));
+        let eigen = (scale * normal * scale).symmetric_eigen();
+        let loose = (0..6).filter(|k| eigen.eigenvalues[*k] < HELD);
+        let unheld = loose.map(|k| scale * eigen.eigenvectors.column(k)).map(|v| v * v.transpose()).sum();
+        [(all + all.transpose()) / 2.0, unheld]
     }
 }

@@ -136,7 +136,7 @@ fn a_known_place_helps_as_it_is_said_to() {
     }
     for k in 0..39 {
         let pose = g.poses[k].inverse().compose(&g.poses[k + 1]);
-        g.know(Fact::Relative { from: k, to: k + 1, pose, covariance, kind: 0, habit: None });
+        g.know(Fact::Relative { from: k, to: k + 1, pose, covariance, unheld: Matrix6::zeros(), kind: 0, habit: None });
     }
     g.know(Fact::Known { of: 0, pose: g.poses[0], covariance: covariance * 0.1 });
     let known = Mat3::from_diagonal(&Vec3::new(4e-6, 9e-6, 1e-6));

@@ -232,9 +232,14 @@ fn a_telephone_in_the_open_is_held_by_what_it_stands_on() {
             Mark { noted: Noted::Stood(*time), at: at + Vec3::z() * *height, covariance }
         };
         let marks: Vec<Mark> = taken.walk.stood.iter().zip(&stands).map(mark).collect();
-        let given = PassIn { marks: &marks, ..taken.given() };
-        let out = register(&[], &[given], &|_| true).unwrap().unwrap();
+        let given = || [PassIn { marks: &marks, ..taken.given() }];
+        let out = register(&[], &given(), &|_| true).unwrap().unwrap();
         let pass = out.passes[0].as_ref().expect("a place by its nails");
+        if seed == 1 {
+            // to the last digit, though much of it is done side by side
+            let again = register(&[], &given(), &|_| true).unwrap().unwrap();
+            assert_eq!(again.passes[0].as_ref().unwrap().correction.poses, pass.correction.poses);
+        }
         assert_eq!(out.wrong_marks, []);
         let j = taken.judged(pass, &Pose::identity());
         j.say(&format!("seed {seed}, factors {:.2?}, {} ties", out.factors, out.ties.len()));
@@ -246,9 +251,8 @@ fn a_telephone_in_the_open_is_held_by_what_it_stands_on() {
     all.say("yard");
     println!("double {fence:?}");
     assert!(fence[0][0] * 10 > fence[0][1] && fence[1][0] * 20 < fence[1][1], "{fence:?}");
-    // stated too narrow still, by half: the unit drifts on while it stands, and ties of bare ground add up what they do not hold
-    assert!((0.65..0.995).contains(&(all.inside / all.n)) && (0.4..3.0).contains(&(all.squares / all.n)), "{all:?}");
-    assert!(all.after < 0.05 * all.before && (all.after / all.n).sqrt() < 0.08, "{all:?}");
+    assert!((0.87..0.995).contains(&(all.inside / all.n)) && (0.5..1.5).contains(&(all.squares / all.n)), "{all:?}");
+    assert!(all.after < 0.02 * all.before && (all.after / all.n).sqrt() < 0.06, "{all:?}");
 }
 
 #[test]
