@@ -9,6 +9,7 @@ import { Confirm } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { Tasks } from '../shell/Tasks'
 import { draw as words } from '../words'
+import { AsFiles } from './AsFiles'
 import { type Drawn, type DrawnData, type Edit, ends, type Place, taken } from './drawn'
 import { newElevation, widthOf } from './elevation'
 import { ElevationMap } from './ElevationMap'
@@ -17,8 +18,7 @@ import type { Drawing } from './useDrawing'
 
 const NONE: never[] = []
 const PARAM = 'elevation'
-const FILES = ['elevation.png', 'elevation.pgw', 'elevation.tif', 'elevation.pdf', 'section.dxf'] as const
-const FILE_WORDS = {
+const FILES = {
   'elevation.png': 'PNG',
   'elevation.pgw': words.worldFile,
   'elevation.tif': 'GeoTIFF',
@@ -223,16 +223,7 @@ function Shown({ of }: { of: Drawn }) {
         error95={picture.error95}
         cut={of.data.section?.lines ?? NONE}
       />
-      <p>
-        {words.asFiles}:{' '}
-        {FILES.map((f) => (
-          <span key={f}>
-            <a href={`${base}/${f}`} download>
-              {FILE_WORDS[f]}
-            </a>{' '}
-          </span>
-        ))}
-      </p>
+      <AsFiles of={`drawing/${of.id}`} files={FILES} />
     </>
   )
 }

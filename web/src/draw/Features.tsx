@@ -1,8 +1,7 @@
-import { Segmented } from 'antd'
 import { useMemo, useState } from 'react'
-import { CloudView } from '../cloud/CloudView'
 import { canEdit, useJob, useKey, useRead } from '../lib/hooks'
 import { draw as words } from '../words'
+import { AsFiles } from './AsFiles'
 import { Coded } from './Coded'
 import { CodeTable } from './CodeTable'
 import { type Drawn, type Edit, type Place, taken } from './drawn'
@@ -12,13 +11,12 @@ import { FeatureTools, type Tools } from './FeatureTools'
 import { FloorLevels } from './FloorLevels'
 import { cornersOf, moveCorner } from './ground'
 import { GroundCanvas } from './GroundCanvas'
+import { InSpace, SeenFrom, type View } from './InSpace'
 import { type Drawing, useSlab } from './useDrawing'
 import { useMeasure } from './useMeasure'
 
 const FILES = { 'features.dxf': 'DXF', 'features.xml': 'LandXML', 'features.geojson': 'GeoJSON', 'features.csv': 'CSV' }
 const NOTHING: Drawn[] = []
-const NO_MARKS: never[] = []
-type View = 'above' | 'space'
 const FIRST: Tools = { drawing: false, code: 'KERB', snap: 'top', every: 2 }
 
 /** Coded points and lines, measured where they are drawn; floor levels of openings. */
@@ -86,17 +84,19 @@ export function Features({ drawing }: { drawing: Drawing }) {
         </p>
       )}
       {items.some(isKnown) && (
-        <SeenFrom
-          value={tools.drawing ? 'above' : view}
-          onChange={(v) => {
-            setView(v)
-            setDrawing(false)
-          }}
-        />
+        <div className="bar">
+          <SeenFrom
+            value={tools.drawing ? 'above' : view}
+            onChange={(v) => {
+              setView(v)
+              setDrawing(false)
+            }}
+          />
+        </div>
       )}
       <div className="drawn halves">
         {view === 'space' && !tools.drawing ? (
-          <OverCloud items={items} chosen={chosen} onChoose={setChosen} />
+          <InSpace items={items} chosen={chosen} onChoose={setChosen} />
         ) : (
           <figure>
             <GroundCanvas
@@ -117,55 +117,9 @@ export function Features({ drawing }: { drawing: Drawing }) {
         )}
         <Coded items={items} drawing={drawing} selected={chosen} onSelect={setChosen} edit={edit} />
       </div>
-      {items.some(isKnown) && <Files />}
+      {items.some(isKnown) && <AsFiles of="features" files={FILES} />}
       {edit && <CodeTable codes={codes} drawing={drawing} />}
     </>
-  )
-}
-
-function Files() {
-  const job = useJob()
-  return (
-    <p>
-      {words.asFiles}:{' '}
-      {Object.entries(FILES).map(([f, word]) => (
-        <span key={f}>
-          <a href={`/api/jobs/${job.id}/features/${f}`} download>
-            {word}
-          </a>{' '}
-        </span>
-      ))}
-    </p>
-  )
-}
-
-/** From above, where they are drawn, or over the clouds. */
-function SeenFrom({ value, onChange }: { value: View; onChange: (v: View) => void }) {
-  const options = [
-    { value: 'above' as const, label: words.fromAbove },
-    { value: 'space' as const, label: words.inSpace },
-  ]
-  return (
-    <div className="bar">
-      <Segmented<View> size="small" aria-label={words.seenFrom} value={value} onChange={onChange} options={options} />
-    </div>
-  )
-}
-
-/** The features in space, over the clouds. */
-function OverCloud(p: { items: Drawn[]; chosen: string | null; onChoose: (id: string | null) => void }) {
-  return (
-    <div className="solid-cloud">
-      <CloudView
-        frame="grid"
-        targets={NO_MARKS}
-        ties={NO_MARKS}
-        selected={null}
-        drawn={p.items}
-        chosen={p.chosen}
-        onChoose={p.onChoose}
-      />
-    </div>
   )
 }
 

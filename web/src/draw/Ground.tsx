@@ -8,6 +8,7 @@ import { Caution, States } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { Tasks } from '../shell/Tasks'
 import { draw as words } from '../words'
+import { AsFiles } from './AsFiles'
 import { type Drawn, type DrawnData, type Edit, type Place, taken } from './drawn'
 import { FindGround } from './FindGround'
 import { type GroundKind, isOnGround, moveCorner } from './ground'
@@ -15,8 +16,7 @@ import { GroundCanvas, type GroundTool } from './GroundCanvas'
 import { OnTheGround } from './OnTheGround'
 import type { Drawing } from './useDrawing'
 
-const FILES = ['ground.xml', 'ground.dxf', 'ground.tif', 'ground.csv']
-const FILE_WORDS: Record<string, string> = { xml: 'LandXML', dxf: 'DXF', tif: 'GeoTIFF', csv: 'CSV' }
+const FILES = { 'ground.xml': 'LandXML', 'ground.dxf': 'DXF', 'ground.tif': 'GeoTIFF', 'ground.csv': 'CSV' }
 
 /** The ground: found under what stands on it, with contours, heights and volumes. */
 export function Ground({ drawing }: { drawing: Drawing }) {
@@ -129,16 +129,7 @@ function Found({
         </figure>
         <OnTheGround items={items} ground={ground} selected={chosen} onSelect={setChosen} />
       </div>
-      <p>
-        {words.asFiles}:{' '}
-        {FILES.map((f) => (
-          <span key={f}>
-            <a href={`/api/jobs/${job.id}/ground/${f}`} download>
-              {FILE_WORDS[f.split('.')[1]!]}
-            </a>{' '}
-          </span>
-        ))}
-      </p>
+      <AsFiles of="ground" files={FILES} />
     </>
   )
 }

@@ -7,6 +7,7 @@ import { useUnits } from '../lib/units'
 import { Confirm } from '../parts'
 import { Tasks } from '../shell/Tasks'
 import { draw as words } from '../words'
+import { AsFiles } from './AsFiles'
 import { DrawCanvas, type Tool } from './DrawCanvas'
 import {
   type Drawn,
@@ -27,6 +28,7 @@ import { type Drawing, useSlab } from './useDrawing'
 
 const NEW = 'new'
 const PARAM = 'plan'
+const FILES = { 'plan.dxf': 'DXF', 'plan.pdf': 'PDF', 'plan.geojson': 'GeoJSON' }
 
 /** Floor plans: drawn out of the clouds, mended by hand, agreed with. */
 export function Plans({ drawing }: { drawing: Drawing }) {
@@ -218,22 +220,13 @@ function Said({ sheet, items }: { sheet: Drawn; items: Drawn[] }) {
 }
 
 function Files({ sheet, onRemove }: { sheet: Drawn; onRemove: (() => void) | null }) {
-  const job = useJob()
   return (
-    <p>
-      {words.asFiles}:{' '}
-      {['plan.dxf', 'plan.pdf', 'plan.geojson'].map((f) => (
-        <span key={f}>
-          <a href={`/api/jobs/${job.id}/drawing/${sheet.id}/${f}`} download>
-            {f.split('.')[1]!.toUpperCase()}
-          </a>{' '}
-        </span>
-      ))}
+    <AsFiles of={`drawing/${sheet.id}`} files={FILES}>
       {onRemove && (
         <Confirm title={words.removeSheetSays} onConfirm={onRemove}>
           {words.removeSheet}
         </Confirm>
       )}
-    </p>
+    </AsFiles>
   )
 }

@@ -1,15 +1,16 @@
-import { Button, Segmented, Select } from 'antd'
+import { Button, Select } from 'antd'
 import { useMemo, useState } from 'react'
 import { api, unwrap } from '../api/client'
-import { CloudView } from '../cloud/CloudView'
 import { canEdit, useChange, useJob, useKey, useRead } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { LengthInput } from '../parts/LengthInput'
 import { Tasks } from '../shell/Tasks'
 import { draw as words } from '../words'
+import { AsFiles } from './AsFiles'
 import { type Drawn, type Edit, type Place, taken } from './drawn'
 import { GroundCanvas } from './GroundCanvas'
 import { moveCorner } from './ground'
+import { InSpace, SeenFrom, type View } from './InSpace'
 import { extentOf, footprint, isMeasured, isSolid, placeError, radiusError, shapeOf } from './solids'
 import { nameOf, SolidTable } from './SolidTable'
 import { Spread } from './Spread'
@@ -17,7 +18,6 @@ import { type Drawing, useSlab } from './useDrawing'
 
 const FILES = { 'solids.dxf': 'DXF', 'solids.obj': 'OBJ', 'solids.glb': 'glTF', 'solids.csv': 'CSV' }
 const NOTHING: never[] = []
-type View = 'space' | 'above'
 
 /** Simple solids: found, measured and agreed with, over the cloud or from above. */
 export function Solids({ drawing }: { drawing: Drawing }) {
@@ -131,17 +131,7 @@ function OnSheet({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
       />
       <div className="drawn halves">
         {view === 'space' ? (
-          <div className="solid-cloud">
-            <CloudView
-              frame="grid"
-              targets={NOTHING}
-              ties={NOTHING}
-              selected={null}
-              drawn={items}
-              chosen={chosen}
-              onChoose={setChosen}
-            />
-          </div>
+          <InSpace items={items} chosen={chosen} onChoose={setChosen} />
         ) : (
           <Above
             {...{ sheet, drawing, items, chosen, outlining, edit }}
@@ -155,18 +145,7 @@ function OnSheet({ sheet, drawing }: { sheet: Drawn; drawing: Drawing }) {
           <SolidTable items={items} stale={drawing.data?.stale ?? []} selected={chosen} onSelect={setChosen} />
         </div>
       </div>
-      {items.some(isMeasured) && (
-        <p>
-          {words.asFiles}:{' '}
-          {Object.entries(FILES).map(([f, word]) => (
-            <span key={f}>
-              <a href={`/api/jobs/${job.id}/solids/${f}`} download>
-                {word}
-              </a>{' '}
-            </span>
-          ))}
-        </p>
-      )}
+      {items.some(isMeasured) && <AsFiles of="solids" files={FILES} />}
     </>
   )
 }
@@ -188,16 +167,7 @@ function Bar(p: {
 }) {
   return (
     <div className="bar draw-tools">
-      <Segmented<View>
-        size="small"
-        aria-label={words.seenFrom}
-        value={p.view}
-        onChange={p.onView}
-        options={[
-          { value: 'space', label: words.inSpace },
-          { value: 'above', label: words.fromAbove },
-        ]}
-      />
+      <SeenFrom value={p.view} onChange={p.onView} />
       {p.edit && (
         <>
           <Button size="small" type={p.outlining ? 'primary' : 'default'} onClick={p.onOutline}>
