@@ -49,6 +49,7 @@ fn laps(n: usize, rng: &mut ChaCha8Rng) -> (Graph, Vec<Pose>) {
             to: b,
             pose,
             covariance: Matrix6::from_diagonal(&s.map(|v| v * v)),
+            unheld: Matrix6::zeros(),
             kind: 0,
             habit: None,
         }

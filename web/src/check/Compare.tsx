@@ -103,7 +103,7 @@ function Pairs(p: { data: Compared; chosen: string | null; onChoose: (id: string
         {
           head: words.apartAsAWhole(u.small),
           num: true,
-          cell: (r) => (r.misfit ? `${u.err(r.misfit[0])} ± ${u.err(r.misfit[1])}` : '–'),
+          cell: (r) => (r.misfit ? u.within(r.misfit[0], r.misfit[1]) : '–'),
           value: (r) => (r.misfit?.[0] ?? 0) / u.smallMetres,
         },
         { head: words.regionsOf, num: true, cell: (r) => count(r.regions), value: (r) => r.regions },
@@ -154,9 +154,7 @@ function Things({ things, frame }: { things: Thing[]; frame: string }) {
                 </td>
               ))}
               <td className="num">{u.len(2 * t.reach, 1)}</td>
-              <td className="num">
-                {t.distance == null ? '–' : `${u.err(Math.abs(t.distance))} ± ${u.err(t.detectable)}`}
-              </td>
+              <td className="num">{t.distance == null ? '–' : u.within(Math.abs(t.distance), t.detectable)}</td>
               <td>
                 <Looked thing={t} />
               </td>

@@ -195,7 +195,7 @@ function Elements({ of }: { of: Design }) {
         {
           head: words.besidePlace(u.small),
           num: true,
-          cell: (r) => (r.state?.distance == null ? '–' : `${u.err(r.state.distance)} ± ${u.err(r.state.detectable)}`),
+          cell: (r) => (r.state?.distance == null ? '–' : u.within(r.state.distance, r.state.detectable)),
           value: (r) => Math.abs(r.state?.distance ?? 0) / u.smallMetres,
         },
         { head: words.seenOfIt, num: true, cell: (r) => percent(r.state?.seen), value: (r) => r.state?.seen ?? 0 },

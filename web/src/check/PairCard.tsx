@@ -101,7 +101,7 @@ function Map({ pair, of }: { pair: Pair; of: Places }) {
             Plot.pointer({
               x,
               y,
-              title: (p: Place) => `${u.err(at(p, DISTANCE))} ± ${u.err(at(p, DETECTABLE))} ${u.small}`,
+              title: (p: Place) => `${u.within(at(p, DISTANCE), at(p, DETECTABLE))} ${u.small}`,
               fill: c.paper,
             }),
           ),

@@ -279,10 +279,7 @@ function Axes({ of }: { of: Result }) {
       <p>
         {of.bias.length === 0
           ? words.nothingSaysOfABias
-          : words.cloudsLieBeside(
-              of.bias.map((b) => `${b.axis} ${u.err(b.shift)} ± ${u.err(b.shift95)}`).join(', '),
-              u.small,
-            )}
+          : words.cloudsLieBeside(of.bias.map((b) => `${b.axis} ${u.within(b.shift, b.shift95)}`).join(', '), u.small)}
       </p>
     </div>
   )

@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import type { Drawn } from '../draw/drawn'
 import { spaceOf } from '../draw/features'
 import { axisOf, extentOf } from '../draw/solids'
+import { lineOver } from './lines'
 import type { World } from './world'
 
 const ROUND = 28
@@ -11,26 +12,25 @@ const UP = new THREE.Vector3(0, 1, 0)
 const CHOSEN = 0xc0561c
 /** A line counts as met so near to it, metres. */
 const BY = 0.15
-const SHOT = { sizeAttenuation: false, size: 6 }
+const UNSEEN = new THREE.Material()
+UNSEEN.visible = false
 
 /** What is drawn, over the clouds: solids, of which those that nobody agreed with have dashed edges, and measured features. */
 export function drawOver(w: World, drawn: Drawn[], origin: readonly number[], selected: string | null, dark: boolean) {
   clear(w)
-  const ink = dark ? 0xe9edf0 : 0x22303c
+  const [ink, halo] = dark ? [0xe9edf0, 0x22303c] : [0x22303c, 0xfaf7f0]
   const tone = (d: Drawn) => (d.data.found ? FOUND : AGREED)
   const local = (v: readonly number[]) =>
     new THREE.Vector3(...(v.map((x, k) => x - origin[k]!) as [number, number, number]))
   for (const d of drawn.filter((i) => i.kind === 'feature')) {
     const color = d.id === selected ? CHOSEN : ink
     for (const part of spaceOf(d)) {
-      const form = new THREE.BufferGeometry().setFromPoints(part.map(local))
-      const line = new THREE.Line(form, new THREE.LineBasicMaterial({ color }))
-      const shots = new THREE.Points(form, new THREE.PointsMaterial({ color, ...SHOT }))
-      for (const o of [line, shots]) {
-        o.userData = { id: d.id }
-        o.renderOrder = 4
-      }
-      w.drawn3d.add(line, shots)
+      const corners = part.map(local)
+      // what is clicked is the thin line; what is seen is drawn for the eye
+      const form = new THREE.BufferGeometry().setFromPoints(corners)
+      const met = corners.length > 1 ? new THREE.Line(form, UNSEEN) : new THREE.Points(form, UNSEEN)
+      met.userData = { id: d.id }
+      w.drawn3d.add(met, ...lineOver(corners, color, halo))
     }
   }
   for (const d of drawn) {

@@ -22,7 +22,7 @@ export function SolidTable(p: {
   const u = useUnits()
   const size = (d: Drawn) => {
     if (shapeOf(d) !== 'cylinder') return ''
-    return `⌀ ${u.err(2 * (d.data.radius ?? 0))} ± ${u.err(2 * (radiusError(d) ?? 0))}`
+    return `⌀ ${u.within(2 * (d.data.radius ?? 0), 2 * (radiusError(d) ?? 0))}`
   }
   const ends = (d: Drawn) => {
     const arc = d.data.solid?.arc

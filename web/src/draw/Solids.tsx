@@ -205,10 +205,7 @@ function One({ of }: { of: Drawn }) {
       <p className="told">
         <b>
           {round
-            ? words.roundOf(
-                `${u.err(2 * (of.data.radius ?? 0))} ± ${u.err(2 * (radiusError(of) ?? 0))} ${u.small}`,
-                long,
-              )
+            ? words.roundOf(`${u.within(2 * (of.data.radius ?? 0), 2 * (radiusError(of) ?? 0))} ${u.small}`, long)
             : words.highOf(nameOf(of), long)}
         </b>
         ; {round ? words.axisWithin(error) : words.heightsKnown(error)}

@@ -118,7 +118,7 @@ function Marks({ result: g }: { result: Result }) {
           ...([words.de95(u.small), words.dn(u.small), words.dh(u.small)] as const).map((head, i) => ({
             head,
             num: true,
-            cell: (r: (typeof rows)[number]) => `${u.err(r.residual[i])} ± ${u.err(r.expected[i])}`,
+            cell: (r: (typeof rows)[number]) => u.within(r.residual[i], r.expected[i]),
           })),
           { head: 'p', num: true, cell: (r) => chance(r.p_value) },
         ]}

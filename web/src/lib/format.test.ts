@@ -36,6 +36,13 @@ describe('units', () => {
     expect(unitsOf('m').err(0.00312)).toBe('3.12')
     expect(ft.err(0.003048)).toBe('0.01000')
   })
+
+  it('say no more digits than an error is good for', () => {
+    expect([0.00312, 0.0938, 0.1662].map(unitsOf('m').about)).toEqual(['3.12', '93.8', '166'])
+    expect(unitsOf('m').within(0.16606, 0.01119)).toBe('166.1 ± 11.2')
+    expect(unitsOf('m').within(0.16606, null)).toBe('166.06 ± ?')
+    expect(unitsOf('ft').within(0.03048, 0.0003048)).toBe('0.10000 ± 0.00100')
+  })
 })
 
 describe('times and directions', () => {

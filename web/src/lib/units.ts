@@ -22,6 +22,10 @@ export interface Units {
   area: (m2: number, digits?: number) => string
   /** An error, without the unit. */
   err: (m: number | null | undefined) => string
+  /** The same in a sentence: no more digits than it is good for. */
+  about: (m: number | null | undefined) => string
+  /** A value within its error, both with the decimals of the error, without the unit. */
+  within: (m: number | null | undefined, error: number | null | undefined) => string
   /** The unit of errors, metres. */
   smallMetres: number
 }
@@ -30,14 +34,23 @@ export function unitsOf(code: string): Units {
   const metres = METRES[code] ?? 1
   const metric = code === 'm'
   const show = (v: number | null | undefined, f: number, d: number) => num(v == null ? v : v / f, d)
+  const small = metric ? 0.001 : metres
+  // of what is a centimetre or a decimetre the last digits say nothing
+  const places = (m: number | null | undefined) => {
+    const less = [0.01, 0.1].filter((from) => Math.abs(m ?? 0) >= from).length
+    return (metric ? 2 : 5) - less
+  }
   return {
     code,
     metres,
     small: metric ? 'mm' : code,
-    smallMetres: metric ? 0.001 : metres,
+    smallMetres: small,
     len: (m, digits = 3) => show(m, metres, digits),
     area: (m2, digits = 0) => `${num(m2 / (metres * metres), digits)} ${code}²`,
-    err: (m) => show(m, metric ? 0.001 : metres, metric ? 2 : 5),
+    err: (m) => show(m, small, metric ? 2 : 5),
+    about: (m) => show(m, small, places(m)),
+    within: (m, error) =>
+      `${show(m, small, places(error))} ± ${error == null ? '?' : show(error, small, places(error))}`,
   }
 }
 

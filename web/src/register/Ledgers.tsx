@@ -230,7 +230,7 @@ export function Found({ detections, scans }: { detections: Schema['DetectionDto'
           num: true,
           cell: (d) =>
             d.data.free_radius
-              ? `${u.err(2 * (d.data.free_radius[0] ?? 0))} ± ${u.err(2 * (d.data.free_radius[1] ?? 0))}`
+              ? u.within(2 * (d.data.free_radius[0] ?? 0), 2 * (d.data.free_radius[1] ?? 0))
               : '–',
         },
         { head: words.size, cell: (d) => (d.kind === 'sphere' ? SIZES[d.data.size] : '') },

@@ -32,7 +32,7 @@ export function Slice({ data, a, b }: { data: Data; a: string; b: string }) {
   const apart =
     data.offset == null
       ? words.nothingSharedHere
-      : `apart ${u.err(data.offset)} ± ${u.err(data.offset95)} ${u.small} (95 %)`
+      : `apart ${u.within(data.offset, data.offset95)} ${u.small} (95 %)`
   const contrary = data.conflict.length
   return (
     <figure className="slice">

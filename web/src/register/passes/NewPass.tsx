@@ -80,7 +80,7 @@ export function NewPass({ of, units }: { of: PassActions; units: Passes['units']
       </div>
       {profile && (
         <p className="faint">
-          {words.whatAUnitDoes(u.err(profile.loses95), u.small, u.len(profile.max_range, 0), u.code)}
+          {words.whatAUnitDoes(u.about(profile.loses95), u.small, u.len(profile.max_range, 0), u.code)}
         </p>
       )}
       <div className="bar">

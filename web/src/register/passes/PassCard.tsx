@@ -60,7 +60,7 @@ export function PassCard({ pass, of, edit, all }: { pass: Pass; of: PassActions;
           title={
             placed.refused
               ? words.noPlaceFound
-              : words.itLies(u.err(placed.point95[0]), u.err(placed.point95[1]), u.small)
+              : words.itLies(u.about(placed.point95[0]), u.about(placed.point95[1]), u.small)
           }
           evidence={placed.refused ? [placed.refused] : placed.says}
         />
@@ -159,7 +159,7 @@ function Drift({ along }: { along: Along[] }) {
     },
     [along, u],
   )
-  return <Chart caption={words.driftAlong} says={words.driftSays(u.err(most), u.small)} options={options} />
+  return <Chart caption={words.driftAlong} says={words.driftSays(u.about(most), u.small)} options={options} />
 }
 
 /** 95 % of its places along the way, against what is asked. */
@@ -186,7 +186,7 @@ function Errors({ along, asked }: { along: Along[]; asked: number | null }) {
     [along, u, asked],
   )
   const worst = Math.max(...along.flatMap((a) => a.error95))
-  return <Chart caption={words.errorsAlong} says={words.errorsSay(u.err(worst), u.small)} options={options} />
+  return <Chart caption={words.errorsAlong} says={words.errorsSay(u.about(worst), u.small)} options={options} />
 }
 
 /** Surfaces that were seen twice and lay double, and what became of them. */
@@ -216,7 +216,7 @@ function Double({ placed }: { placed: Placed }) {
         {
           head: words.apartAsOne(u.small),
           num: true,
-          cell: (s) => `${u.err(s.apart)} ± ${u.err(s.error95)}`,
+          cell: (s) => u.within(s.apart, s.error95),
           value: (s) => s.apart,
         },
         {
