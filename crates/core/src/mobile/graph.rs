@@ -1,11 +1,11 @@
 use super::inverse::Inverse;
-use crate::adjust::kinds::by_poses;
+use super::linear::Row;
 use crate::geometry::{Mat3, Pose, Vec3};
 use crate::stats::chi2_quantile;
 use faer::Side;
 use faer::linalg::solvers::Solve;
 use faer::sparse::{SparseColMat, Triplet};
-use nalgebra::{Matrix3x6, Matrix6, Vector6};
+use nalgebra::{Matrix6, Vector6};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap};
 
@@ -109,102 +109,7 @@ pub struct Said {
     pub against: f64,
 }
 
-/// A fact linearised: misclosure and derivatives, weighted by the root of its information, so that their squares add up.
-struct Row {
-    rows: usize,
-    misclosure: Vector6<f64>,
-    /// By unknowns: poses, then habits.
-    parts: [Option<(usize, Matrix6<f64>)>; 3],
-}
-
-impl Row {
-    /// Pairs of unknowns that it relates.
-    fn pairs(&self) -> impl Iterator<Item = (usize, usize)> {
-        let of: Vec<usize> = self.parts.iter().flatten().map(|p| p.0).collect();
-        (0..of.len()).flat_map(move |i| {
-            let of = of.clone();
-            (i + 1..of.len()).map(move |j| (of[i], of[j]))
-        })
-    }
-}
-
-/// The root of the inverse: `W` with `Wᵀ W = C⁻¹`.
-fn root(c: &Matrix6<f64>) -> Matrix6<f64> {
-    held_root(c, &Matrix6::zeros()).0
-}
-
-/// The same over what is held alone, and how many directions those are: in the range of `unheld` nothing is said, and the rows of
-/// it are nil. A wide σ there would do it for one fact; of dozens it would add up to something.
-fn held_root(c: &Matrix6<f64>, unheld: &Matrix6<f64>) -> (Matrix6<f64>, usize) {
-    // metres and radians differ by orders of magnitude
-    let scale = Vector6::from_fn(|k, _| c[(k, k)].max(1e-18).sqrt());
-    let scaled = |c: &Matrix6<f64>| Matrix6::from_fn(|i, j| c[(i, j)] / (scale[i] * scale[j]));
-    let mut whole = scaled(c) + Matrix6::identity() * 1e-9;
-    let (mut turned, mut nil) = (Matrix6::identity(), [false; 6]);
-    if unheld.trace() > 0.0 {
-        let eigen = scaled(unheld).symmetric_eigen();
-        turned = eigen.eigenvectors.transpose();
-        nil = std::array::from_fn(|k| eigen.eigenvalues[k] > 1e-6);
-        whole = turned * whole * turned.transpose();
-        for k in (0..6).filter(|k| nil[*k]) {
-            whole.row_mut(k).fill(0.0);
-            whole.column_mut(k).fill(0.0);
-            whole[(k, k)] = 1.0;
-        }
-    }
-    let lower = whole.cholesky().map_or_else(Matrix6::identity, |l| l.l());
-    let mut inverse = lower.try_inverse().unwrap_or_else(Matrix6::identity);
-    for k in (0..6).filter(|k| nil[*k]) {
-        inverse.row_mut(k).fill(0.0);
-    }
-    let held = nil.iter().filter(|n| !**n).count();
-    (inverse * turned * Matrix6::from_diagonal(&scale.map(|s| 1.0 / s)), held)
-}
-
 impl Fact {
-    fn row(&self, poses: &[Pose], habits: &[Vector6<f64>]) -> Row {
-        match self {
-            Self::Known { of, pose, covariance } => {
-                let w = root(covariance);
-                Row { rows: 6, misclosure: w * poses[*of].difference(pose), parts: [Some((*of, w)), None, None] }
-            }
-            Self::Relative { from, to, pose, covariance, unheld, habit, .. } => {
-                let (w, rows) = held_root(covariance, unheld);
-                let (a, b) = (&poses[*from], &poses[*to]);
-                let [by_a, by_b] = by_poses(a, b);
-                let mut off = a.inverse().compose(b).difference(pose);
-                let by_habit = habit.as_ref().map(|(h, by)| {
-                    off -= by * habits[*h];
-                    (poses.len() + h, w * by)
-                });
-                Row { rows, misclosure: w * off, parts: [Some((*from, w * by_a)), Some((*to, w * by_b)), by_habit] }
-            }
-            Self::Steady { of, before, sigma } => {
-                let w = Matrix6::from_diagonal(&sigma.map(|s| 1.0 / s));
-                let was = before.map_or_else(Vector6::zeros, |b| habits[b]);
-                let before = before.map(|b| (poses.len() + b, -w));
-                Row { rows: 6, misclosure: w * (was - habits[*of]), parts: [Some((poses.len() + of, w)), before, None] }
-            }
-            Self::Point { of, local, at, covariance } => {
-                let mut wide = Matrix6::identity();
-                wide.fixed_view_mut::<3, 3>(0, 0).copy_from(covariance);
-                let w: Mat3 = root(&wide).fixed_view::<3, 3>(0, 0).into_owned();
-                let arm = poses[*of].rotation * local;
-                let mut by = Matrix3x6::zeros();
-                by.fixed_view_mut::<3, 3>(0, 0).copy_from(&Mat3::identity());
-                by.fixed_view_mut::<3, 3>(0, 3).copy_from(&-arm.cross_matrix());
-                let off = w * (at - (poses[*of].translation + arm));
-                let mut full = Matrix6::zeros();
-                full.fixed_view_mut::<3, 6>(0, 0).copy_from(&(w * by));
-                Row {
-                    rows: 3,
-                    misclosure: Vector6::new(off.x, off.y, off.z, 0.0, 0.0, 0.0),
-                    parts: [Some((*of, full)), None, None],
-                }
-            }
-        }
-    }
-
     /// Ties and marks may be of another place; what is known stands, and a unit's own way has no blunders.
     pub fn may_be_wrong(&self) -> bool {
         match self {
@@ -450,6 +355,47 @@ const RISK: f64 = 1.0 - 1e-5;
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn dozens_that_do_not_hold_a_way_hold_it_no_better_than_none() {
+        // a place known to a decimetre, and forty relations over bare ground that lies aslant: they hold its height above that ground,
+        // and the two tilts, and of what lies along it they assume a metre
+        let aslant = Pose::levelled(0.3, Vec3::zeros()).rotation * Vec3::new(1.0, 0.0, 0.2).normalize();
+        let along = [aslant, Vec3::z().cross(&aslant).normalize()];
+        let up = along[0].cross(&along[1]).normalize();
+        let mut unheld = Matrix6::zeros();
+        unheld[(5, 5)] = 0.1;
+        let mut covariance = Matrix6::from_diagonal(&Vector6::new(0.0, 0.0, 0.0, 1e-6, 1e-6, 0.1));
+        for v in along {
+            let mut of = unheld.fixed_view_mut::<3, 3>(0, 0);
+            of += v * v.transpose();
+        }
+        let wide = unheld.fixed_view::<3, 3>(0, 0) + up * up.transpose() * 1e-6;
+        covariance.fixed_view_mut::<3, 3>(0, 0).copy_from(&wide);
+        let mut g = Graph::default();
+        let (first, second) = (g.add(Pose::identity()), g.add(Pose::identity()));
+        let known = |of, sigma: f64| Fact::Known {
+            of,
+            pose: Pose::identity(),
+            covariance: Matrix6::identity() * sigma.powi(2),
+        };
+        g.know(known(first, 1e-5));
+        g.know(known(second, 0.1));
+        for k in 0..40 {
+            // and they contradict one another along it by metres
+            let pose = Pose { translation: along[k % 2] * f64::from(k as u8), ..Pose::identity() };
+            g.know(Fact::Relative { from: first, to: second, pose, covariance, unheld, kind: 0, habit: None });
+        }
+        g.settle(false).unwrap();
+        let p = g.precision().unwrap();
+        let c = p.covariances[second].fixed_view::<3, 3>(0, 0).into_owned();
+        for v in along {
+            assert!((v.dot(&(c * v)) - 0.01).abs() < 1e-4, "{c}");
+        }
+        assert!(up.dot(&(c * up)) < 1.1e-6 / 40.0 && g.poses[second].translation.norm() < 1e-6);
+        // three of six directions each, and no square of what is not held
+        assert!(p.said[2..].iter().all(|s| (s.rows - 3.0).abs() < 0.1 && s.square < 1e-6));
+    }
 
     #[test]
     fn a_bent_chain_is_straightened_by_what_is_known_of_its_ends() {

@@ -24,14 +24,14 @@ const MAY_SHARE: f64 = 0.35;
 const EVERY: usize = 6;
 /// What is not known of a piece that follows one that is, metres.
 const ON_THE_WAY: f64 = 0.3;
+/// And of a place that is come back to, for a metre walked since.
+const COMES_BACK: f64 = 0.008;
 /// A direction that is held no better than this says nothing, 1σ, metres,
 const HARDLY: f64 = 0.025;
 /// nor one that is off by so many times what the clouds bend;
 const MAGNIFIED: f64 = 2.0;
 /// a turn by what it does so far away, metres.
 const LEVER: f64 = 3.0;
-/// And of a place that is come back to, for a metre walked since.
-const COMES_BACK: f64 = 0.008;
 
 /// Directions that are held so badly that they count as not held: a fence holds the way along it by its corners alone, and clouds
 /// that bend slide by half a metre along it to make up for some millimetres. `bends` in metres.

@@ -15,6 +15,7 @@ mod given;
 mod graph;
 mod grow;
 mod inverse;
+mod linear;
 mod order;
 mod pieces;
 mod place;

@@ -83,6 +83,13 @@ impl Information {
         self.held.iter().map(|h| h.along * h.along.transpose() / h.value).sum()
     }
 
+    /// What it does when each piece is off by itself, along its normals, with a σ of one metre, m² and rad² for each m².
+    pub(super) fn piecewise(&self, pieces: &[Piece]) -> Matrix6<f64> {
+        let inverse = self.inverse();
+        let sum: Matrix6<f64> = pieces.iter().map(|p| p.off * p.off.transpose()).sum();
+        inverse * sum * inverse
+    }
+
     /// Covariance of the estimate under residuals that depend on one another within pieces (sandwich estimator, White
     /// 1980; Liang & Zeger 1986). A direction that few pieces hold is known by as few residuals: it is widened as the
     /// quantile of Student's distribution is wider than the normal one.
@@ -102,15 +109,6 @@ impl Information {
         let inverse = self.inverse();
         let covariance = widened * middle * widened * FARTHER + inverse * uneven * inverse + self.free;
         (covariance + covariance.transpose()) / 2.0
-    }
-}
-
-impl Information {
-    /// What it does when each piece is off by itself, along its normals, with a σ of one metre, m² and rad² for each m².
-    pub(super) fn piecewise(&self, pieces: &[Piece]) -> Matrix6<f64> {
-        let inverse = self.inverse();
-        let sum: Matrix6<f64> = pieces.iter().map(|p| p.off * p.off.transpose()).sum();
-        inverse * sum * inverse
     }
 }
 
