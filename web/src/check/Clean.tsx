@@ -9,6 +9,7 @@ import { canEdit, useChange, useJob, useRead } from '../lib/hooks'
 import { Caution, Head, States } from '../parts'
 import { LengthInput } from '../parts/LengthInput'
 import { Tasks } from '../shell/Tasks'
+import { SmallTable } from '../parts/SmallTable'
 import { check as words } from '../words'
 
 type Cleaning = Schema['CleaningDto']
@@ -165,45 +166,29 @@ function Counts({ data }: { data: Cleaning }) {
     <>
       <p>{words.takenOut(count(out), count(all), share(out, all))}</p>
       <div className="ledger-box">
-        <table className="ledger" aria-label={words.takenOutByScan}>
-          <thead>
-            <tr>
-              <th scope="col">{words.scan}</th>
-              <th scope="col" className="num">
-                {words.points}
-              </th>
-              {KINDS.map((k) => (
-                <th key={k} scope="col" className="num">
-                  {words.kinds[k]}
-                </th>
-              ))}
-              <th scope="col" className="num">
-                {words.shareOut}
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {data.scans.map((s) => (
-              <tr key={s.id}>
-                <td>
-                  {s.name} {s.stale && <span className="warn">{words.outOfDate}</span>}
-                </td>
-                <td className="num">{count(s.points)}</td>
-                {KINDS.map((k) => (
-                  <td key={k} className="num">
-                    {count(s[k])}
-                  </td>
-                ))}
-                <td className="num">
-                  {share(
-                    KINDS.reduce((m, k) => m + s[k], 0),
-                    s.points,
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <SmallTable
+          name={words.takenOutByScan}
+          heads={[
+            words.scan,
+            { num: words.points },
+            ...KINDS.map((k) => ({ num: words.kinds[k] })),
+            { num: words.shareOut },
+          ]}
+          rows={data.scans.map((s) => ({
+            key: s.id,
+            cells: [
+              <span key="name">
+                {s.name} {s.stale && <span className="warn">{words.outOfDate}</span>}
+              </span>,
+              count(s.points),
+              ...KINDS.map((k) => count(s[k])),
+              share(
+                KINDS.reduce((m, k) => m + s[k], 0),
+                s.points,
+              ),
+            ],
+          }))}
+        />
       </div>
     </>
   )

@@ -1,5 +1,6 @@
 import { Button, Popover } from 'antd'
 import { useUnits } from '../lib/units'
+import { SmallTable } from '../parts/SmallTable'
 import { days as words } from '../words'
 import { clock } from './time'
 import type { UseDays } from './useDays'
@@ -11,41 +12,25 @@ export function BetterOrder({ of }: { of: UseDays }) {
   const first = found?.stations.map((s) => s.station).join()
   const now = of.read.data?.stations.map((s) => s.id).join()
   const none = found !== undefined && first === now && found.carried[0] === found.carried[1]
+  const changes: [string, string[]][] = found
+    ? [
+        [words.carrying(u.code), found.carried.map((m) => u.len(m ?? 0, 0))],
+        [words.tiedToNothing, found.untied.map(String)],
+        [words.notFitting, found.left.map(String)],
+        [words.lastScan, found.ends.map((e) => clock(e))],
+      ]
+    : []
   const card = found && (
     <div className="day-better">
       {none ? (
         <p>{words.noBetterOrder}</p>
       ) : (
         <>
-          <table className="ledger" aria-label={words.betterOrder}>
-            <thead>
-              <tr>
-                <th scope="col" />
-                <th scope="col" className="num">
-                  {words.isNow}
-                </th>
-                <th scope="col" className="num">
-                  {words.wouldBe}
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {(
-                [
-                  [words.carrying(u.code), found.carried.map((m) => u.len(m ?? 0, 0))],
-                  [words.tiedToNothing, found.untied.map(String)],
-                  [words.notFitting, found.left.map(String)],
-                  [words.lastScan, found.ends.map((e) => clock(e))],
-                ] as const
-              ).map(([name, of]) => (
-                <tr key={name}>
-                  <td>{name}</td>
-                  <td className="num">{of[0]}</td>
-                  <td className="num">{of[1]}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <SmallTable
+            name={words.betterOrder}
+            heads={['', { num: words.isNow }, { num: words.wouldBe }]}
+            rows={changes.map(([name, [now, then]]) => ({ key: name, cells: [name, now, then] }))}
+          />
           <Button
             type="primary"
             onClick={() => {

@@ -1,10 +1,10 @@
 import { Button, Segmented } from 'antd'
-import { Fragment } from 'react'
 import { useChoice } from '../lib/choice'
 import { num, size, span } from '../lib/format'
 import { canEdit } from '../lib/hooks'
 import { useUnits } from '../lib/units'
 import { Caution, Head } from '../parts'
+import { SmallTable } from '../parts/SmallTable'
 import { days as words } from '../words'
 import { share } from './DayChart'
 import { Options } from './Options'
@@ -52,30 +52,20 @@ function Watch({ of, days, onPick }: { of: UseDays; days: Days; onPick: (station
       )}
       {days.stations.some((s) => s.why) && <Options of={of} />}
       <Head>{words.whatBreaksFirst}</Head>
-      <table className="ledger" aria-label={words.whatBreaksFirst}>
-        <thead>
-          <tr>
-            <th scope="col">{words.ifThisTakesLonger}</th>
-            <th scope="col" className="num">
-              {words.itGivesUpTo}
-            </th>
-            <th scope="col">{words.thenFallsOut}</th>
-            <th scope="col" className="num">
-              {words.at20}
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {days.gives.map((g) => (
-            <tr key={g.part} className={g.share != null && g.share <= 0.2 ? 'bad' : ''}>
-              <td>{words.part[g.part]}</td>
-              <td className="num">{share(g.share)}</td>
-              <td>{g.station ?? (g.share == null ? '' : words.anErrand)}</td>
-              <td className="num">{g.later == null ? words.fallsOut : words.later(span(Math.max(0, g.later)))}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <SmallTable
+        name={words.whatBreaksFirst}
+        heads={[words.ifThisTakesLonger, { num: words.itGivesUpTo }, words.thenFallsOut, { num: words.at20 }]}
+        rows={days.gives.map((g) => ({
+          key: g.part,
+          bad: g.share != null && g.share <= 0.2,
+          cells: [
+            words.part[g.part],
+            share(g.share),
+            g.station ?? (g.share == null ? '' : words.anErrand),
+            g.later == null ? words.fallsOut : words.later(span(Math.max(0, g.later))),
+          ],
+        }))}
+      />
       <Totals days={days} />
       <Ways days={days} />
       <Caution>{words.caution}</Caution>
@@ -89,45 +79,27 @@ function Ways({ days }: { days: Days }) {
   return (
     <>
       <Head>{words.otherWays}</Head>
-      <table className="ledger" aria-label={words.otherWays}>
-        <thead>
-          <tr>
-            <th scope="col">{words.wayHead}</th>
-            <th scope="col" className="num">
-              {words.onSite}
-            </th>
-            <th scope="col" className="num">
-              {words.labour}
-            </th>
-            <th scope="col" className="num">
-              {words.atTheOffice}
-            </th>
-            <th scope="col" className="num">
-              {words.worst95(u.small)}
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {days.ways.map((w) => (
-            <Fragment key={w.way}>
-              <tr className="above">
-                <td>
-                  <b>{words.way[w.way]}</b>
-                </td>
-                <td className="num">{span(w.site)}</td>
-                <td className="num">{span(w.labour)}</td>
-                <td className="num">{w.office > 0 ? span(w.office) : '–'}</td>
-                <td className="num">{w.error == null ? '–' : u.err(w.error)}</td>
-              </tr>
-              <tr>
-                <td colSpan={5} className="faint">
-                  {w.said}
-                </td>
-              </tr>
-            </Fragment>
-          ))}
-        </tbody>
-      </table>
+      <SmallTable
+        name={words.otherWays}
+        heads={[
+          words.wayHead,
+          { num: words.onSite },
+          { num: words.labour },
+          { num: words.atTheOffice },
+          { num: words.worst95(u.small) },
+        ]}
+        rows={days.ways.map((w) => ({
+          key: w.way,
+          said: w.said,
+          cells: [
+            <b key="way">{words.way[w.way]}</b>,
+            span(w.site),
+            span(w.labour),
+            w.office > 0 ? span(w.office) : '–',
+            w.error == null ? '–' : u.err(w.error),
+          ],
+        }))}
+      />
     </>
   )
 }
@@ -176,30 +148,14 @@ function Totals({ days }: { days: Days }) {
 
 function Kit({ days }: { days: Days }) {
   return (
-    <table className="ledger" aria-label={words.page.kit}>
-      <thead>
-        <tr>
-          <th scope="col">{words.what}</th>
-          <th scope="col">{words.countedFrom}</th>
-          <th scope="col" className="num">
-            {words.needed}
-          </th>
-          <th scope="col" className="num">
-            {words.spare}
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {days.kit.map((k) => (
-          <tr key={k.what}>
-            <td>{k.what}</td>
-            <td>{k.said}</td>
-            <td className="num">{k.count}</td>
-            <td className="num">{k.spare > 0 ? k.spare : '–'}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <SmallTable
+      name={words.page.kit}
+      heads={[words.what, words.countedFrom, { num: words.needed }, { num: words.spare }]}
+      rows={days.kit.map((k) => ({
+        key: k.what,
+        cells: [k.what, k.said, k.count, k.spare > 0 ? k.spare : '–'],
+      }))}
+    />
   )
 }
 
@@ -218,31 +174,20 @@ function FromTheField({ of, days }: { of: UseDays; days: Days }) {
   return (
     <>
       <p>{words.stationsTook(l.stations, span(l.took), span(l.planned), num(ratio, 2))}</p>
-      <table className="ledger" aria-label={words.learned}>
-        <thead>
-          <tr>
-            <th scope="col" />
-            <th scope="col" className="num">
-              {words.planned}
-            </th>
-            <th scope="col" className="num">
-              {words.medianNoted}
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr>
-            <td>{words.settingUp}</td>
-            <td className="num">{span(days.settings.pace.set_up)}</td>
-            <td className="num">{l.set_up == null ? '–' : span(l.set_up)}</td>
-          </tr>
-          <tr>
-            <td>{words.walkingPace(u.code)}</td>
-            <td className="num">{u.len(days.settings.walk, 2)}</td>
-            <td className="num">{l.walk == null ? '–' : u.len(l.walk, 2)}</td>
-          </tr>
-        </tbody>
-      </table>
+      <SmallTable
+        name={words.learned}
+        heads={['', { num: words.planned }, { num: words.medianNoted }]}
+        rows={[
+          {
+            key: 'set up',
+            cells: [words.settingUp, span(days.settings.pace.set_up), l.set_up == null ? '–' : span(l.set_up)],
+          },
+          {
+            key: 'walk',
+            cells: [words.walkingPace(u.code), u.len(days.settings.walk, 2), l.walk == null ? '–' : u.len(l.walk, 2)],
+          },
+        ]}
+      />
       {l.set_up == null && l.walk == null && <p className="faint">{words.fewerThanThree}</p>}
       {canEdit(of.job) && (l.set_up != null || l.walk != null) && (
         <Button onClick={take} loading={of.keep.isPending}>

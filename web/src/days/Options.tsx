@@ -1,8 +1,8 @@
 import { Button } from 'antd'
-import { Fragment } from 'react'
 import { num } from '../lib/format'
 import { useUnits } from '../lib/units'
 import { Grade, Head } from '../parts'
+import { SmallTable } from '../parts/SmallTable'
 import { days as words } from '../words'
 import { clock } from './time'
 import type { UseDays } from './useDays'
@@ -25,45 +25,27 @@ export function Options({ of }: { of: UseDays }) {
   return (
     <>
       <Head>{words.whatCanBeDone}</Head>
-      <table className="ledger" aria-label={words.whatCanBeDone}>
-        <thead>
-          <tr>
-            <th scope="col">{words.choice}</th>
-            <th scope="col" className="num">
-              {words.lastOut}
-            </th>
-            <th scope="col" className="num">
-              {words.covered}
-            </th>
-            <th scope="col" className="num">
-              {words.worst95(u.small)}
-            </th>
-            <th scope="col">{words.requirement}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((o) => (
-            <Fragment key={o.name}>
-              <tr className="above">
-                <td>
-                  <b>{o.name}</b>
-                </td>
-                <td className="num">{clock(o.ends)}</td>
-                <td className="num">{o.cover == null ? '–' : `${num(100 * o.cover, 1)} %`}</td>
-                <td className="num">
-                  {u.err(o.error)} {o.weakest}
-                </td>
-                <td>{o.met == null ? '–' : <Grade value={grade(o.met)} />}</td>
-              </tr>
-              <tr>
-                <td colSpan={5} className="faint">
-                  {o.said}
-                </td>
-              </tr>
-            </Fragment>
-          ))}
-        </tbody>
-      </table>
+      <SmallTable
+        name={words.whatCanBeDone}
+        heads={[
+          words.choice,
+          { num: words.lastOut },
+          { num: words.covered },
+          { num: words.worst95(u.small) },
+          words.requirement,
+        ]}
+        rows={rows.map((o) => ({
+          key: o.name,
+          said: o.said,
+          cells: [
+            <b key="name">{o.name}</b>,
+            clock(o.ends),
+            o.cover == null ? '–' : `${num(100 * o.cover, 1)} %`,
+            `${u.err(o.error)} ${o.weakest ?? ''}`,
+            o.met == null ? '–' : <Grade key="met" value={grade(o.met)} />,
+          ],
+        }))}
+      />
     </>
   )
 }

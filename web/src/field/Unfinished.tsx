@@ -2,6 +2,7 @@ import { api, type Schema, unwrap } from '../api/client'
 import { size } from '../lib/format'
 import { useChange, useJob } from '../lib/hooks'
 import { Confirm } from '../parts'
+import { SmallTable } from '../parts/SmallTable'
 import { field as words } from '../words'
 
 /** Uploads that stopped half-way: the same file goes on where it stopped, or what arrived is given up. */
@@ -12,31 +13,22 @@ export function Unfinished({ receiving }: { receiving: Schema['Upload'][] }) {
   )
   if (receiving.length === 0) return null
   return (
-    <table className="ledger" aria-label={words.unfinishedUploads}>
-      <thead>
-        <tr>
-          <th>{words.unfinished}</th>
-          <th className="num">{words.arrived}</th>
-          <th className="num">{words.of}</th>
-          <th />
-        </tr>
-      </thead>
-      <tbody>
-        {receiving.map((r) => (
-          <tr key={r.id}>
-            <td>
-              {r.file_name} <span className="faint">{words.dropTheSameFile}</span>
-            </td>
-            <td className="num">{size(r.received)}</td>
-            <td className="num">{size(r.bytes)}</td>
-            <td>
-              <Confirm title={words.whatArrivedOfIs(r.file_name)} onConfirm={() => giveUp.mutate(r.id)}>
-                {words.cancel}
-              </Confirm>
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <SmallTable
+      name={words.unfinishedUploads}
+      heads={[words.unfinished, { num: words.arrived }, { num: words.of }, '']}
+      rows={receiving.map((r) => ({
+        key: r.id,
+        cells: [
+          <span key="name">
+            {r.file_name} <span className="faint">{words.dropTheSameFile}</span>
+          </span>,
+          size(r.received),
+          size(r.bytes),
+          <Confirm key="cancel" title={words.whatArrivedOfIs(r.file_name)} onConfirm={() => giveUp.mutate(r.id)}>
+            {words.cancel}
+          </Confirm>,
+        ],
+      }))}
+    />
   )
 }

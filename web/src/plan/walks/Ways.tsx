@@ -1,6 +1,7 @@
 import { num, span } from '../../lib/format'
 import { useUnits } from '../../lib/units'
 import { Head } from '../../parts'
+import { SmallTable } from '../../parts/SmallTable'
 import { walks as words } from '../../words'
 import type { Walks } from './useWalks'
 
@@ -21,30 +22,11 @@ export function Ways({ of }: { of: Way[] }) {
   return (
     <>
       <Head aside={words.asThePlanHasIt}>{words.ways}</Head>
-      <table className="ledger" aria-label={words.ways}>
-        <thead>
-          <tr>
-            <th />
-            {of.map((w) => (
-              <th key={w.way} scope="col" className="num">
-                {names[w.way]}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map(([name, cell]) => (
-            <tr key={name}>
-              <td>{name}</td>
-              {of.map((w) => (
-                <td key={w.way} className="num">
-                  {cell(w)}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <SmallTable
+        name={words.ways}
+        heads={['', ...of.map((w) => ({ num: names[w.way] }))]}
+        rows={rows.map(([name, cell]) => ({ key: name, cells: [name, ...of.map(cell)] }))}
+      />
     </>
   )
 }
