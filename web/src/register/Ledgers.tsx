@@ -229,9 +229,7 @@ export function Found({ detections, scans }: { detections: Schema['DetectionDto'
           head: <>{words.diameter1(u.small)}</>,
           num: true,
           cell: (d) =>
-            d.data.free_radius
-              ? u.within(2 * (d.data.free_radius[0] ?? 0), 2 * (d.data.free_radius[1] ?? 0))
-              : '–',
+            d.data.free_radius ? u.within(2 * (d.data.free_radius[0] ?? 0), 2 * (d.data.free_radius[1] ?? 0)) : '–',
         },
         { head: words.size, cell: (d) => (d.kind === 'sphere' ? SIZES[d.data.size] : '') },
       ]}

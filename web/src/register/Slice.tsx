@@ -30,9 +30,7 @@ export function Slice({ data, a, b }: { data: Data; a: string; b: string }) {
       ? words.theScannerOf(u.len(Math.abs(data.at), 2), u.code, data.at < 0 ? words.below : words.above, a)
       : words.besideIt(u.len(Math.abs(data.at), 2), u.code)
   const apart =
-    data.offset == null
-      ? words.nothingSharedHere
-      : `apart ${u.within(data.offset, data.offset95)} ${u.small} (95 %)`
+    data.offset == null ? words.nothingSharedHere : `apart ${u.within(data.offset, data.offset95)} ${u.small} (95 %)`
   const contrary = data.conflict.length
   return (
     <figure className="slice">
