@@ -65,6 +65,20 @@ pub async fn pass(db: &PgPool, job: Uuid, id: Uuid) -> Result<PassRow> {
         .ok_or(StoreError::NotFound)
 }
 
+/// What is said of a pass.
+#[derive(Clone, Copy, Debug)]
+pub struct SaidOfPass<'a> {
+    pub name: &'a str,
+    /// Name of a profile.
+    pub unit: &'a str,
+    /// Points that it stood on or that show in it.
+    pub marks: &'a Value,
+    /// Laid down as one piece.
+    pub whole: bool,
+    /// Drawn from.
+    pub drawn: bool,
+}
+
 /// Begins one; its files come afterwards.
 ///
 /// # Errors
@@ -73,7 +87,7 @@ pub async fn add_pass(
     db: &PgPool,
     job: Uuid,
     author: Option<Uuid>,
-    (name, unit): (&str, &str),
+    said: SaidOfPass<'_>,
     simulated: bool,
 ) -> Result<Uuid> {
     let mut tx = db.begin().await?;
@@ -84,16 +98,22 @@ pub async fn add_pass(
         return Err(StoreError::Full(there));
     }
     let id = new_id();
-    sqlx::query("insert into passes (id, job_id, name, unit, author, simulated) values ($1, $2, $3, $4, $5, $6)")
-        .bind(id)
-        .bind(job)
-        .bind(name)
-        .bind(unit)
-        .bind(author)
-        .bind(simulated)
-        .execute(&mut *tx)
-        .await
-        .map_err(crate::unique(name))?;
+    sqlx::query(
+        "insert into passes (id, job_id, name, unit, marks, whole, drawn, author, simulated) \
+         values ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
+    )
+    .bind(id)
+    .bind(job)
+    .bind(said.name)
+    .bind(said.unit)
+    .bind(said.marks)
+    .bind(said.whole)
+    .bind(said.drawn)
+    .bind(author)
+    .bind(simulated)
+    .execute(&mut *tx)
+    .await
+    .map_err(crate::unique(said.name))?;
     tx.commit().await?;
     Ok(id)
 }
@@ -102,29 +122,21 @@ pub async fn add_pass(
 ///
 /// # Errors
 /// `NotFound`, `Duplicate`, or `Conflict` when somebody else changed it meanwhile.
-pub async fn change_pass(
-    db: &PgPool,
-    job: Uuid,
-    id: Uuid,
-    version: i32,
-    (name, unit): (&str, &str),
-    [whole, drawn]: [bool; 2],
-    marks: &Value,
-) -> Result<()> {
+pub async fn change_pass(db: &PgPool, job: Uuid, id: Uuid, version: i32, said: SaidOfPass<'_>) -> Result<()> {
     let done = sqlx::query(
         "update passes set name = $4, unit = $5, marks = $6, whole = $7, drawn = $8, version = version + 1 where job_id = $1 and id = $2 and version = $3",
     )
     .bind(job)
     .bind(id)
     .bind(version)
-    .bind(name)
-    .bind(unit)
-    .bind(marks)
-    .bind(whole)
-    .bind(drawn)
+    .bind(said.name)
+    .bind(said.unit)
+    .bind(said.marks)
+    .bind(said.whole)
+    .bind(said.drawn)
     .execute(db)
     .await
-    .map_err(crate::unique(name))?;
+    .map_err(crate::unique(said.name))?;
     missed(db, job, id, done.rows_affected()).await
 }
 

@@ -77,6 +77,18 @@ async fn passes_without_a_scan_are_held_by_control_checked_drawn_and_handed_over
     let (second, cloud, path) = job::walked(&files.job, &way(3), 52);
     let two = bring(&c, &id, "Second", (cloud, path)).await;
 
+    // what is said of one as it begins is kept
+    let said = json!({ "name": "Said", "unit": "Trolley", "whole": true, "drawn": false,
+        "marks": [{ "time": 5.0, "point": "K0", "height": HIGH }] });
+    let third = c.ok("POST", &format!("{base}/passes"), said.clone()).await;
+    let all = c.ok("GET", &format!("{base}/passes"), Value::Null).await;
+    let kept = all["passes"].as_array().unwrap().iter().find(|p| p["id"] == third).unwrap();
+    for field in ["/name", "/unit", "/whole", "/drawn", "/marks/0/time", "/marks/0/point", "/marks/0/height"] {
+        assert_eq!(kept.pointer(field), said.pointer(field), "{field}");
+    }
+    c.ok("DELETE", &format!("{base}/passes/{}?version={}", third.as_str().unwrap(), kept["version"]), Value::Null)
+        .await;
+
     // nothing says where they are: they lie in a frame of their own, and can be looked at
     c.run(&id, "/passes/register").await;
     let all = c.ok("GET", &format!("{base}/passes"), Value::Null).await;

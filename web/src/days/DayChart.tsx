@@ -2,6 +2,7 @@ import type { KeyboardEvent } from 'react'
 import { plural } from '../lib/count'
 import { num, size } from '../lib/format'
 import { days as words } from '../words'
+import { namesWithRoom } from './names'
 import { clock } from './time'
 import type { Days } from './useDays'
 
@@ -63,11 +64,11 @@ interface Scale {
   onPick: (station: string) => void
 }
 
-/** Named by their station above the line, and said in words on it. */
-const NAMED = new Set<Step['work']>(['scan', 'pass'])
+/** Said in words on the line. */
 const QUIET = new Set<Step['work']>(['arrive', 'induction', 'check', 'break', 'pack', 'targets', 'wait'])
 
 function Person({ name, steps, hours, x, picked, onPick }: Scale & { name: string; steps: Step[]; hours: number[] }) {
+  const names = namesWithRoom(steps, x)
   return (
     <div className="day-row">
       <span className="day-name">{name}</span>
@@ -75,8 +76,15 @@ function Person({ name, steps, hours, x, picked, onPick }: Scale & { name: strin
         {hours.map((h) => (
           <line key={h} className="hour" x1={`${x(h)}%`} x2={`${x(h)}%`} y1="0" y2="44" />
         ))}
-        {steps.map((s) => (
-          <Block key={`${s.work} ${s.from}`} step={s} x={x} on={picked !== null && s.at === picked} onPick={onPick} />
+        {steps.map((s, k) => (
+          <Block
+            key={`${s.work} ${s.from}`}
+            step={s}
+            x={x}
+            name={names[k]!}
+            on={picked !== null && s.at === picked}
+            onPick={onPick}
+          />
         ))}
       </svg>
     </div>
@@ -86,11 +94,13 @@ function Person({ name, steps, hours, x, picked, onPick }: Scale & { name: strin
 function Block({
   step: s,
   x,
+  name,
   on,
   onPick,
 }: {
   step: Step
   x: Scale['x']
+  name: string
   on: boolean
   onPick: (station: string) => void
 }) {
@@ -117,9 +127,9 @@ function Block({
     >
       <title>{label}</title>
       <rect x={`${left}%`} width={`${width}%`} y={thin ? 25 : 14} height={thin ? 4 : 26} />
-      {NAMED.has(s.work) && s.at && (
+      {name && (
         <text x={`${left}%`} y="11">
-          {s.at}
+          {name}
         </text>
       )}
       {QUIET.has(s.work) && width > 0.8 * words.work[s.work].length && (
@@ -244,6 +254,7 @@ const KINDS: Step['work'][] = [
   'set_up',
   'targets',
   'occupy',
+  'pass',
   'walk',
   'swap',
   'break',

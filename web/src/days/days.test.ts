@@ -1,6 +1,7 @@
 // @vitest-environment node
 import { describe, expect, it } from 'vitest'
 import { type Assigned, moved } from './arrange'
+import { namesWithRoom } from './names'
 import { clock, clockOf, dateOf, moment, seconds } from './time'
 
 const order = (text: string): Assigned[] =>
@@ -48,5 +49,15 @@ describe('times of days', () => {
     const at = moment('2030-05-01', 120, 8 * 3600)
     expect(at).toBe('2030-05-01T06:00:00.000Z')
     expect(clockOf('2030-05-01', 120, at)).toBe(8 * 3600)
+  })
+})
+
+describe('names over the steps of a person', () => {
+  it('stand where the one before leaves room, and only there', () => {
+    const step = (work: string, at: string, from: number) => ({ work, at, from })
+    const steps = [step('scan', 'S1', 0), step('walk', 'S2', 4), step('pass', 'Wing pass 1', 5)]
+    steps.push(step('pass', 'Wing pass 2', 8), step('pass', 'Wing pass 3', 20))
+    const names = namesWithRoom(steps as Parameters<typeof namesWithRoom>[0], (t) => t)
+    expect(names).toEqual(['S1', '', 'Wing pass 1', '', 'Wing pass 3'])
   })
 })

@@ -53,12 +53,22 @@ const CLEAR: f64 = 3.0;
 const APART: f64 = 3.0;
 const SHOWN: usize = 24;
 
+/// Cosine of the incidence from which on the side is known, and vertical part of the normal of level ground.
+const GRAZED: f64 = 0.25;
+const LEVEL: f64 = 0.97;
+
 /// A point with its normal and the time it was seen.
 #[derive(Clone, Copy)]
 struct Spot {
     at: Vec3,
     normal: Vec3,
     time: f64,
+}
+
+/// Seen along the surface nobody knows which side of it was seen: the two faces of a thin wall would pass for one that lies
+/// double. Level ground has one side.
+fn grazed(from: &Vec3, normal: &Vec3) -> bool {
+    normal.z.abs() < LEVEL && normal.dot(from).abs() < GRAZED * from.norm()
 }
 
 /// Which way a normal looks, of six.
@@ -74,7 +84,8 @@ fn facing(n: &Vec3) -> u8 {
 pub fn doubled(pieces: &[Piece], poses: &[Pose]) -> Doubled {
     let mut squares: HashMap<([i32; 3], u8), Vec<Spot>> = HashMap::new();
     for (piece, pose) in pieces.iter().zip(poses) {
-        for (at, normal) in piece.cloud.placed(pose).filter(|(_, n)| *n != Vec3::zeros()) {
+        let known = |(at, n): &(Vec3, Vec3)| *n != Vec3::zeros() && !grazed(&(at - pose.translation), n);
+        for (at, normal) in piece.cloud.placed(pose).filter(known) {
             let cell = [at.x, at.y, at.z].map(|v| (v / SIDE).floor() as i32);
             squares.entry((cell, facing(&normal))).or_default().push(Spot { at, normal, time: piece.time });
         }

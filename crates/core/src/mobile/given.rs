@@ -147,6 +147,8 @@ pub struct PassOut {
     pub correction: Correction,
     /// The one placement of the whole, turned about the vertical and shifted, that comes nearest.
     pub rigid: Pose,
+    /// So many times what its profile says the unit lost its way, of σ.
+    pub drifted: f64,
     /// How far the path bends away from that: root mean square and most, metres.
     pub bends: [f64; 2],
     /// Surfaces that lie double before and after, over all that were seen twice.
@@ -180,9 +182,8 @@ pub struct Registered {
     pub passes: Vec<Result<PassOut, Refused>>,
     /// All ties.
     pub ties: Vec<TieOut>,
-    /// By how much the units lost their way more than their profile says (of σ), ties to stations scatter more, and ties
-    /// of passes with themselves and one another.
-    pub factors: [f64; 3],
+    /// By how much ties to stations scatter more than they say, and ties of passes with themselves and one another, of σ.
+    pub factors: [f64; 2],
     /// Marks that contradict the rest: pass and mark.
     pub wrong_marks: Vec<(usize, usize)>,
 }

@@ -119,6 +119,14 @@ impl Fact {
         }
     }
 
+    /// What of a shift lies where a relation holds it: bare ground says nothing of ways along it.
+    pub(super) fn held_part(&self, shift: Vec3) -> Vec3 {
+        let Self::Relative { unheld, .. } = self else { return shift };
+        let eigen = unheld.fixed_view::<3, 3>(0, 0).into_owned().symmetric_eigen();
+        let held = (0..3).filter(|k| eigen.eigenvalues[*k] < 0.5).map(|k| eigen.eigenvectors.column(k).into_owned());
+        held.map(|v| v * v.dot(&shift)).sum()
+    }
+
     /// The same with its covariance multiplied.
     #[must_use]
     pub fn widened(&self, factor: f64) -> Self {

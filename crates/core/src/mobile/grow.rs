@@ -111,7 +111,7 @@ impl State<'_> {
             pose,
             covariance,
             unheld: Matrix6::zeros(),
-            kind: ODOMETRY,
+            kind: ODOMETRY + pass,
             habit,
         });
     }

@@ -11,10 +11,10 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// Kinds of relations, each with a σ of its own.
-pub(super) const ODOMETRY: usize = 0;
-pub(super) const TO_STATIONS: usize = 1;
-pub(super) const REVISITS: usize = 2;
+/// Kinds of relations, each with a σ of its own; the odometry of each pass, from here on, is another: units drift as they like.
+pub(super) const TO_STATIONS: usize = 0;
+pub(super) const REVISITS: usize = 1;
+pub(super) const ODOMETRY: usize = 2;
 
 /// What is tied: an anchor or a piece.
 pub(super) struct Body<'a> {
@@ -79,7 +79,7 @@ pub fn register(
     }
     if refused.iter().all(Option::is_some) {
         let passes = refused.into_iter().flatten().map(Err).collect();
-        return Some(Ok(Registered { passes, ties: Vec::new(), factors: [1.0; 3], wrong_marks: Vec::new() }));
+        return Some(Ok(Registered { passes, ties: Vec::new(), factors: [1.0; 2], wrong_marks: Vec::new() }));
     }
     s.finish(&refused, go_on)
 }

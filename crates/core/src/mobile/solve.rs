@@ -1,7 +1,7 @@
 //! Everything that is known of passes, solved together: how far each kind can be trusted, what contradicts, where they lie.
 
 use super::graph::{Fact, GraphError, Said, Settled};
-use super::register::{ODOMETRY, State};
+use super::register::{ODOMETRY, REVISITS, State, TO_STATIONS};
 use super::{Correction, Drift, PassIn, PassOut, Refused, Registered, TieOut, doubled};
 use crate::geometry::{FitModel, Pose, Vec3, fit};
 use crate::stats::{chi2_quantile, median};
@@ -14,13 +14,6 @@ const ROUNDS: usize = 12;
 const BY_THE_MIDDLE: usize = 4;
 /// Fewer residuals have no middle.
 const FEW: usize = 8;
-
-/// What of a shift lies where a tie holds it: bare ground says nothing of ways along it.
-fn held_part(unheld: &Matrix6<f64>, shift: Vec3) -> Vec3 {
-    let eigen = unheld.fixed_view::<3, 3>(0, 0).into_owned().symmetric_eigen();
-    let held = (0..3).filter(|k| eigen.eigenvalues[*k] < 0.5).map(|k| eigen.eigenvectors.column(k).into_owned());
-    held.map(|v| v * v.dot(&shift)).sum()
-}
 
 /// The frame of a path that says nothing of its own direction: by its first piece.
 fn alone(c: &Correction) -> Pose {
@@ -56,7 +49,7 @@ impl State<'_> {
         if !go_on(0.72) {
             return None;
         }
-        let is_tie = |f: &Fact| matches!(f, Fact::Relative { kind, .. } if *kind != ODOMETRY);
+        let is_tie = |f: &Fact| matches!(f, Fact::Relative { kind, .. } if *kind < ODOMETRY);
         let marks: Vec<Option<(usize, usize)>> =
             (0..self.known.graph.facts.len()).map(|k| self.known.marks.get(&k).copied()).collect();
         let kept: Vec<(Fact, Option<(usize, usize)>)> =
@@ -78,12 +71,12 @@ impl State<'_> {
         if !go_on(0.94) {
             return None;
         }
-        Some(solved.map(|(factors, said)| self.out(refused, factors, &said)))
+        Some(solved.map(|(factors, said)| self.out(refused, &factors, &said)))
     }
 
     /// Solves with the σ that the residuals show, and without what contradicts.
-    fn solve(&mut self) -> Result<([f64; 3], Settled), GraphError> {
-        let mut variance = [1.0; 3];
+    fn solve(&mut self) -> Result<(Vec<f64>, Settled), GraphError> {
+        let mut variance = vec![1.0; ODOMETRY + self.passes.len()];
         let stated = self.known.graph.facts.clone();
         for round in 0..ROUNDS {
             self.known.graph.settle(round < BY_THE_MIDDLE)?;
@@ -103,27 +96,30 @@ impl State<'_> {
             for k in wrong.iter().take(wrong.len().div_ceil(5)) {
                 self.known.graph.left_out[*k] = true;
             }
-            let before = variance;
+            let before = variance.clone();
             for (kind, v) in variance.iter_mut().enumerate() {
                 // neither is made smaller than stated: what ties share beyond their pieces does not show in residuals, and one factor
                 // for a whole unit would let a heading that goes well take from its places
-                let by_all = worse && kind == ODOMETRY || round >= BY_THE_MIDDLE;
+                let by_all = worse && kind >= ODOMETRY || round >= BY_THE_MIDDLE;
                 *v = (*v * self.component(&said, kind, by_all)).clamp(1.0, 400.0);
             }
             for (fact, own) in self.known.graph.facts.iter_mut().zip(&stated) {
                 match own {
                     Fact::Relative { kind, .. } => *fact = own.widened(variance[*kind]),
-                    Fact::Steady { .. } => *fact = own.widened(variance[ODOMETRY]),
+                    Fact::Steady { of, .. } => {
+                        let pass = self.habits.partition_point(|first| first <= of) - 1;
+                        *fact = own.widened(variance[ODOMETRY + pass]);
+                    }
                     Fact::Known { .. } | Fact::Point { .. } => {}
                 }
             }
-            let still = before.iter().zip(variance).all(|(b, v)| (v / b - 1.0).abs() < 0.05);
+            let still = before.iter().zip(&variance).all(|(b, v)| (v / b - 1.0).abs() < 0.05);
             if still && wrong.is_empty() && round > BY_THE_MIDDLE {
                 break;
             }
         }
         self.known.graph.settle(false)?;
-        Ok((variance.map(f64::sqrt), self.known.graph.precision()?))
+        Ok((variance.into_iter().map(f64::sqrt).collect(), self.known.graph.precision()?))
     }
 
     /// Whether so many marks contradict the walk that it is the walk which is worse than its profile says: people err on one mark,
@@ -146,11 +142,12 @@ impl State<'_> {
         if squares.len() < FEW { 1.0 } else { median(&mut squares).unwrap_or(1.0) }
     }
 
-    fn out(&self, refused: &[Option<Refused>], factors: [f64; 3], settled: &Settled) -> Registered {
+    fn out(&self, refused: &[Option<Refused>], factors: &[f64], settled: &Settled) -> Registered {
         let ties = self.known.fits.iter().map(|(number, (a, b, fit))| {
             let left_out = self.known.graph.left_out[*number];
             let relative = self.known.graph.poses[*a].inverse().compose(&self.known.graph.poses[*b]);
-            let off = held_part(&fit.unheld, relative.difference(&fit.relative).fixed_rows::<3>(0).into_owned()).norm();
+            let moved = relative.difference(&fit.relative).fixed_rows::<3>(0).into_owned();
+            let off = self.known.graph.facts[*number].held_part(moved).norm();
             let of = self.bodies[*b].of.err().unwrap_or_default();
             TieOut { of, to: self.bodies[*a].of, rms: fit.rms, overlap: fit.overlap, off, left_out }
         });
@@ -160,8 +157,8 @@ impl State<'_> {
             self.known.marks.iter().filter(|m| self.known.graph.left_out[*m.0]).map(|m| *m.1).collect();
         wrong_marks.sort_unstable();
         let passes = (0..self.passes.len())
-            .map(|k| refused[k].map_or_else(|| Ok(self.pass(k, factors[ODOMETRY], settled)), Err));
-        Registered { passes: passes.collect(), ties, factors, wrong_marks }
+            .map(|k| refused[k].map_or_else(|| Ok(self.pass(k, factors[ODOMETRY + k], settled)), Err));
+        Registered { passes: passes.collect(), ties, factors: [factors[TO_STATIONS], factors[REVISITS]], wrong_marks }
     }
 
     fn pass(&self, k: usize, drifts: f64, settled: &Settled) -> PassOut {
@@ -191,6 +188,7 @@ impl State<'_> {
         let laid: Vec<Pose> = pieces.iter().map(|p| Pose { translation: rigid.apply(&p.place), ..rigid }).collect();
         PassOut {
             rigid,
+            drifted: drifts,
             bends: [rms, off.iter().copied().fold(0.0, f64::max)],
             doubled: [doubled(pieces, &laid), doubled(pieces, &correction.poses)],
             correction,

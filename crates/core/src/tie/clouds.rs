@@ -16,8 +16,6 @@ pub struct CloudFit {
     pub relative: Pose,
     /// Its covariance by left increments, m² and rad², from how the residuals scatter.
     pub covariance: Matrix6<f64>,
-    /// What of that nothing holds: assumed, a metre each way.
-    pub unheld: Matrix6<f64>,
     /// What it does when each piece of a surface is off by itself with a σ of one metre: clouds that bend, as those of who walks
     /// do, are held badly where little holds them.
     pub bent: Matrix6<f64>,
@@ -243,7 +241,6 @@ fn near(index: &Index, moving: &[Patch], start: &Pose) -> Option<CloudFit> {
         shared,
         light: inverse * light,
         covariance: information.covariance(&pieces),
-        unheld: information.free,
         rms: (sum / used as f64).sqrt(),
         overlap: pairs.len() as f64 / moving.len().max(1) as f64,
         pairs: used,

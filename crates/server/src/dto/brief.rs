@@ -148,6 +148,12 @@ impl Brief {
         }
     }
 
+    /// A way or a pace: in the unit of lengths however short it is, with so many decimals.
+    pub fn way(&self, metres: f64, digits: usize) -> String {
+        let unit = self.unit();
+        format!("{:.digits$} {}", metres / unit.metres(), unit.code())
+    }
+
     /// Checks every field.
     ///
     /// # Errors

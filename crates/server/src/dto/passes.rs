@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 use vistazo_core::mobile::Unit;
+use vistazo_store::passes::SaidOfPass;
 
 /// Which file of a pass an upload is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -97,6 +98,11 @@ const CLOCK: f64 = 1e11;
 const FARTHEST: f64 = 1e8;
 
 impl PassRequest {
+    /// As it is stored, its marks as JSON beside it.
+    pub(crate) fn said<'a>(&'a self, marks: &'a serde_json::Value) -> SaidOfPass<'a> {
+        SaidOfPass { name: &self.name, unit: &self.unit, marks, whole: self.whole, drawn: self.drawn }
+    }
+
     /// The same with the name trimmed.
     ///
     /// # Errors
@@ -289,7 +295,7 @@ pub struct WalkedDto {
     pub stale: bool,
     /// `grid` or `block`.
     pub frame: String,
-    /// So many times what their profiles say the units lost their way.
+    /// So many times what their profiles say the units lost their way, at most.
     pub drifted: f64,
 }
 

@@ -24,6 +24,7 @@ pub(crate) struct Passes {
     pub frame: String,
     pub passes: Vec<StoredPass>,
     pub ties: Vec<StoredTie>,
+    /// By how much more than stated: the drift of the unit that lost its way most, ties to scans, and ties of passes.
     pub factors: [f64; 3],
     /// Marks that contradict the rest: pass and mark.
     pub wrong_marks: Vec<(usize, usize)>,
@@ -87,6 +88,9 @@ pub(crate) struct StoredPlace {
     cross: Vec<Vec<f64>>,
     walked: Vec<f64>,
     drift: [f64; 4],
+    /// So many times what its profile says; that of all in records from before each had its own.
+    #[serde(default)]
+    pub drifted: Option<f64>,
     rigid: StoredPose,
     /// It is laid down as one piece.
     #[serde(default)]
@@ -138,6 +142,7 @@ impl StoredPlace {
             cross: c.cross.iter().map(rows).collect(),
             walked: c.walked.clone(),
             drift: [walked, heading, turned, tilt],
+            drifted: Some(p.drifted),
             rigid: (&p.rigid).into(),
             whole,
             bends: p.bends,

@@ -37,7 +37,8 @@ pub async fn add_pass(
     Sent(new): Sent<PassRequest>,
 ) -> Result<(StatusCode, Json<Uuid>), ApiError> {
     let new = new.checked()?;
-    let id = passes::add_pass(&app.db, access.job, Some(access.user.id), (&new.name, &new.unit), false).await?;
+    let marks = serde_json::json!(new.marks);
+    let id = passes::add_pass(&app.db, access.job, Some(access.user.id), new.said(&marks), false).await?;
     let said = format!("began the pass “{}” ({})", new.name, new.unit);
     jobs::note(&app.db, access.job, Some(access.user.id), &said).await?;
     Ok((StatusCode::CREATED, Json(id)))
@@ -54,8 +55,7 @@ pub async fn change_pass(
     let to = change.to.checked()?;
     let before = passes::pass(&app.db, access.job, pass).await?;
     let marks = serde_json::json!(to.marks);
-    passes::change_pass(&app.db, access.job, pass, change.version, (&to.name, &to.unit), [to.whole, to.drawn], &marks)
-        .await?;
+    passes::change_pass(&app.db, access.job, pass, change.version, to.said(&marks)).await?;
     if before.whole != to.whole {
         let how = if to.whole { "as one piece, its path uncorrected" } else { "along its corrected path" };
         jobs::note(&app.db, access.job, Some(access.user.id), &format!("lays the pass “{}” down {how}", to.name))

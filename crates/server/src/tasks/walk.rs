@@ -8,7 +8,7 @@ use std::io::Write;
 use uuid::Uuid;
 use vistazo_core::geometry::Vec3;
 use vistazo_sim::{Walk, Walker};
-use vistazo_store::passes::{Part, add_pass, change_pass, file_of_pass, passes};
+use vistazo_store::passes::{Part, SaidOfPass, add_pass, file_of_pass, passes};
 use vistazo_store::tasks::Task;
 use vistazo_store::uploads::put_file;
 
@@ -46,14 +46,13 @@ pub(super) async fn run(
     progress.at(0.8, &format!("{name}: storing"))?;
     // begun again, it is still one pass
     let there = passes(&app.db, task.job_id).await?.into_iter().find(|p| p.name == name);
+    // with what its operator noted
+    let marks = serde_json::json!(marks);
+    let said = SaidOfPass { name: &name, unit: &unit, marks: &marks, whole: false, drawn: true };
     let id = match &there {
         Some(p) => p.id,
-        None => add_pass(&app.db, task.job_id, task.created_by, (&name, &unit), true).await?,
+        None => add_pass(&app.db, task.job_id, task.created_by, said, true).await?,
     };
-    // what its operator noted, before anybody changed a thing
-    if !marks.is_empty() && there.is_none_or(|p| p.version == 1) {
-        change_pass(&app.db, task.job_id, id, 1, (&name, &unit), [false, true], &serde_json::json!(marks)).await?;
-    }
     for (k, (part, file, ending)) in [(Part::Path, &path, "txt"), (Part::Cloud, &cloud, "ply")].into_iter().enumerate()
     {
         // the uploads have identifiers of the task: done twice, they are still two

@@ -107,6 +107,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
     };
     let (doing, stations) = (Arc::new(doing), &shown.0);
     let whole = |id: Uuid| all.rows.iter().any(|r| r.id == id && r.whole);
+    let drifted = out.passes.iter().flatten().map(|p| p.drifted).fold(1.0, f64::max);
     let record = Passes {
         version: VERSION,
         inputs: all.inputs.clone(),
@@ -135,7 +136,7 @@ pub(super) async fn run(app: &App, task: &Task, progress: &Progress) -> Result<S
                 left_out: t.left_out,
             })
             .collect(),
-        factors: out.factors,
+        factors: [drifted, out.factors[0], out.factors[1]],
         wrong_marks: out.wrong_marks.clone(),
     };
     passes::keep(app, task.job_id, &record).await?;

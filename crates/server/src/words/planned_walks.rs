@@ -114,7 +114,7 @@ fn once(brief: &Brief, w: &PlannedWalkDto) -> Option<TrapDto> {
     let text = format!(
         "Along {} no scan shows the same and it comes back to nothing: what it drifts there shows nowhere. Come back the same way, or close \
          a loop.",
-        brief.length(long)
+        brief.way(long, 1)
     );
     Some(trap("doubtful", format!("{} passes once only", w.name), text, &w.name, Some(at)))
 }
@@ -125,10 +125,10 @@ fn too_fast(brief: &Brief, walks: &[PlannedWalkDto], carried: &[(&Unit, &Course,
     let middle = course.spots[usize::midpoint(s.spots[0], s.spots[1])].at;
     let text = format!(
         "From {} to {} along it {:.1} m² are too coarse: at {} a second nine tenths of it would do.",
-        brief.length(a.walked),
-        brief.length(b.walked),
+        brief.way(a.walked, 1),
+        brief.way(b.walked, 1),
         s.area,
-        brief.length(s.pace)
+        brief.way(s.pace, 2)
     );
     Some(trap("doubtful", format!("{} is too fast", w.name), text, &w.name, Some([middle.x, middle.y])))
 }

@@ -165,7 +165,7 @@ impl Walked {
             place95: along.iter().flat_map(|a| a.error95).fold(0.0, f64::max),
             points: &points,
             ties: (ties, left_out),
-            drifted: record.factors[0],
+            drifted: place.drifted.unwrap_or(record.factors[0]),
             alone: self.standing.scans.is_empty() || !mine().any(|t| t.to.is_ok()),
             loose: along.iter().filter(|a| a.ties == 0).count() as f64 / along.len().max(1) as f64,
             wrong_marks,

@@ -101,10 +101,10 @@ function Table(p: Props & { all: All }) {
           head: words.worst(u.small),
           num: true,
           cell: (w) => (
-            <b className={beyond(w) ? 'failed' : undefined}>{w.places.length ? u.err(worst(w, 'error95')) : '–'}</b>
+            <b className={beyond(w) ? 'failed' : undefined}>{w.places.length ? u.about(worst(w, 'error95')) : '–'}</b>
           ),
         },
-        { head: words.whole(u.small), num: true, cell: (w) => (w.places.length ? u.err(worst(w, 'rigid95')) : '–') },
+        { head: words.whole(u.small), num: true, cell: (w) => (w.places.length ? u.about(worst(w, 'rigid95')) : '–') },
         {
           head: '',
           cell: (w) =>
@@ -122,7 +122,7 @@ function Table(p: Props & { all: All }) {
 /** How far off a point is along a walk, against what is allowed. */
 function Along({ walk }: { walk: Walk }) {
   const u = useUnits()
-  const long = (m: number) => `${u.err(m)} ${u.small}`
+  const long = (m: number) => `${u.about(m)} ${u.small}`
   const limit = walk.places.find((p) => p.limit != null)?.limit
   const says = words.worstSays(
     walk.name,
@@ -228,7 +228,7 @@ function Helps({
       <ol className="helps">
         {all.helps.map((h, k) => (
           <li key={k}>
-            {h.walk}, {u.len(h.at[0], 1)} / {u.len(h.at[1], 1)} {u.code} – {words.then(`${u.err(h.then)} ${u.small}`)}
+            {h.walk}, {u.len(h.at[0], 1)} / {u.len(h.at[1], 1)} {u.code} – {words.then(`${u.about(h.then)} ${u.small}`)}
           </li>
         ))}
       </ol>
@@ -258,7 +258,7 @@ function Apart({ all }: { all: All }) {
     <>
       {all.limit != null && (
         <>
-          <Head aside={`${words.isAllowed} ${u.err(all.limit)} ${u.small}`}>{words.knownPoints}</Head>
+          <Head aside={`${words.isAllowed} ${u.about(all.limit)} ${u.small}`}>{words.knownPoints}</Head>
           <ul className="helps">
             {all.units.map(
               (x) =>

@@ -17,7 +17,7 @@ export function Ways({ of }: { of: Way[] }) {
     [words.office, (w) => span(w.office)],
     [words.scans, (w) => String(w.scans)],
     [words.shown, (w) => (w.once == null ? '–' : `${num(100 * w.once, 1)} %`)],
-    [words.error95(u.small), (w) => (w.error == null ? '–' : u.err(w.error))],
+    [words.error95(u.small), (w) => (w.error == null ? '–' : u.about(w.error))],
   ]
   return (
     <>

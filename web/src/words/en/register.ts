@@ -73,7 +73,7 @@ export const register = {
   tieAndCorrect: 'Tie and correct the passes',
   unitAndMarks: (marks: number) => `Unit, and ${plural(marks, 'control point')} it stood on or shows`,
   unitsDrifted: (times: string, frame: string) =>
-    `On the ${frame}. The units lost their way ${times} times what their profiles say.`,
+    `On the ${frame}. The units lost their way at most ${times} times what their profiles say.`,
   walked: (code: string) => `walked [${code}]`,
   walkedFirst: (code: string) => `seen at [${code}]`,
   walkedThen: (code: string) => `and at [${code}]`,
