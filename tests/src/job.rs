@@ -36,6 +36,9 @@ pub fn brief(job: &SmallJob) -> serde_json::Value {
     brief
 }
 
+/// A surface of one triangle, as LandXML.
+pub const SURFACE: &str = "<LandXML><Surface name='Old'><P id='1'>5604000 412000 112</P><P id='2'>5604004 412000 112</P><P id='3'>5604000 412004 112</P><F>1 2 3</F></Surface></LandXML>";
+
 /// A picture of a few pixels, as PNG.
 pub fn dot() -> Vec<u8> {
     let mut out = Vec::new();

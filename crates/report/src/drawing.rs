@@ -15,6 +15,8 @@ pub struct ScaleDrawing {
     pub subtitle: String,
     /// Both ends and the style: `wall`, `low`, `opening` or `unseen`.
     pub lines: Vec<([f64; 4], String)>,
+    /// Places along it and the style, beside those of lines `contour`, `index`, `breakline` or `area`.
+    pub paths: Vec<(Vec<[f64; 2]>, String)>,
     /// Centre, radius, and whether somebody agreed.
     pub circles: Vec<[f64; 3]>,
     /// Place, text and turn (degrees clockwise).
@@ -31,6 +33,8 @@ pub struct ScaleDrawing {
     pub warning: String,
     /// A picture to scale, under everything.
     pub picture: Option<Picture>,
+    /// What styles mean: name and style.
+    pub key: Vec<(String, String)>,
     /// It stands upright: there is no north.
     pub upright: bool,
 }

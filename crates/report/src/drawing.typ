@@ -11,6 +11,10 @@
   low: 0.5pt + ink,
   opening: (paint: accent, thickness: 0.6pt, dash: "dotted"),
   unseen: (paint: bad, thickness: 0.5pt, dash: "dashed"),
+  contour: 0.3pt + rgb("#a07d4f"),
+  index: 0.8pt + rgb("#a07d4f"),
+  breakline: (paint: accent, thickness: 0.8pt, dash: "dash-dotted"),
+  area: (paint: ink, thickness: 0.9pt, dash: "dashed"),
 )
 // the border
 #place(dx: 10mm, dy: 10mm, rect(width: (d.paper.at(0) - 20) * 1mm, height: (d.paper.at(1) - 20) * 1mm, stroke: 0.8pt + ink))
@@ -25,6 +29,10 @@
   place(dx: x, dy: y - 2mm, line(length: 4mm, angle: 90deg, stroke: 0.3pt + faint))
   if c.at(2) != "" { place(dx: x + 0.6mm, dy: y + 0.6mm, text(5.5pt, fill: faint)[#c.at(2)]) }
   if c.at(3) != "" { place(dx: x + 0.6mm, dy: y - 2.6mm, text(5.5pt, fill: faint)[#c.at(3)]) }
+}
+#for p in d.paths {
+  let (first, ..rest) = p.at(0).map(q => q.map(v => v * 1mm))
+  place(curve(stroke: styles.at(p.at(1)), curve.move(first), ..rest.map(q => curve.line(q))))
 }
 #for l in d.lines {
   let (a, b, c, e) = l.at(0).map(v => v * 1mm)
@@ -63,7 +71,7 @@
       #stack(spacing: 2pt, text(7pt)[#d.bar.at(1)], line(length: d.bar.at(0) * 1mm, stroke: 1.6pt + ink))
       #v(2mm)
       #set text(6.5pt)
-      #if not d.upright { for (name, style) in (("wall", "wall"), ("what stands about", "low"), ("open", "opening"), ("not seen", "unseen")) {
+      #for (name, style) in d.key {
         box(width: 8mm, baseline: -2pt, line(length: 7mm, stroke: styles.at(style))); [#name #h(2mm)]
-      } }
+      }
     ])))

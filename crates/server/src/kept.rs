@@ -10,6 +10,7 @@ use std::num::NonZeroUsize;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 use tokio::sync::OwnedMutexGuard;
 use uuid::Uuid;
+use vistazo_core::draw::ground::Triangles;
 use vistazo_core::tie::Shown;
 
 /// Results held at most, of each kind.
@@ -42,6 +43,7 @@ pub(crate) struct Kept {
     texts: Shelf<Text, bytes::Bytes>,
     shown: Shelf<String, Arc<Shown>>,
     grounds: Shelf<String, Arc<Lying>>,
+    surfaces: Shelf<String, Arc<Triangles>>,
     turns: Mutex<HashMap<Text, Weak<tokio::sync::Mutex<()>>>>,
 }
 
@@ -55,6 +57,7 @@ impl Kept {
             texts: Shelf::new(MOST),
             shown: Shelf::new(FEW),
             grounds: Shelf::new(FEW),
+            surfaces: Shelf::new(FEW),
             turns: Mutex::default(),
         }
     }
@@ -84,6 +87,15 @@ impl Kept {
 
     pub(crate) fn put_ground(&self, key: String, ground: Lying) -> Arc<Lying> {
         self.grounds.put(key, Arc::new(ground))
+    }
+
+    /// A surface that somebody else made, by where it is kept.
+    pub(crate) fn surface(&self, key: &str) -> Option<Arc<Triangles>> {
+        self.surfaces.get(&key.to_owned())
+    }
+
+    pub(crate) fn put_surface(&self, key: &str, surface: Triangles) -> Arc<Triangles> {
+        self.surfaces.put(key.to_owned(), Arc::new(surface))
     }
 
     /// A text of a job that was made from these inputs.

@@ -19,6 +19,7 @@ pub mod passes;
 pub mod people;
 pub mod photos;
 pub mod results;
+pub mod surfaces;
 pub mod surveys;
 mod sweep;
 pub mod tasks;
@@ -134,6 +135,16 @@ async fn in_turn(tx: &mut sqlx::PgConnection, job: Uuid) -> Result<()> {
 /// Turns "no row changed" into the conflict it is.
 fn changed(rows: u64) -> Result<()> {
     if rows == 0 { Err(StoreError::Conflict) } else { Ok(()) }
+}
+
+/// Why nothing was changed in a table of things of a job: one is not there, or somebody else changed it meanwhile.
+async fn missed(db: &PgPool, table: &'static str, job: Uuid, id: Uuid, rows: u64) -> Result<()> {
+    if rows > 0 {
+        return Ok(());
+    }
+    let sql = format!("select exists (select 1 from {table} where job_id = $1 and id = $2)");
+    let there: bool = sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).bind(job).bind(id).fetch_one(db).await?;
+    Err(if there { StoreError::Conflict } else { StoreError::NotFound })
 }
 
 /// Names the duplicate when a unique index refused it.

@@ -1,6 +1,6 @@
 //! Passes: walks of a mobile unit.
 
-use crate::{PgPool, Result, StoreError, in_turn, new_id, tasks};
+use crate::{PgPool, Result, StoreError, in_turn, missed, new_id, tasks};
 use chrono::{DateTime, Utc};
 use serde_json::Value;
 use uuid::Uuid;
@@ -137,7 +137,7 @@ pub async fn change_pass(db: &PgPool, job: Uuid, id: Uuid, version: i32, said: S
     .execute(db)
     .await
     .map_err(crate::unique(said.name))?;
-    missed(db, job, id, done.rows_affected()).await
+    missed(db, "passes", job, id, done.rows_affected()).await
 }
 
 /// Takes one out; its files stay until they are removed.
@@ -151,19 +151,7 @@ pub async fn remove_pass(db: &PgPool, job: Uuid, id: Uuid, version: i32) -> Resu
         .bind(version)
         .execute(db)
         .await?;
-    missed(db, job, id, done.rows_affected()).await
-}
-
-async fn missed(db: &PgPool, job: Uuid, id: Uuid, rows: u64) -> Result<()> {
-    if rows > 0 {
-        return Ok(());
-    }
-    let there: bool = sqlx::query_scalar("select exists (select 1 from passes where job_id = $1 and id = $2)")
-        .bind(job)
-        .bind(id)
-        .fetch_one(db)
-        .await?;
-    Err(if there { StoreError::Conflict } else { StoreError::NotFound })
+    missed(db, "passes", job, id, done.rows_affected()).await
 }
 
 /// A file is that of a pass; what was read of the one before does not count any more.

@@ -1,6 +1,6 @@
 //! Independent surveys, which the clouds are set against.
 
-use crate::{PgPool, Result, StoreError, in_turn, new_id};
+use crate::{PgPool, Result, StoreError, in_turn, missed, new_id};
 use chrono::{DateTime, Utc};
 use serde_json::Value;
 use uuid::Uuid;
@@ -80,7 +80,7 @@ pub async fn limit_survey(db: &PgPool, job: Uuid, id: Uuid, version: i32, limits
     .bind(limits)
     .execute(db)
     .await?;
-    missed(db, job, id, done.rows_affected()).await
+    missed(db, "surveys", job, id, done.rows_affected()).await
 }
 
 /// Takes one out.
@@ -94,19 +94,7 @@ pub async fn remove_survey(db: &PgPool, job: Uuid, id: Uuid, version: i32) -> Re
         .bind(version)
         .execute(db)
         .await?;
-    missed(db, job, id, done.rows_affected()).await
-}
-
-async fn missed(db: &PgPool, job: Uuid, id: Uuid, rows: u64) -> Result<()> {
-    if rows > 0 {
-        return Ok(());
-    }
-    let there: bool = sqlx::query_scalar("select exists (select 1 from surveys where job_id = $1 and id = $2)")
-        .bind(job)
-        .bind(id)
-        .fetch_one(db)
-        .await?;
-    Err(if there { StoreError::Conflict } else { StoreError::NotFound })
+    missed(db, "surveys", job, id, done.rows_affected()).await
 }
 
 /// Keeps what came of one.

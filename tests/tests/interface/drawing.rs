@@ -191,6 +191,41 @@ async fn the_ground_is_found_measured_on_and_delivered() {
     let csv = String::from_utf8(get("ground.csv").await.to_vec()).unwrap();
     assert!(csv.lines().count() == 6 && csv.contains("Slab"), "{csv}");
     assert_eq!(&get("ground.tif").await[..4], b"II*\0");
+
+    // against other surfaces: a plane half a metre lower, and the very triangles that were delivered
+    let corners = [at(-3.0, -3.0), at(3.0, -3.0), at(3.0, 3.0), at(-3.0, 3.0)];
+    let low = job::ORIGIN.z - 0.5;
+    let points = corners.iter().enumerate().map(|(k, [x, y])| format!("<P id=\"{k}\">{y} {x} {low}</P>"));
+    let plane = format!(
+        "<LandXML><Surfaces><Surface name=\"Old\"><Definition>\n<Pnts>{}</Pnts><Faces><F>0 1 2</F><F>0 2 3</F></Faces></Definition></Surface></Surfaces></LandXML>",
+        points.collect::<String>()
+    );
+    let surfaces = format!("{base}/surfaces");
+    let surface = |name: &str, text: &str, error95: f64| json!({ "name": name, "text": text, "error95": error95 });
+    let (status, says) = c.call("POST", &surfaces, surface("Torn", &plane.replace("0 2 3", "0 2 9"), 0.02)).await;
+    assert!(status == 422 && says["error"].as_str().unwrap().contains("“9”"), "{says}");
+    c.ok("POST", &surfaces, surface("Before the slab", &plane, 0.02)).await;
+    c.refused(409, "POST", &surfaces, surface("Before the slab", &plane, 0.02)).await;
+    let told = c.ok("POST", &surfaces, surface("Itself", &xml, 0.0)).await;
+    let [to_plane, to_itself] = told["between"].as_array().unwrap().as_slice() else { panic!("{told}") };
+    let of = |v: &Value| ["above", "below", "error95", "known"].map(|k| v[k].as_f64().unwrap());
+    let [above, below, error, known] = of(to_plane);
+    assert!((known - 2.8).abs() < 0.06 && (above - 1.4).abs() < 0.06 && below == 0.0, "{to_plane}");
+    // two centimetres that all its heights share, over 2.8 m²
+    assert!(error > 0.02 * known && error < 0.06 * known, "{to_plane}");
+    let [above, below, ..] = of(to_itself);
+    assert!(above + below < 0.002, "{to_itself}");
+    let one = |name: &str, version: i32| json!({ "name": name, "error95": 0.03, "version": version });
+    let path = format!("{surfaces}/{}", told["surfaces"][1]["id"].as_str().unwrap());
+    c.refused(409, "PUT", &path, one("As delivered", 7)).await;
+    c.ok("PUT", &path, one("As delivered", 1)).await;
+    b.page.refresh().await.unwrap();
+    b.see("//table[@aria-label='Volumes to other surfaces']//td[normalize-space(.)='Before the slab']").await;
+    b.see("//table[@aria-label='Volumes to other surfaces']//td[normalize-space(.)='As delivered']").await;
+    c.ok("DELETE", &format!("{path}?version=2"), Value::Null).await;
+    assert!(get("ground.pdf").await.starts_with(b"%PDF"));
+    let csv = String::from_utf8(get("ground.csv").await.to_vec()).unwrap();
+    assert!(csv.contains("Slab to Before the slab") && !csv.contains("As delivered"), "{csv}");
     c.run(&id, "/packages").await;
     let package = async || c.ok("GET", &format!("{base}/packages"), Value::Null).await[0].clone();
     let names: Vec<String> = package().await["manifest"]["files"]
@@ -199,7 +234,11 @@ async fn the_ground_is_found_measured_on_and_delivered() {
         .iter()
         .map(|f| f["name"].as_str().unwrap().to_owned())
         .collect();
-    assert!(["ground.xml", "ground.dxf", "ground.tif", "ground.csv"].iter().all(|n| names.iter().any(|f| f == n)));
+    assert!(
+        ["ground.xml", "ground.dxf", "ground.pdf", "ground.tif", "ground.csv"]
+            .iter()
+            .all(|n| names.iter().any(|f| f == n))
+    );
     // found again, the package is of what was found before, and what was drawn stays
     c.run_body(&id, "/ground", asked).await;
     assert_eq!(package().await["stale"], true);

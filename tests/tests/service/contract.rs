@@ -21,6 +21,8 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
     let survey = c.ok("POST", &format!("{base}/surveys"), json!({ "name": "Wall", "file": file })).await;
     let wall = json!({ "name": "New", "text": "wall;W1;112;115;0;412000;5604000;412004;5604000", "unit": "m", "tolerance": 0.01 });
     let design = c.ok("POST", &format!("{base}/designs"), wall).await;
+    let surface = json!({ "name": "Old", "text": job::SURFACE, "error95": 0.02 });
+    let surface = c.ok("POST", &format!("{base}/surfaces"), surface).await;
     let group = json!({ "name": "North", "scans": [scan["id"]], "hold": "free" });
     let group = c.ok("POST", &format!("{base}/scan-groups"), group).await;
     let pass = json!({ "name": "Walk", "unit": "Backpack" });
@@ -45,6 +47,7 @@ async fn named(c: &Client, base: &str) -> Vec<(&'static str, String)> {
         ("{pair}", id_of(&compared["pairs"][0])),
         ("{survey}", id_of(&survey[0])),
         ("{design}", id_of(&design[0])),
+        ("{surface}", id_of(&surface["surfaces"][0])),
         ("{photo}", id_of(&c.send_bytes(&format!("{base}/photos?name=p.png"), job::dot()).await.1["photos"][0])),
         ("{detection}", id_of(&first("/detections").await)),
         ("{code}", "25832".to_owned()),
@@ -158,6 +161,11 @@ async fn good_body(c: &Client, base: &str, path: &str, names: &[(&'static str, S
         "/drawing/edits" => sheet(),
         "/ground" => {
             json!({ "cell": 0.5, "reach": 20.0, "widest": 8.0, "slope": 0.3, "tolerance": 0.01, "longest": 2.0 })
+        }
+        "/surfaces" => json!({ "name": "Older", "text": job::SURFACE, "error95": 0.02 }),
+        "/surfaces/{surface}" => {
+            let now = c.ok("GET", &format!("{base}/ground"), Value::Null).await["surfaces"][0]["version"].clone();
+            json!({ "name": "Old", "error95": 0.03, "version": now })
         }
         "/day" => c.ok("GET", &format!("{base}/day"), Value::Null).await["settings"].clone(),
         "/letterhead" => json!({ "lines": ["Office"], "colour": "#224466", "logo": null, "version": 0 }),

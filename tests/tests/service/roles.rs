@@ -175,6 +175,9 @@ const TABLE: &[(&str, &str, &str)] = &[
     ("get", "/api/jobs/{job}/ground", "osr"),
     ("post", "/api/jobs/{job}/ground", "os"),
     ("get", "/api/jobs/{job}/ground/{file}", "osr"),
+    ("post", "/api/jobs/{job}/surfaces", "os"),
+    ("put", "/api/jobs/{job}/surfaces/{surface}", "os"),
+    ("delete", "/api/jobs/{job}/surfaces/{surface}", "os"),
     ("get", "/api/jobs/{job}/deliverables", "osr"),
     ("get", "/api/jobs/{job}/packages", "osrc"),
     ("post", "/api/jobs/{job}/packages", "os"),
@@ -303,6 +306,8 @@ async fn no_route_reaches_into_another_job() {
     let survey = c.ok("POST", &format!("{base}/surveys"), json!({ "name": "Wall", "file": file })).await[0].clone();
     let wall = json!({ "name": "New", "text": "wall;W1;112;115;0;412000;5604000;412004;5604000", "unit": "m", "tolerance": 0.01 });
     let design = c.ok("POST", &format!("{base}/designs"), wall).await[0].clone();
+    let surface = json!({ "name": "Old", "text": job::SURFACE, "error95": 0.02 });
+    let surface = c.ok("POST", &format!("{base}/surfaces"), surface).await["surfaces"][0].clone();
     let elevation = json!({ "name": "North", "line": [[412000.0, 5604000.0], [412004.0, 5604000.0]],
         "heights": [112.0, 115.0], "depth": [0.5, 0.5], "pixel": 0.01 });
     let edit = json!([{ "id": uuid::Uuid::now_v7(), "kind": "elevation", "data": elevation, "version": null, "deleted": false }]);
@@ -330,6 +335,7 @@ async fn no_route_reaches_into_another_job() {
         ("{pair}", id(&pair)),
         ("{survey}", id(&survey)),
         ("{design}", id(&design)),
+        ("{surface}", id(&surface)),
         ("{photo}", id(&c.send_bytes(&format!("{base}/photos?name=p.png"), job::dot()).await.1["photos"][0])),
     ];
     let before = c.ok("GET", &format!("{base}/scans"), Value::Null).await;

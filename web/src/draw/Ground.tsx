@@ -14,9 +14,16 @@ import { FindGround } from './FindGround'
 import { type GroundKind, isOnGround, moveCorner } from './ground'
 import { GroundCanvas, type GroundTool } from './GroundCanvas'
 import { OnTheGround } from './OnTheGround'
+import { OtherSurfaces } from './OtherSurfaces'
 import type { Drawing } from './useDrawing'
 
-const FILES = { 'ground.xml': 'LandXML', 'ground.dxf': 'DXF', 'ground.tif': 'GeoTIFF', 'ground.csv': 'CSV' }
+const FILES = {
+  'ground.pdf': 'PDF',
+  'ground.xml': 'LandXML',
+  'ground.dxf': 'DXF',
+  'ground.tif': 'GeoTIFF',
+  'ground.csv': 'CSV',
+}
 
 /** The ground: found under what stands on it, with contours, heights and volumes. */
 export function Ground({ drawing }: { drawing: Drawing }) {
@@ -129,6 +136,7 @@ function Found({
         </figure>
         <OnTheGround items={items} ground={ground} selected={chosen} onSelect={setChosen} />
       </div>
+      <OtherSurfaces ground={ground} items={items} />
       <AsFiles of="ground" files={FILES} />
     </>
   )

@@ -4,7 +4,7 @@ import { useUnits } from '../lib/units'
 import { Ledger } from '../parts'
 import { draw as words } from '../words'
 import type { Drawn } from './drawn'
-import { type GroundKind, lengthAlong, surrounded } from './ground'
+import { type GroundKind, knownShare, lengthAlong, surrounded } from './ground'
 
 const ORDER = ['area', 'spot', 'breakline']
 
@@ -28,7 +28,7 @@ export function OnTheGround(p: {
     if (d.kind === 'breakline') return `${u.len(lengthAlong(d), 2)} ${u.code}`
     if (d.kind !== 'area') return ''
     const v = volume(d)
-    const share = v ? Math.floor((100 * v.area) / Math.max(v.whole, 1e-9) + 0.5) : 100
+    const share = v ? knownShare(v.area, v.whole) : 100
     return u.area(v?.whole ?? surrounded(d), 1) + (share < 100 ? `, ${words.lessKnown(share)}` : '')
   }
   const rows = [...p.items].sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind) || (a.id < b.id ? -1 : 1))

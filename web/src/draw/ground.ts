@@ -32,6 +32,9 @@ export function surrounded(d: Drawn): number {
   )
 }
 
+/** What of an area is known, percent, as it is said. */
+export const knownShare = (known: number, whole: number) => Math.floor((100 * known) / Math.max(whole, 1e-9) + 0.5)
+
 /** With one corner somewhere else. */
 export function moveCorner(d: Drawn, k: number, to: Place): Edit {
   const data: DrawnData = d.data.position

@@ -1,5 +1,6 @@
 //! A sheet that was drawn, as files.
 
+use super::paper::OnPaper;
 use crate::ApiError;
 use crate::dto::{Brief, DrawnData};
 use crate::work::drawing::Drawing;
@@ -160,63 +161,6 @@ fn geojson(of: &Drawing) -> Result<Vec<u8>, ApiError> {
     serde_json::to_vec_pretty(&all).map_err(|e| ApiError::conflict(e.to_string()))
 }
 
-/// Papers, width and height in millimetres, and what the frame and the title block take of them.
-const PAPERS: [[f64; 2]; 4] = [[420.0, 297.0], [594.0, 420.0], [841.0, 594.0], [1189.0, 841.0]];
-const BORDER: f64 = 22.0;
-const BLOCK: f64 = 42.0;
-
-/// The scale, and the paper that the drawing fits on.
-pub(crate) fn fitting(unit: LengthUnit, size: [f64; 2]) -> (f64, [f64; 2]) {
-    let scales: [f64; 7] = match unit {
-        LengthUnit::Metre => [50.0, 100.0, 200.0, 250.0, 500.0, 1000.0, 2000.0],
-        _ => [48.0, 96.0, 192.0, 240.0, 480.0, 960.0, 1920.0],
-    };
-    let all = scales.into_iter().flat_map(|s| PAPERS.into_iter().take(3).map(move |p| (s, p)));
-    let fits = |(s, p): &(f64, [f64; 2])| {
-        size[0] * 1e3 / s < p[0] - 2.0 * BORDER && size[1] * 1e3 / s < p[1] - 2.0 * BORDER - BLOCK
-    };
-    all.into_iter().find(fits).unwrap_or((5000.0, PAPERS[3]))
-}
-
-/// A scale, with what is said of it.
-pub(crate) struct ScaleOf {
-    unit: LengthUnit,
-    scale: f64,
-}
-
-impl ScaleOf {
-    pub(crate) fn new(unit: LengthUnit, scale: f64) -> Self {
-        Self { unit, scale }
-    }
-
-    /// Where the middle of the drawing lies on the paper, millimetres.
-    pub(crate) fn middle(&self, paper: [f64; 2]) -> [f64; 2] {
-        [paper[0] / 2.0, (paper[1] - BLOCK) / 2.0]
-    }
-
-    /// About so many millimetres of paper as a round length of the unit.
-    fn round(&self, millimetres: f64) -> f64 {
-        let v = millimetres * self.scale / 1e3 / self.unit.metres();
-        let p = 10f64.powf(v.log10().floor());
-        [1.0, 2.0, 5.0, 10.0].into_iter().map(|m| m * p).rfind(|n| *n <= v).unwrap_or(p)
-    }
-
-    /// Length of the bar on the paper, millimetres, and what is written to it.
-    pub(crate) fn bar(&self) -> (f64, String) {
-        let long = self.round(60.0);
-        (long * self.unit.metres() * 1e3 / self.scale, format!("{long} {}", self.unit.code()))
-    }
-
-    pub(crate) fn words(&self) -> String {
-        let scale = self.scale;
-        match self.unit {
-            LengthUnit::Metre => format!("1 : {scale:.0}"),
-            _ if scale < 100.0 => format!("1 : {scale:.0} ({} in = 1 ft)", if scale < 50.0 { "1/4" } else { "1/8" }),
-            _ => format!("1 : {scale:.0}"),
-        }
-    }
-}
-
 fn pdf(of: &Drawing) -> Result<Vec<u8>, ApiError> {
     typeset_drawing(&sheet(of)).map_err(|e| ApiError::conflict(e.to_string()))
 }
@@ -230,21 +174,9 @@ fn sheet(of: &Drawing) -> ScaleDrawing {
         });
         d.line.iter().copied().chain(round)
     });
-    let (mut low, mut high) = ([f64::MAX; 2], [f64::MIN; 2]);
-    for p in places {
-        for k in 0..2 {
-            (low[k], high[k]) = (low[k].min(p[k]), high[k].max(p[k]));
-        }
-    }
-    if low[0] > high[0] {
-        (low, high) = ([0.0; 2], [1.0; 2]);
-    }
-    let (scale, paper) = fitting(unit, [high[0] - low[0], high[1] - low[1]]);
-    let said = ScaleOf::new(unit, scale);
-    let middle = said.middle(paper);
-    let centre = [f64::midpoint(low[0], high[0]), f64::midpoint(low[1], high[1])];
-    let at = |p: [f64; 2]| [middle[0] + (p[0] - centre[0]) * 1e3 / scale, middle[1] - (p[1] - centre[1]) * 1e3 / scale];
-    let mut out = ScaleDrawing { paper, ..ScaleDrawing::default() };
+    let paper = OnPaper::of(unit, places);
+    let (scale, at) = (paper.of.scale(), |p| paper.at(p));
+    let mut out = paper.sheet();
     for (kind, d) in &of.items {
         match (kind.as_str(), d.position, &d.line[..]) {
             ("column", Some(p), _) => {
@@ -272,22 +204,6 @@ fn sheet(of: &Drawing) -> ScaleDrawing {
     }
     // paint what lies under first
     out.lines.sort_by_key(|l| ["unseen", "opening", "low", "wall"].iter().position(|s| *s == l.1));
-    out.bar = said.bar();
-    let apart = said.round(90.0) * unit.metres();
-    let steps = |k: usize| {
-        let (a, b) = ((low[k] / apart).ceil() as i64, (high[k] / apart).floor() as i64);
-        (a..=b).take(60).map(move |n| n as f64 * apart)
-    };
-    for (i, e) in steps(0).enumerate() {
-        for (j, n) in steps(1).enumerate() {
-            let [x, y] = at([e, n]);
-            let edge = |first: bool, letter: &str, v: f64| {
-                if first { format!("{letter} {:.0}", v / unit.metres()) } else { String::new() }
-            };
-            out.crosses.push((x, y, edge(j == 0, "E", e), edge(i == 0, "N", n)));
-        }
-    }
-    out.scale = said.words();
     out.title = of.job.clone();
     out.subtitle = format!("Floor plan: {}", of.sheet.name);
     let mut warnings = Vec::new();
@@ -299,6 +215,9 @@ fn sheet(of: &Drawing) -> ScaleDrawing {
     }
     out.warning = warnings.join("; ");
     out.facts = facts(of, unit);
+    out.key = [("wall", "wall"), ("what stands about", "low"), ("open", "opening"), ("not seen", "unseen")]
+        .map(|(name, style)| (name.to_owned(), style.to_owned()))
+        .into();
     out
 }
 
@@ -353,20 +272,6 @@ fn facts(of: &Drawing, unit: LengthUnit) -> Vec<(String, String)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_drawing_fits_on_its_paper_at_a_scale_of_the_trade() {
-        for (unit, size, scale) in [
-            (LengthUnit::Metre, [12.0, 8.0], 50.0),
-            (LengthUnit::Metre, [70.0, 50.0], 100.0),
-            (LengthUnit::UsSurveyFoot, [12.0, 8.0], 48.0),
-            (LengthUnit::Metre, [3000.0, 10.0], 5000.0),
-        ] {
-            let (s, p) = fitting(unit, size);
-            assert_eq!(s, scale);
-            assert!(size[0] * 1e3 / s < p[0] - 2.0 * BORDER);
-        }
-    }
 
     #[test]
     fn lengths_read_from_below_or_from_the_right() {

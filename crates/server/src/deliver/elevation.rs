@@ -1,6 +1,6 @@
 //! The picture of an elevation, as files.
 
-use super::drawing::{ScaleOf, fitting};
+use super::paper::{ScaleOf, fitting};
 use crate::ApiError;
 use crate::dto::CutLine;
 use crate::work::elevation::Elevation;

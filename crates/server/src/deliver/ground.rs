@@ -13,9 +13,10 @@ pub(crate) struct Kind {
 }
 
 /// All of them.
-pub(crate) const KINDS: [Kind; 4] = [
+pub(crate) const KINDS: [Kind; 5] = [
     Kind { name: "ground.xml", media_type: "application/xml", write: xml },
     Kind { name: "ground.dxf", media_type: "image/vnd.dxf", write: dxf },
+    Kind { name: "ground.pdf", media_type: "application/pdf", write: super::ground_sheet::pdf },
     Kind { name: "ground.tif", media_type: "image/tiff", write: tif },
     Kind { name: "ground.csv", media_type: "text/csv", write: csv },
 ];
@@ -108,6 +109,13 @@ fn csv(site: &Site) -> Result<Vec<u8>, ApiError> {
     for (_, name, level, v, _) in site.volumes() {
         let volume = |v: f64| format!("{:.3}", v / m.powi(3));
         let row = ["area to a level".to_owned(), name.to_owned(), none(), none(), length(level), none()];
+        let said = [volume(v.above), volume(v.below), volume(v.error95), format!("{:.2}", v.area / (m * m))];
+        out.write_record(row.into_iter().chain(said)).map_err(broken)?;
+    }
+    for (_, name, other, v, _) in site.between() {
+        let volume = |v: f64| format!("{:.3}", v / m.powi(3));
+        let names = format!("{name} to {}", other.row.name);
+        let row = ["area to a surface".to_owned(), names, none(), none(), none(), length(other.row.error95)];
         let said = [volume(v.above), volume(v.below), volume(v.error95), format!("{:.2}", v.area / (m * m))];
         out.write_record(row.into_iter().chain(said)).map_err(broken)?;
     }

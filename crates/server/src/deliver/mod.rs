@@ -9,6 +9,8 @@ pub(crate) mod drawing;
 pub(crate) mod elevation;
 pub(crate) mod features;
 pub(crate) mod ground;
+mod ground_sheet;
+mod paper;
 pub(crate) mod passes;
 pub(crate) mod plan;
 mod report;

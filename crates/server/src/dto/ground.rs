@@ -55,6 +55,10 @@ pub struct GroundDto {
     pub spots: Vec<SpotHeightDto>,
     /// Volumes over and under the levels of areas.
     pub volumes: Vec<VolumeDto>,
+    /// Surfaces that somebody else made.
+    pub surfaces: Vec<OtherSurfaceDto>,
+    /// Volumes over and under those within each area.
+    pub between: Vec<BetweenDto>,
 }
 
 #[derive(Clone, Debug, Serialize, ToSchema)]
@@ -102,4 +106,85 @@ pub struct VolumeDto {
     pub area: f64,
     /// Of the outline itself, m².
     pub whole: f64,
+}
+
+/// A surface that somebody else made.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct OtherSurfaceDto {
+    pub id: Uuid,
+    pub name: String,
+    /// 95 % of its heights as it is said, metres.
+    pub error95: f64,
+    pub corners: i32,
+    pub triangles: i32,
+    pub by: String,
+    pub at: chrono::DateTime<chrono::Utc>,
+    pub version: i32,
+}
+
+/// What lies over and under another surface within an area, m³, and what of the area both are known of, m²: lengths of the ground.
+#[derive(Clone, Copy, Debug, Serialize, ToSchema)]
+pub struct BetweenDto {
+    pub area: Uuid,
+    pub surface: Uuid,
+    pub above: f64,
+    pub below: f64,
+    /// 95 % of the difference of both.
+    pub error95: f64,
+    pub known: f64,
+    /// Of the outline itself, m².
+    pub whole: f64,
+}
+
+/// A file with surfaces.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewSurfaceDto {
+    pub name: String,
+    /// LandXML: every surface of triangles in it, on the grid of the job.
+    pub text: String,
+    /// 95 % of its heights, metres.
+    pub error95: f64,
+}
+
+impl NewSurfaceDto {
+    /// The same with its name trimmed.
+    ///
+    /// # Errors
+    /// Names the field that is out of range.
+    pub(crate) fn checked(mut self) -> Result<Self, ApiError> {
+        self.name = said(&self.name, self.error95)?;
+        Ok(self)
+    }
+}
+
+/// What is said of a surface that is there, as it was seen.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SurfaceChangeDto {
+    pub name: String,
+    pub error95: f64,
+    pub version: i32,
+}
+
+impl SurfaceChangeDto {
+    /// The same with its name trimmed.
+    ///
+    /// # Errors
+    /// Names the field that is out of range.
+    pub(crate) fn checked(mut self) -> Result<Self, ApiError> {
+        self.name = said(&self.name, self.error95)?;
+        Ok(self)
+    }
+}
+
+fn said(name: &str, error95: f64) -> Result<String, ApiError> {
+    let name = name.trim();
+    if name.is_empty() || name.chars().count() > 80 {
+        return Err(ApiError::field("name", "expected a name of 1 to 80 characters"));
+    }
+    if !(0.0..=5.0).contains(&error95) {
+        return Err(ApiError::field("error95", format!("found {error95} m, expected 0 to 5 m")));
+    }
+    Ok(name.to_owned())
 }

@@ -1,11 +1,11 @@
 //! The ground.
 
 use super::drawing::attached;
-use super::sent::Sent;
+use super::sent::{Query, Sent};
 use crate::auth::{Access, Edit, Read};
-use crate::dto::{GroundDto, GroundRequest};
+use crate::dto::{GroundDto, GroundRequest, NewSurfaceDto, SurfaceChangeDto};
 use crate::tasks::{Work, queue};
-use crate::work::ground;
+use crate::work::{ground, surfaces};
 use crate::{ApiError, App, deliver, work};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -38,7 +38,7 @@ pub async fn find(
     Ok((StatusCode::ACCEPTED, Json(task)))
 }
 
-/// The ground as a file: `ground.xml` (LandXML), `ground.dxf`, `ground.tif` (GeoTIFF) or `ground.csv` (heights and volumes).
+/// The ground as a file: `ground.xml` (LandXML), `ground.dxf`, `ground.pdf` (to scale), `ground.tif` (GeoTIFF) or `ground.csv` (heights and volumes).
 #[utoipa::path(get, path = "/api/jobs/{job}/ground/{file}", tag = "draw", params(("job" = Uuid, Path), ("file" = String, Path)), responses((status = 200, body = Vec<u8>, content_type = "application/octet-stream"), (status = 404, body = crate::error::ErrorBody)))]
 pub async fn ground_file(
     State(app): State<App>,
@@ -49,4 +49,48 @@ pub async fn ground_file(
     let site = ground::Site::load(&app, access.job).await?.ok_or_else(ApiError::not_found)?;
     let bytes = work::blocking(move || (kind.write)(&site)).await??;
     Ok(attached(&file, kind.media_type, bytes))
+}
+
+/// Largest file of surfaces, bytes.
+pub const LARGEST: usize = 64 << 20;
+
+/// A version that was seen.
+#[derive(serde::Deserialize)]
+pub struct SeenSurface {
+    version: i32,
+}
+
+/// Bring surfaces that somebody else made, as LandXML: volumes are reckoned to each of them. All of a file or none.
+#[utoipa::path(post, path = "/api/jobs/{job}/surfaces", tag = "draw", params(("job" = Uuid, Path)), request_body = NewSurfaceDto, responses((status = 200, body = GroundDto), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn add_surface(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Sent(new): Sent<NewSurfaceDto, LARGEST>,
+) -> Result<Json<GroundDto>, ApiError> {
+    surfaces::bring(&app, access.job, access.user.id, new.checked()?).await?;
+    Ok(Json(ground::to_dto(&app, access.job).await?))
+}
+
+/// Change what is said of such a surface: its name, and how well its heights are known.
+#[utoipa::path(put, path = "/api/jobs/{job}/surfaces/{surface}", tag = "draw", params(("job" = Uuid, Path), ("surface" = Uuid, Path)), request_body = SurfaceChangeDto, responses((status = 200, body = GroundDto), (status = 404, body = crate::error::ErrorBody), (status = 409, body = crate::error::ErrorBody), (status = 422, body = crate::error::ErrorBody)))]
+pub async fn change_surface(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, surface)): Path<(Uuid, Uuid)>,
+    Sent(to): Sent<SurfaceChangeDto>,
+) -> Result<Json<GroundDto>, ApiError> {
+    surfaces::change(&app, access.job, access.user.id, surface, &to.checked()?).await?;
+    Ok(Json(ground::to_dto(&app, access.job).await?))
+}
+
+/// Take such a surface out.
+#[utoipa::path(delete, path = "/api/jobs/{job}/surfaces/{surface}", tag = "draw", params(("job" = Uuid, Path), ("surface" = Uuid, Path), ("version" = i32, Query)), responses((status = 200, body = GroundDto), (status = 404, body = crate::error::ErrorBody), (status = 409, body = crate::error::ErrorBody)))]
+pub async fn remove_surface(
+    State(app): State<App>,
+    access: Access<Edit>,
+    Path((_job, surface)): Path<(Uuid, Uuid)>,
+    Query(seen): Query<SeenSurface>,
+) -> Result<Json<GroundDto>, ApiError> {
+    surfaces::remove(&app, access.job, access.user.id, surface, seen.version).await?;
+    Ok(Json(ground::to_dto(&app, access.job).await?))
 }

@@ -183,6 +183,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(drawing::picture))
         .routes(routes!(ground::ground, ground::find))
         .routes(routes!(ground::ground_file))
+        .routes(routes!(ground::change_surface, ground::remove_surface))
         .routes(routes!(deliver::packages, deliver::make))
         .routes(routes!(deliver::deliverables))
         .routes(routes!(deliver::sign))
@@ -204,6 +205,8 @@ fn api() -> OpenApiRouter<App> {
         .layer(DefaultBodyLimit::max(16 << 20));
     // photographs and voices, over a poor network
     let files = OpenApiRouter::new().routes(routes!(journal::put_file)).layer(DefaultBodyLimit::max(journal::LARGEST));
+    let surfaces =
+        OpenApiRouter::new().routes(routes!(ground::add_surface)).layer(DefaultBodyLimit::max(ground::LARGEST));
     // these last as long as they last
     let long = OpenApiRouter::new()
         .routes(routes!(uploads::state, uploads::create, uploads::abilities))
@@ -211,7 +214,7 @@ fn api() -> OpenApiRouter<App> {
         .routes(routes!(deliver::download))
         .routes(routes!(task::events))
         .layer(DefaultBodyLimit::disable());
-    quick.merge(files).merge(long)
+    quick.merge(files).merge(surfaces).merge(long)
 }
 
 /// The whole application: API, its description and the pages.

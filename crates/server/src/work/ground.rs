@@ -4,13 +4,16 @@
 use super::drawing;
 use super::passes::Walked;
 use super::stands::Stands;
-use crate::dto::{Brief, DrawnData, FoundGroundDto, GroundDto, GroundRequest, SpotHeightDto, VolumeDto};
+use super::surfaces::{self, Other};
+use crate::dto::{BetweenDto, Brief, DrawnData, FoundGroundDto, GroundDto, GroundRequest, SpotHeightDto, VolumeDto};
 use crate::{ApiError, App};
 use nalgebra::Vector2;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use uuid::Uuid;
-use vistazo_core::draw::ground::{Breakline, Ground, GroundCell, Height, Surface, Volume, contours, volume_to};
+use vistazo_core::draw::ground::{
+    Breakline, Ground, GroundCell, Height, Surface, Volume, contours, volume_between, volume_to,
+};
 use vistazo_core::stats::{K95_1D, median};
 use vistazo_store::jobs::PlanItem;
 use vistazo_store::{jobs, views};
@@ -60,6 +63,8 @@ pub(crate) enum OnIt {
 pub(crate) struct Site {
     pub lying: Arc<Lying>,
     pub drawn: Vec<(Uuid, String, OnIt)>,
+    /// Surfaces that somebody else made.
+    pub others: Vec<Other>,
     pub request: GroundRequest,
     pub at: chrono::DateTime<chrono::Utc>,
     pub stale: bool,
@@ -85,6 +90,7 @@ impl Site {
         Ok(Some(Self {
             lying: lying(app, &kept, lines).await?,
             drawn,
+            others: surfaces::load(app, job).await?,
             stale: inputs.as_ref() != Some(&kept.inputs),
             request: kept.request,
             at: kept.at,
@@ -107,13 +113,31 @@ impl Site {
     pub(crate) fn volumes(&self) -> impl Iterator<Item = (Uuid, &str, f64, Volume, f64)> {
         self.drawn.iter().filter_map(|(id, name, d)| match d {
             OnIt::Area { outline, level: Some(level) } => {
-                let f = self.factor * self.factor;
-                let v = volume_to(&self.lying.surface, *level, outline);
-                let v = Volume { above: v.above * f, below: v.below * f, error95: v.error95 * f, area: v.area * f };
-                Some((*id, name.as_str(), *level, v, f * surrounded(outline)))
+                let v = self.on_ground(volume_to(&self.lying.surface, *level, outline));
+                Some((*id, name.as_str(), *level, v, self.factor.powi(2) * surrounded(outline)))
             }
             _ => None,
         })
+    }
+
+    /// The same to every surface that somebody else made: the area, what it is called, the surface.
+    pub(crate) fn between(&self) -> impl Iterator<Item = (Uuid, &str, &Other, Volume, f64)> {
+        let areas = self.drawn.iter().filter_map(|(id, name, d)| match d {
+            OnIt::Area { outline, .. } => Some((*id, name.as_str(), outline)),
+            _ => None,
+        });
+        areas.flat_map(move |(id, name, outline)| {
+            self.others.iter().map(move |other| {
+                let v = volume_between(&self.lying.surface, &|p| other.height(p), outline);
+                (id, name, other, self.on_ground(v), self.factor.powi(2) * surrounded(outline))
+            })
+        })
+    }
+
+    /// Of lengths of the grid in lengths of the ground; heights are those already.
+    fn on_ground(&self, v: Volume) -> Volume {
+        let f = self.factor.powi(2);
+        Volume { above: v.above * f, below: v.below * f, error95: v.error95 * f, area: v.area * f }
     }
 
     fn to_dto(&self) -> Option<FoundGroundDto> {
@@ -146,7 +170,9 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<GroundDto, ApiError> 
     let standing = &walked.standing;
     let on_grid = standing.stands.is_on_grid();
     let Some(site) = Site::of(app, job, &walked).await? else {
-        return Ok(GroundDto { on_grid, ..GroundDto::default() });
+        let others = surfaces::load(app, job).await?;
+        let surfaces = others.iter().map(Other::to_dto).collect();
+        return Ok(GroundDto { on_grid, surfaces, ..GroundDto::default() });
     };
     super::blocking(move || GroundDto {
         on_grid,
@@ -161,6 +187,19 @@ pub(crate) async fn to_dto(app: &App, job: Uuid) -> Result<GroundDto, ApiError> 
                 below: v.below,
                 error95: v.error95,
                 area: v.area,
+                whole,
+            })
+            .collect(),
+        surfaces: site.others.iter().map(Other::to_dto).collect(),
+        between: site
+            .between()
+            .map(|(area, _, other, v, whole)| BetweenDto {
+                area,
+                surface: other.row.id,
+                above: v.above,
+                below: v.below,
+                error95: v.error95,
+                known: v.area,
                 whole,
             })
             .collect(),

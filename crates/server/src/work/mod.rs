@@ -41,6 +41,7 @@ pub(crate) mod solids;
 pub(crate) mod sources;
 pub(crate) mod stands;
 pub(crate) mod staying;
+pub(crate) mod surfaces;
 pub(crate) mod survey;
 pub(crate) mod ties;
 pub(crate) mod verdict;

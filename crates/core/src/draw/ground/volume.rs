@@ -1,6 +1,7 @@
 use super::{Ground, Height, Surface};
 use nalgebra::Vector2;
 use rayon::prelude::*;
+use std::ops::Range;
 
 /// How much lies between two surfaces, or a surface and a level.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -21,13 +22,18 @@ pub fn volume_to(surface: &Surface, level: f64, outline: &[Vector2<f64>]) -> Vol
     volume(surface.ground(), outline, &of)
 }
 
-/// What the first surface has over the second, and under it; where both are known.
-pub fn volume_between(first: &Surface, second: &Surface, outline: &[Vector2<f64>]) -> Volume {
+/// What a surface has over another, and under it, within an outline (none: everywhere); where both are known. Heights of the other
+/// come by place.
+pub fn volume_between(
+    surface: &Surface,
+    other: &(dyn Fn(&Vector2<f64>) -> Option<Height> + Sync),
+    outline: &[Vector2<f64>],
+) -> Volume {
     let of = |p: &Vector2<f64>| {
-        let (a, b) = (first.height(p)?, second.height(p)?);
+        let (a, b) = (surface.height(p)?, other(p)?);
         Some([a.height - b.height, a.common95.hypot(b.common95), own(&a).hypot(own(&b))])
     };
-    volume(first.ground(), outline, &of)
+    volume(surface.ground(), outline, &of)
 }
 
 /// What a height is uncertain by for itself, 95 %.
@@ -43,9 +49,10 @@ fn volume(
     outline: &[Vector2<f64>],
     of: &(dyn Fn(&Vector2<f64>) -> Option<[f64; 3]> + Sync),
 ) -> Volume {
+    let [columns, rows] = reached(ground, outline);
     let row = |y: usize| {
         let mut out = (Volume::default(), 0.0, 0.0);
-        for x in 0..ground.size[0] {
+        for x in columns.clone() {
             let middle = ground.middle(y * ground.size[0] + x);
             let share = share(outline, &middle, ground.cell);
             if share == 0.0 {
@@ -67,10 +74,24 @@ fn volume(
         let both = Volume { above: u.above + v.above, below: u.below + v.below, area: u.area + v.area, error95: 0.0 };
         (both, a.1 + b.1, a.2 + b.2)
     };
-    let rows: Vec<_> = (0..ground.size[1]).into_par_iter().map(row).collect();
+    let rows: Vec<_> = rows.into_par_iter().map(row).collect();
     // row by row, so that it comes to the same each time
     let (out, common, own) = rows.into_iter().fold((Volume::default(), 0.0, 0.0), sum);
     Volume { error95: common.hypot(own.sqrt()), ..out }
+}
+
+/// Columns and rows of cells that an outline may reach.
+fn reached(ground: &Ground, outline: &[Vector2<f64>]) -> [Range<usize>; 2] {
+    std::array::from_fn(|k| {
+        let at = |v: f64| ((v - ground.corner[k]) / ground.cell).clamp(0.0, ground.size[k] as f64);
+        let over = |p: &Vector2<f64>| p[k];
+        let (Some(low), Some(high)) =
+            (outline.iter().map(over).min_by(f64::total_cmp), outline.iter().map(over).max_by(f64::total_cmp))
+        else {
+            return 0..ground.size[k];
+        };
+        at(low).floor() as usize..at(high).ceil() as usize
+    })
 }
 
 /// How much of a cell lies within an outline.
