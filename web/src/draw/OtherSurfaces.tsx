@@ -45,7 +45,7 @@ export function OtherSurfaces({ ground, items }: { ground: Schema['GroundDto']; 
             const known = knownShare(b.known, b.whole)
             return {
               key: `${b.area} ${b.surface}`,
-              bad: known < 100,
+              bad: known < 80,
               cells: [
                 called(b.area),
                 surfaces.find((s) => s.id === b.surface)?.name ?? '',

@@ -4,6 +4,7 @@ use super::paper::OnPaper;
 use crate::ApiError;
 use crate::work::ground::{OnIt, Site};
 use nalgebra::Vector2;
+use std::collections::BTreeMap;
 use vistazo_core::stats::{K95_1D, median};
 use vistazo_report::typeset_drawing;
 
@@ -22,6 +23,12 @@ pub(super) fn pdf(site: &Site) -> Result<Vec<u8>, ApiError> {
     let paper = OnPaper::of(unit, places.map(|p| [p.x, p.y]).chain(edge.iter().map(|c| [c.x, c.y])));
     let mut out = paper.sheet();
     let at = |p: &Vector2<f64>| paper.at([p.x, p.y]);
+    out.lines = rim(&lying.surface.triangles().1)
+        .map(|ends| {
+            let [[x1, y1], [x2, y2]] = ends.map(|k| at(&edge[k].xy()));
+            ([x1, y1, x2, y2], "low".to_owned())
+        })
+        .collect();
     for (height, line) in &lying.contours {
         let strong = (height / lying.apart).round() as i64 % INDEX == 0;
         let path: Vec<[f64; 2]> = line.iter().map(at).collect();
@@ -60,7 +67,13 @@ pub(super) fn pdf(site: &Site) -> Result<Vec<u8>, ApiError> {
     ];
     out.warning = warnings.into_iter().filter(|w| w.0).map(|w| w.1).collect::<Vec<_>>().join("; ");
     out.facts = facts(site);
-    let key = [("contour", "contour"), ("every fifth", "index"), ("breakline", "breakline"), ("area", "area")];
+    let key = [
+        ("rim of what was seen", "low"),
+        ("contour", "contour"),
+        ("every fifth", "index"),
+        ("breakline", "breakline"),
+        ("area", "area"),
+    ];
     out.key = key.map(|(name, style)| (name.to_owned(), style.to_owned())).into();
     typeset_drawing(&out).map_err(|e| ApiError::conflict(e.to_string()))
 }
@@ -71,6 +84,14 @@ fn corners(of: &OnIt) -> &[Vector2<f64>] {
         OnIt::Area { outline, .. } => outline,
         OnIt::Spot(p) => std::slice::from_ref(p),
     }
+}
+
+/// Edges that belong to one triangle alone: beyond them nobody saw the ground.
+fn rim(faces: &[[usize; 3]]) -> impl Iterator<Item = [usize; 2]> {
+    let edges = faces.iter().flat_map(|[a, b, c]| [[*a, *b], [*b, *c], [*c, *a]]);
+    let mut count = BTreeMap::<[usize; 2], usize>::new();
+    edges.for_each(|[a, b]| *count.entry([a.min(b), a.max(b)]).or_default() += 1);
+    count.into_iter().filter(|e| e.1 == 1).map(|e| e.0)
 }
 
 fn long(path: &[[f64; 2]]) -> f64 {
@@ -115,10 +136,21 @@ fn facts(site: &Site) -> Vec<(String, String)> {
         ),
         ("Contours every".into(), brief.way(site.lying.apart, 2)),
         ("Surface".into(), format!("{} corners, {} triangles", corners.len(), triangles.len())),
-        ("Cells of".into(), format!("{}; where none is drawn nobody saw the ground", brief.length(ground.cell))),
+        ("Cells of".into(), format!("{}; beyond the rim nobody saw the ground", brief.length(ground.cell))),
         (
             "Reference, found".into(),
             format!("{}, {} UTC", crate::work::grid::reference_words(brief.epsg), site.at.format("%Y-%m-%d %H:%M")),
         ),
     ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_rim_is_what_one_triangle_has_alone() {
+        let rim: Vec<_> = rim(&[[0, 1, 2], [2, 1, 3]]).collect();
+        assert_eq!(rim, [[0, 1], [0, 2], [1, 3], [2, 3]]);
+    }
 }
