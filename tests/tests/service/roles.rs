@@ -1,5 +1,4 @@
-//! Every route of the API against every role: the table must name each route, so a new route
-//! without a line here fails.
+//! Every route of the API against every role: a route without a line in the table fails.
 
 use serde_json::{Value, json};
 use vistazo_tests::{Server, job};
